@@ -1,0 +1,1 @@
+"""Speed, as ratios within one run (benchmarks/README.md)."""

@@ -1,0 +1,5 @@
+"""`python -m level_almanac` is `almanac`."""
+
+from level_almanac.cli.main import run
+
+run()

@@ -1,0 +1,1 @@
+"""The text files of a book, and their checks."""

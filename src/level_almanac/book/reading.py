@@ -1,0 +1,96 @@
+"""Find a book and read its `almanac.toml`."""
+
+import hashlib
+import tomllib
+from pathlib import Path
+from typing import Any
+
+from level_almanac.book.settings import (
+    BookFile,
+    BookHead,
+    BookSettings,
+    CalendarSettings,
+    Entity,
+    EntryClassRules,
+    IntakeBlock,
+    TableSettings,
+)
+from level_almanac.errors import BookMistake, Mistake
+
+BOOK_FILE = "almanac.toml"
+STORE_FOLDER = ".almanac"
+_CHECKER_VERSION = b"1"
+
+
+def find_book(start: Path) -> Path:
+    """Return the folder at or above `start` that holds a book, as an absolute path.
+
+    Raises BookMistake where there is none.
+    """
+    start = start.resolve()
+    for folder in (start, *start.parents):
+        if (folder / BOOK_FILE).is_file():
+            return folder
+    raise BookMistake(
+        Mistake(
+            f"no {BOOK_FILE} here or in any folder above",
+            where=str(start),
+            next_step="name the book's folder with --book, or write a demo book with `almanac demo`",
+        )
+    )
+
+
+def read_book(root: Path) -> BookFile:
+    """Return the checked settings of the book in this folder; raise BookMistake with every mistake it has.
+
+    A file that was found right is remembered by its hash, because the checker takes longer to import than a small
+    report takes to run.
+    """
+    path = root / BOOK_FILE
+    try:
+        raw = path.read_bytes()
+        plain = tomllib.loads(raw.decode("utf-8"))
+    except FileNotFoundError:
+        raise BookMistake(Mistake("there is no such file", where=str(path))) from None
+    except UnicodeDecodeError as error:
+        line = raw.count(b"\n", 0, error.start) + 1
+        raise BookMistake(Mistake("not UTF-8 text", where=f"{BOOK_FILE}:{line}")) from None
+    except tomllib.TOMLDecodeError as error:
+        raise BookMistake(Mistake("not TOML", where=BOOK_FILE, got=str(error))) from None
+    stamp = root / STORE_FOLDER / "checked"
+    fingerprint = hashlib.sha256(_CHECKER_VERSION + raw).hexdigest()
+    if not _is_stamped(stamp, fingerprint):
+        from level_almanac.book.checking import mistakes_in  # noqa: PLC0415  heavy: pydantic
+
+        mistakes = mistakes_in(plain)
+        if mistakes:
+            raise BookMistake(*mistakes)
+        _stamp(stamp, fingerprint)
+    return BookFile(root, _settings(plain), plain)
+
+
+def _is_stamped(stamp: Path, fingerprint: str) -> bool:
+    try:
+        return stamp.read_text() == fingerprint
+    except OSError:
+        return False
+
+
+def _stamp(stamp: Path, fingerprint: str) -> None:
+    # A book on a read-only disk is checked each time; that is slower and no less right.
+    try:
+        if stamp.parent.is_dir():
+            stamp.write_text(fingerprint)
+    except OSError:
+        pass
+
+
+def _settings(plain: dict[str, Any]) -> BookSettings:
+    return BookSettings(
+        book=BookHead(**plain["book"]),
+        entities={code: Entity(**section) for code, section in plain["entities"].items()},
+        calendar=CalendarSettings(**plain["calendar"]),
+        entry_classes=EntryClassRules(**plain.get("entry_classes", {})),
+        tables={name: TableSettings(**section) for name, section in plain.get("tables", {}).items()},
+        intake=[IntakeBlock(**block) for block in plain.get("intake", [])],
+    )

@@ -1,0 +1,83 @@
+"""The tables that a book can hold: their fields, keys and kinds (docs/loading.md)."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+from level_almanac.book.settings import TableSettings
+
+Kind = Literal["text", "date", "amount", "quantity", "whole", "period"]
+ACCOUNT_CLASSES = ("asset", "liability", "equity", "income", "direct-cost", "expense")
+INCOME_CLASSES = ("income", "direct-cost", "expense")
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One field of a table. choices: the only values it takes, where it takes but a few."""
+
+    name: str
+    kind: Kind = "text"
+    required: bool = False
+    choices: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """One table: its fields, and the names of those that together tell one line from every other."""
+
+    name: str
+    key: tuple[str, ...]
+    fields: tuple[Field, ...]
+
+    def field(self, name: str) -> Field | None:
+        """Return the field of this name, or None."""
+        return next((field for field in self.fields if field.name == name), None)
+
+
+LEDGER = Table(
+    "ledger",
+    ("entity", "journal", "line"),
+    (
+        Field("entity", required=True),
+        Field("journal", required=True),
+        Field("line", required=True),
+        Field("posted", "date", required=True),
+        Field("period", "period"),
+        Field("account", required=True),
+        Field("debit", "amount"),
+        Field("credit", "amount"),
+        Field("amount", "amount"),
+        Field("source"),
+        Field("batch"),
+        Field("document"),
+        Field("reference"),
+        Field("party"),
+        Field("partner"),
+        Field("memo"),
+        Field("original_amount", "quantity"),
+        Field("currency"),
+    ),
+)
+ACCOUNTS = Table(
+    "accounts",
+    ("account",),
+    (
+        Field("account", required=True),
+        Field("name", required=True),
+        Field("class", required=True, choices=ACCOUNT_CLASSES),
+        Field("parent"),
+        Field("control", choices=("payable", "receivable")),
+    ),
+)
+BUILT_IN = {table.name: table for table in (LEDGER, ACCOUNTS)}
+
+
+def tables_of(declared: Mapping[str, TableSettings]) -> dict[str, Table]:
+    """Return every table by name, with the further fields that the book declares for it."""
+    tables = dict(BUILT_IN)
+    for name, settings in declared.items():
+        if name in tables:
+            base = tables[name]
+            further = tuple(Field(field, kind) for field, kind in settings.fields.items())
+            tables[name] = Table(name, base.key, base.fields + further)
+    return tables

@@ -1,0 +1,1 @@
+"""The commands: read options, call core, hand a report to output. No figures are made here."""

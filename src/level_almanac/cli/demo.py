@@ -1,0 +1,85 @@
+"""`almanac demo`."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+import click
+
+from level_almanac.cli.load import load_book
+from level_almanac.cli.show import print_terminal
+from level_almanac.core.book import Book
+from level_almanac.core.calendar_report import CalendarRequest, calendar_report
+from level_almanac.core.report_table import ReportTable
+from level_almanac.core.statement import StatementRequest, income_statement
+from level_almanac.core.trial import TrialRequest, trial
+from level_almanac.demo.ledger import BASE_LINES
+from level_almanac.demo.write import COMPLETE_THROUGH, write_demo
+from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.intake.load import LoadOptions
+
+DEFAULT_FOLDER = Path("skellan-books")
+
+_STEPS: tuple[tuple[str, str, Callable[[Book], ReportTable]], ...] = (
+    (
+        "almanac calendar --year 2026",
+        "Which periods there are, what data covers them, and how far the last one reaches.",
+        lambda book: calendar_report(book, CalendarRequest(year="2026"), COMPLETE_THROUGH),
+    ),
+    (
+        "almanac trial --level 2",
+        "The year to date, debits against credits; balances carried forward stand in the openings, once.",
+        lambda book: trial(book, TrialRequest(level=2), COMPLETE_THROUGH),
+    ),
+    (
+        "almanac statement income --entity LINE --level 2",
+        "The ferry company's month and year, each beside the same days of last year.",
+        lambda book: income_statement(book, StatementRequest(entities=("LINE",), level=2), COMPLETE_THROUGH),
+    ),
+)
+
+
+@click.command()
+@click.argument("folder", type=click.Path(path_type=Path), default=DEFAULT_FOLDER, metavar="[DIR]")
+@click.option(
+    "--lines", type=click.IntRange(min=1), default=BASE_LINES, metavar="N", help="About how many ledger lines to make."
+)
+@click.option("--write-only", is_flag=True, help="Write the exports and stop; do not load them.")
+def demo(folder: Path, lines: int, write_only: bool) -> None:
+    """Write the demo book, load it, and walk through its reports.
+
+    The book goes into DIR, or into `skellan-books` here. Its companies are
+    made up: Skellan Line, island ferries, and Skellan Yard, its boatyard.
+
+    \b
+    Examples:
+      almanac demo
+      almanac demo big-books --lines 1000000 --write-only
+    """
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        step = "name a new folder: almanac demo DIR"
+        raise UsageMistake(Mistake("the demo book goes into an empty folder", str(folder), next_step=step))
+    _step(f"Writing the exports of two made-up companies into {folder} …")
+    written = write_demo(folder, lines)
+    _step(f"{len(written)} exports written.")
+    if write_only:
+        return
+    _told("almanac load --through 2026-06-17", "Every export in, each line checked, or nothing at all.")
+    print_terminal(load_book(Book.open(folder), LoadOptions(through=COMPLETE_THROUGH)))
+    book = Book.open(folder)
+    for command, words, report in _STEPS:
+        _told(command, words)
+        print_terminal(report(book))
+    _step("")
+    _step(f"The book is yours to try: cd {folder}, then any of the commands above, or `almanac --help`.")
+
+
+def _told(command: str, words: str) -> None:
+    _step("")
+    _step(f"$ {command}")
+    _step(f"  {words}")
+    _step("")
+
+
+def _step(words: str) -> None:
+    # Each line goes out before the report that follows it on the other stream.
+    click.echo(words, err=True)

@@ -1,0 +1,47 @@
+"""`almanac load`."""
+
+from datetime import date
+from pathlib import Path
+
+import click
+
+from level_almanac.cli.options import DAY, open_book, output_options
+from level_almanac.cli.show import check_outputs, show
+from level_almanac.core.book import Book
+from level_almanac.core.load_report import load_report
+from level_almanac.core.report_table import ReportTable
+from level_almanac.intake.load import LoadOptions
+from level_almanac.intake.load import load as load_exports
+
+
+def load_book(book: Book, options: LoadOptions) -> ReportTable:
+    """Load a book's exports, warn on stderr of what looks wrong, and return what was done."""
+    result = load_exports(book.file, book.store, book.calendar, book.class_rules, book.now, options)
+    for warning in result.warnings:
+        click.echo(f"warning: {warning}", err=True)
+    if result.warned_of > len(result.warnings):
+        click.echo(f"warning: … and {result.warned_of - len(result.warnings):,} more", err=True)
+    return load_report(book, result.state, result.outcomes, result.dropped)
+
+
+@click.command()
+@click.option("--through", type=DAY, metavar="DAY", help="The exports are complete through this day.")
+@click.option("--drop-missing", is_flag=True, help="Let go of the lines of exports that are no longer there.")
+@output_options
+@click.pass_context
+def load(
+    ctx: click.Context, through: date | None, drop_missing: bool, outputs: tuple[Path, ...], printed: str | None
+) -> None:
+    """Take the exports in: all of them, or nothing.
+
+    A file that was loaded before and is the same changes nothing; a changed
+    one replaces its own lines. What is wrong is listed by file, line and
+    field, and then the book stays as it was.
+
+    \b
+    Examples:
+      almanac load
+      almanac load --through 2026-06-17
+    """
+    check_outputs(outputs)
+    show(ctx, load_book(open_book(ctx), LoadOptions(through, drop_missing)), outputs, printed)

@@ -1,0 +1,99 @@
+"""The `almanac` command: its sub-commands, and the one place where errors become messages and exit codes."""
+
+import os
+import sys
+from importlib import import_module
+from pathlib import Path
+
+import click
+
+from level_almanac.errors import AlmanacError
+
+COMMANDS = {
+    "calendar": "Fiscal years, quarters and periods, and what data covers them.",
+    "demo": "Write the demo book, load it, and walk through its reports.",
+    "load": "Take the exports in: all of them, or nothing.",
+    "statement": "Income statement over any spans of the calendar.",
+    "trial": "Trial balance: opening, debit, credit, closing.",
+}
+"""The sub-commands with their one-line help, so that `--help` need not import them."""
+
+INTERRUPTED = 130
+
+
+class Commands(click.Group):
+    """A group whose commands are imported only when they are run."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:  # noqa: ARG002  click's signature
+        """Return the names of the commands."""
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        """Import a command and return it, or None where there is none of this name."""
+        if cmd_name not in COMMANDS:
+            return super().get_command(ctx, cmd_name)
+        command = getattr(import_module(f"level_almanac.cli.{cmd_name}"), cmd_name)
+        assert isinstance(command, click.Command)  # noqa: S101  holds for every module of this package
+        return command
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """Offer the nearest name for a command that there is not."""
+        from level_almanac.errors import nearest  # noqa: PLC0415  only for a message
+
+        if args and args[0] not in COMMANDS and not args[0].startswith("-"):
+            hint = nearest(args[0], COMMANDS)
+            raise click.UsageError(f"No such command {args[0]!r}." + (f" {hint[0].upper()}{hint[1:]}" if hint else ""))
+        return super().resolve_command(ctx, args)
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:  # noqa: ARG002  as above
+        """Write the table of commands."""
+        with formatter.section("Commands"):
+            formatter.write_dl(list(COMMANDS.items()))
+
+
+@click.group(cls=Commands, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(package_name="level-almanac", message="Level Almanac %(version)s")
+@click.option(
+    "--book",
+    type=click.Path(file_okay=False, path_type=Path),
+    default=Path(),
+    metavar="DIR",
+    help="The book's folder, or one within it.  [default: this folder]",
+)
+@click.pass_context
+def almanac(ctx: click.Context, book: Path) -> None:
+    """Reports over fiscal periods from accounting exports.
+
+    Each report stands on its proof, and each figure can be traced.
+    Start with `almanac demo`.
+    """
+    ctx.obj = book
+
+
+def run() -> None:
+    """Run the command line; end with 0 done, 1 a proof does not hold, 2 usage, 3 bad book or data, 4 busy."""
+    try:
+        code = almanac.main(standalone_mode=False)
+    except click.ClickException as error:
+        error.show()
+        code = error.exit_code
+    except AlmanacError as error:
+        _tell(error)
+        code = error.exit_code
+    except (click.Abort, KeyboardInterrupt):
+        click.echo("almanac: interrupted; the book is as it was", err=True)
+        code = INTERRUPTED
+    except BrokenPipeError:
+        # Whoever read the output has closed it, as `head` does; there is nobody left to tell.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        code = 0
+    sys.exit(code if isinstance(code, int) else 0)
+
+
+def _tell(error: AlmanacError) -> None:
+    for mistake in error.mistakes:
+        click.echo(f"almanac: {mistake}", err=True)
+    if error.total > len(error.mistakes):
+        click.echo(f"almanac: … and {error.total - len(error.mistakes):,} more, {error.total:,} in all", err=True)

@@ -1,0 +1,114 @@
+"""Options that several commands share."""
+
+from collections.abc import Callable
+from datetime import date, timedelta
+from pathlib import Path
+from typing import Any, TypeVar
+
+import click
+
+from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.book import Book
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+class Day(click.ParamType[date]):
+    """A calendar day, written YYYY-MM-DD."""
+
+    name = "day"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> date:
+        """Return the day, or fail with what is wrong with it."""
+        if isinstance(value, date):
+            return value
+        try:
+            return date.fromisoformat(value) if len(value) == 10 else self._fail(value, param, ctx)
+        except ValueError:
+            return self._fail(value, param, ctx)
+
+    def _fail(self, value: str, param: click.Parameter | None, ctx: click.Context | None) -> date:
+        self.fail(f"{value!r} is not a day; expected YYYY-MM-DD, such as 2026-06-17", param, ctx)
+
+
+DAY = Day()
+
+
+def when_options(command: F) -> F:
+    """Add the options that say which day, period, quarter or year a report is made for."""
+    for option in reversed(
+        (
+            click.option("--as-of", type=DAY, metavar="DAY", help="Through this day.  [default: where the data ends]"),
+            click.option("--period", default="", metavar="ID", help="As of a period's end, such as 2026-P08."),
+            click.option("--quarter", default="", metavar="ID", help="As of a quarter's end, such as 2026-Q2."),
+            click.option("--year", default="", metavar="ID", help="As of a fiscal year's end, such as 2025."),
+            click.option(
+                "--adjustments",
+                type=click.Choice(["with", "without"]),
+                default="with",
+                show_default=True,
+                help="Whether extra periods count at a year's end.",
+            ),
+        )
+    ):
+        command = option(command)
+    return command
+
+
+def entity_option(command: F) -> F:
+    """Add the option that picks entities."""
+    return click.option(
+        "--entity", "entities", multiple=True, metavar="CODE", help="Only this entity; repeatable.  [default: all]"
+    )(command)
+
+
+def level_option(command: F) -> F:
+    """Add the option that rolls the account tree up."""
+    return click.option(
+        "--level", type=click.IntRange(min=1), metavar="N", help="Roll accounts up to this level of the chart."
+    )(command)
+
+
+def output_options(command: F) -> F:
+    """Add the options that say where the report goes."""
+    command = click.option(
+        "-o",
+        "--output",
+        "outputs",
+        multiple=True,
+        type=click.Path(path_type=Path),
+        metavar="FILE",
+        help="Write a file: .csv, .json or .txt; repeatable.",
+    )(command)
+    return click.option(
+        "--print",
+        "printed",
+        type=click.Choice(["terminal", "csv", "json", "nothing"]),
+        help="What to print.  [default: terminal, or nothing with -o]",
+    )(command)
+
+
+def as_of_request(
+    as_of: date | None, period: str, quarter: str, year: str, adjustments: str, compare: str = "same-days"
+) -> AsOfRequest:
+    """Return the request that the `when_options` make."""
+    return AsOfRequest(
+        as_of=as_of,
+        period=period,
+        quarter=quarter,
+        year=year,
+        adjustments="without" if adjustments == "without" else "with",
+        compare="whole" if compare == "whole" else "same-days",
+    )
+
+
+def last_day(through: date | None, before: date | None) -> date | None:
+    """Return the last day of a range from --through or --before, of which only one may be given."""
+    if through and before:
+        raise click.UsageError("--through and --before both end the range; give one of them")
+    return before - timedelta(days=1) if before else through
+
+
+def open_book(ctx: click.Context) -> Book:
+    """Open the book that `--book` names."""
+    return Book.open(ctx.find_root().obj or Path())

@@ -1,0 +1,70 @@
+"""`almanac trial`."""
+
+from datetime import date
+from pathlib import Path
+
+import click
+
+from level_almanac.cli.options import (
+    DAY,
+    as_of_request,
+    entity_option,
+    last_day,
+    level_option,
+    open_book,
+    output_options,
+    when_options,
+)
+from level_almanac.cli.show import check_outputs, show
+from level_almanac.core.trial import TrialRequest
+from level_almanac.core.trial import trial as trial_balance
+
+
+@click.command()
+@when_options
+@click.option("--from", "first", type=DAY, metavar="DAY", help="From this day, with --through or --before.")
+@click.option("--through", type=DAY, metavar="DAY", help="Through this day, it included.")
+@click.option("--before", type=DAY, metavar="DAY", help="Up to this day, it left out.")
+@click.option("--after-closing", is_flag=True, help="With the closing lines of the year shown.")
+@entity_option
+@level_option
+@output_options
+@click.pass_context
+def trial(
+    ctx: click.Context,
+    as_of: date | None,
+    period: str,
+    quarter: str,
+    year: str,
+    adjustments: str,
+    first: date | None,
+    through: date | None,
+    before: date | None,
+    after_closing: bool,
+    entities: tuple[str, ...],
+    level: int | None,
+    outputs: tuple[Path, ...],
+    printed: str | None,
+) -> None:
+    """Trial balance: opening, debit, credit and closing of every account.
+
+    With a period, quarter or year it covers that; with a day, or nothing,
+    the fiscal year to date.
+
+    \b
+    Examples:
+      almanac trial --period 2026-P08
+      almanac trial --year 2025 --after-closing --entity LINE
+      almanac trial --from 2026-04-01 --through 2026-05-31 --level 2
+    """
+    check_outputs(outputs)
+    book = open_book(ctx)
+    request = TrialRequest(
+        when=as_of_request(as_of, period, quarter, year, adjustments),
+        first=first,
+        last=last_day(through, before),
+        entities=entities,
+        level=level,
+        after_closing=after_closing,
+    )
+    show(ctx, trial_balance(book, request, book.now.date()), outputs, printed)

@@ -1,0 +1,1 @@
+"""The figures: calendar, words, windows, and one module for each report (docs/figures.md)."""

@@ -1,0 +1,65 @@
+"""The chart of accounts as a tree."""
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from level_almanac.book.tables import INCOME_CLASSES
+
+
+@dataclass(frozen=True, slots=True)
+class Account:
+    """One account. level: 1 for one without a parent."""
+
+    code: str
+    name: str
+    account_class: str
+    parent: str | None
+    level: int
+
+    @property
+    def is_income(self) -> bool:
+        """Whether it belongs to the income statement, and so opens each year at zero."""
+        return self.account_class in INCOME_CLASSES
+
+
+class Chart:
+    """All accounts of a book."""
+
+    def __init__(self, lines: Iterable[Sequence[str | None]]) -> None:
+        """Take (account, name, class, parent) of each, in the order of their codes; parents are known to be there."""
+        found = {str(code): (str(name), str(class_), parent) for code, name, class_, parent in lines}
+
+        def level(code: str) -> int:
+            parent = found[code][2]
+            return 1 if parent is None else 1 + level(parent)
+
+        self.accounts = {
+            code: Account(code, name, class_, parent, level(code)) for code, (name, class_, parent) in found.items()
+        }
+        self._children: dict[str | None, list[Account]] = defaultdict(list)
+        for account in self.accounts.values():
+            self._children[account.parent].append(account)
+
+    def __getitem__(self, code: str) -> Account:
+        return self.accounts[code]
+
+    def children(self, code: str) -> list[Account]:
+        """Return the accounts right below this one, in the order of their codes."""
+        return self._children.get(code, [])
+
+    def roots(self, account_class: str) -> list[Account]:
+        """Return the accounts of a class that have no parent, in the order of their codes."""
+        return [account for account in self._children[None] if account.account_class == account_class]
+
+    def at_level(self, code: str, level: int | None) -> Account:
+        """Return the account itself, or its ancestor at this level where it lies deeper."""
+        account = self.accounts[code]
+        while level is not None and account.level > level and account.parent is not None:
+            account = self.accounts[account.parent]
+        return account
+
+    @property
+    def depth(self) -> int:
+        """How many levels the tree has."""
+        return max((account.level for account in self.accounts.values()), default=0)

@@ -1,0 +1,110 @@
+"""The day a report is made for, and how it was chosen (docs/calendar.md)."""
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Literal
+
+from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalYear
+from level_almanac.core.day_words import day_words
+from level_almanac.errors import Mistake, UsageMistake
+
+ALL_EXTRA = 99
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AsOfRequest:
+    """What was asked for: at most one of a day, a period, a quarter or a year, the latter three as ids.
+
+    adjustments: whether extra periods may count at all; compare: whether a shifted part span is cut at the same day.
+    """
+
+    as_of: date | None = None
+    period: str = ""
+    quarter: str = ""
+    year: str = ""
+    adjustments: Literal["with", "without"] = "with"
+    compare: Literal["same-days", "whole"] = "same-days"
+
+
+@dataclass(frozen=True, slots=True)
+class AsOf:
+    """The day, the period it lies in, and how it was chosen, in words.
+
+    extras: the highest extra period that counts, as how many there are of it (0: none, 1: P13 …); named: the period,
+    quarter or year that was asked for, if one was.
+    """
+
+    day: date
+    period: FiscalPeriod
+    how: str
+    extras: int
+    compare: Literal["same-days", "whole"]
+    named: FiscalYear | FiscalQuarter | FiscalPeriod | None = None
+
+    @property
+    def day_number(self) -> int:
+        """Which day of the period it is, from 1."""
+        return (self.day - self.period.first).days + 1
+
+
+def choose_as_of(
+    calendar: FiscalCalendar, request: AsOfRequest, through: date | None, newest: date | None, today: date
+) -> AsOf:
+    """Return the day that was asked for, or else the one that the book's data suggests.
+
+    through: up to when the exports are complete, where that was told; newest: the newest posting date that is not
+    after today, if there is one. Raises UsageMistake where more than one way of asking is used.
+    """
+    asked = [name for name in ("as_of", "period", "quarter", "year") if getattr(request, name)]
+    if len(asked) > 1:
+        options = " and ".join(f"--{name.replace('_', '-')}" for name in asked)
+        raise UsageMistake(Mistake("more than one way to say when", got=options, allowed="one of them"))
+    named: FiscalYear | FiscalQuarter | FiscalPeriod | None = None
+    extras = ALL_EXTRA
+    if request.as_of:
+        day, how = request.as_of, "as asked"
+    elif asked:
+        option = f"--{asked[0]}"
+        named = calendar.find(str(getattr(request, asked[0])), option, UsageMistake)
+        _check_kind(named, option)
+        day, how = named.last, f"the end of {named}, as asked"
+        extras = _extras_of(calendar, named)
+    elif through:
+        day, how = through, "the ledger is complete through this day"
+    elif newest:
+        day, how = newest, "the newest posting date"
+    else:
+        day, how = today, "today"
+    if request.adjustments == "without":
+        extras = 0
+    # What is asked for as of P13 is, within its year, as of the last ordinary period's end.
+    return AsOf(day, calendar.period_of(day), how, extras, request.compare, named)
+
+
+def _check_kind(named: FiscalYear | FiscalQuarter | FiscalPeriod, option: str) -> None:
+    kinds: dict[type, str] = {FiscalYear: "--year", FiscalQuarter: "--quarter", FiscalPeriod: "--period"}
+    if kinds[type(named)] != option:
+        step = f"write {kinds[type(named)]} {named}"
+        raise UsageMistake(Mistake("this is the id of something else", option, repr(str(named)), next_step=step))
+
+
+def _extras_of(calendar: FiscalCalendar, named: FiscalYear | FiscalQuarter | FiscalPeriod) -> int:
+    if not isinstance(named, FiscalPeriod):
+        return ALL_EXTRA
+    ordinary = calendar.year(named.year).periods
+    if named.extra:
+        return named.number - len(ordinary)
+    return 0 if named == ordinary[-1] else ALL_EXTRA
+
+
+def how_far_words(as_of: AsOf, data_through: date | None, closed: bool) -> str:
+    """Return the header's words: `2026-P09, day 17 of 30, part`."""
+    state = "closed" if closed else "complete" if data_through and data_through >= as_of.period.last else "part"
+    if state != "part" and as_of.day < as_of.period.last:
+        state = "part of a closed period" if closed else "part of a complete period"
+    return f"{as_of.named or as_of.period}, day {as_of.day_number} of {as_of.period.days}, {state}"
+
+
+def through_words(as_of: AsOf) -> str:
+    """Return `through 17 Jun 2026`."""
+    return f"through {day_words(as_of.day)}"

@@ -1,0 +1,154 @@
+"""An open book: its settings, calendar and rules, and the state of its store. The library's way in."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from functools import cached_property
+from pathlib import Path
+from typing import Self
+from zoneinfo import ZoneInfo
+
+from level_almanac.book.currencies import decimals_of
+from level_almanac.book.fingerprints import rules_fingerprint
+from level_almanac.book.reading import STORE_FOLDER, find_book, read_book
+from level_almanac.book.settings import BookFile, Entity
+from level_almanac.book.tables import tables_of
+from level_almanac.core.accounts import Chart
+from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod
+from level_almanac.core.words.conditions import read_condition
+from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake, listed, nearest
+from level_almanac.store.chart_lines import chart_lines
+from level_almanac.store.engine import DuckDBEngine, Engine
+from level_almanac.store.ledger_sums import Measures, Sums, ledger_sums
+from level_almanac.store.predicate import Predicate
+from level_almanac.store.state import State, Store
+
+
+@dataclass(frozen=True, slots=True)
+class Selection:
+    """The entities that a report is of, by code, and the one currency they have."""
+
+    entities: Mapping[str, Entity]
+    currency: str
+    all_of_book: bool
+
+    @property
+    def decimals(self) -> int:
+        """How many decimals the currency has."""
+        return decimals_of(self.currency)
+
+    @property
+    def words(self) -> str:
+        """The entities as a report's head names them."""
+        names = " + ".join(entity.name for entity in self.entities.values())
+        return names if len(self.entities) == 1 else f"{names}, combined, nothing eliminated"
+
+
+class Book:
+    """A book, open for reading. Reports see the one state that was in force when the book was opened."""
+
+    def __init__(self, file: BookFile) -> None:
+        self.file = file
+        self.settings = file.settings
+        self.calendar = FiscalCalendar(file.settings.calendar)
+        self.store = Store(file.root / STORE_FOLDER)
+        self.zone = ZoneInfo(file.settings.book.time_zone)
+
+    @classmethod
+    def open(cls, folder: Path | str = ".") -> Self:
+        """Open the book at or above this folder; raise BookMistake where there is none or it has mistakes."""
+        book = cls(read_book(find_book(Path(folder))))
+        _ = book.closed_through
+        return book
+
+    @property
+    def now(self) -> datetime:
+        """The time by the book's clock."""
+        return datetime.now(self.zone)
+
+    @cached_property
+    def class_rules(self) -> dict[str, Predicate]:
+        """Entry class to the condition of its lines, in the order they are tried; raises BookMistake."""
+        rules: dict[str, Predicate] = {}
+        mistakes: list[Mistake] = []
+        ledger = tables_of(self.settings.tables)["ledger"]
+        for name in ("carried", "closing", "adjusting"):
+            text = getattr(self.settings.entry_classes, name)
+            if text:
+                try:
+                    rules[name] = read_condition(text, ledger, f"entry_classes.{name}", BookMistake)
+                except AlmanacError as error:
+                    mistakes += error.mistakes
+        if mistakes:
+            raise BookMistake(*mistakes)
+        return rules
+
+    @cached_property
+    def closed_through(self) -> FiscalPeriod | None:
+        """The last period that is closed, if the book names one."""
+        text = self.settings.calendar.closed_through
+        if not text:
+            return None
+        found = self.calendar.find(text, "calendar.closed_through", BookMistake)
+        if not isinstance(found, FiscalPeriod):
+            raise BookMistake(Mistake("not a period", "calendar.closed_through", repr(text), "one such as 2026-P08"))
+        return found
+
+    def is_closed(self, period: FiscalPeriod) -> bool:
+        """Tell whether the book calls this period closed."""
+        return self.closed_through is not None and period.fiscal <= self.closed_through.fiscal
+
+    @cached_property
+    def state(self) -> State:
+        """The state in force; raises BookMistake where nothing is loaded or it was loaded under other rules."""
+        state = self.store.state()
+        if state is None or not state.rollup:
+            raise BookMistake(Mistake("nothing is loaded yet", str(self.file.root), next_step="run `almanac load`"))
+        if state.rules != rules_fingerprint(self.file):
+            what = "the calendar, the entry classes or a currency changed since the exports were loaded"
+            raise BookMistake(Mistake(what, "almanac.toml", next_step="run `almanac load`"))
+        return state
+
+    @cached_property
+    def engine(self) -> Engine:
+        """The engine that answers this book's queries."""
+        return DuckDBEngine()
+
+    @cached_property
+    def chart(self) -> Chart:
+        """The chart of accounts."""
+        parts = [self.store.path_of(loaded.part) for loaded in self.state.files_of("accounts")]
+        return Chart(line[:4] for line in chart_lines(self.engine, parts))
+
+    def sums(self, measures: Measures) -> dict[tuple[str, str], dict[str, Sums]]:
+        """Return the sums of each measure by (entity, account)."""
+        return ledger_sums(self.engine, self.store, self.state, measures)
+
+    @property
+    def told_through(self) -> date | None:
+        """The day up to which the ledger was said to be complete, if it was said."""
+        return self.state.through.get("ledger")
+
+    def newest_posting(self, today: date) -> date | None:
+        """Return the newest posting date that is not after today, as far as the files' own last dates tell."""
+        days = [day for loaded in self.state.files_of("ledger") for day in (loaded.first, loaded.last) if day]
+        return max((day for day in days if day <= today), default=None)
+
+    def data_through(self, today: date) -> date | None:
+        """Return the day up to which the ledger reaches: the day told at loading, or else the newest posting date."""
+        return self.told_through or self.newest_posting(today)
+
+    def select(self, codes: Sequence[str]) -> Selection:
+        """Return the entities of these codes, or all; raise UsageMistake for an unknown one or unlike currencies."""
+        entities = self.settings.entities
+        for code in codes:
+            if code not in entities:
+                hint = nearest(code, entities)
+                raise UsageMistake(Mistake("unknown entity", "--entity", repr(code), listed(entities), hint))
+        chosen = {code: entity for code, entity in entities.items() if not codes or code in codes}
+        currencies = sorted({entity.currency for entity in chosen.values()})
+        if len(currencies) > 1:
+            step = f"ask for entities of one currency with --entity {listed(chosen)}"
+            what = "amounts in different currencies are not added"
+            raise UsageMistake(Mistake(what, got=", ".join(currencies), next_step=step))
+        return Selection(chosen, currencies[0], len(chosen) == len(entities))

@@ -1,0 +1,156 @@
+"""The calendar as a report: years, quarters and periods, their days, and what data covers them (docs/calendar.md)."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from level_almanac.core.book import Book, Selection
+from level_almanac.core.calendar import FiscalPeriod, FiscalQuarter, FiscalYear
+from level_almanac.core.day_words import MONTHS
+from level_almanac.core.facts import data_facts, data_words, selection_facts
+from level_almanac.core.report_table import Cell, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.store.engine import Row as EngineRow
+from level_almanac.store.ledger_sums import considered
+from level_almanac.store.rollups import coverage
+from level_almanac.store.state import State
+
+COLUMNS = (
+    Column("from", "from", "date"),
+    Column("through", "through", "date"),
+    Column("days", "days", "count"),
+    Column("lines", "ledger lines", "count"),
+    Column("debit", "debits", "amount", 2),
+    Column("state", "state", "text"),
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CalendarRequest:
+    """What the calendar is asked for. year: the id of one fiscal year, or all that hold data."""
+
+    year: str = ""
+    entities: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class _Covered:
+    """What the ledger holds, by fiscal position, and the day up to which it reaches."""
+
+    counted: dict[int, Counted]
+    through: date | None
+    book: Book
+    places: int
+
+    def within(self, low: int, high: int) -> Counted | None:
+        found = [counted for fiscal, counted in self.counted.items() if low <= fiscal <= high]
+        return sum(found[1:], found[0]) if found else None
+
+    def state(self, first: date, last: date, last_period: FiscalPeriod, held: Counted | None) -> str:
+        if self.book.is_closed(last_period):
+            return "closed"
+        if self.through and self.through >= last:
+            return "complete" if held else "no lines"
+        if self.through and self.through >= first:
+            return f"part, {(self.through - first).days + 1} of {(last - first).days + 1} days"
+        return "part" if held else "ahead"
+
+
+def calendar_report(book: Book, request: CalendarRequest, today: date) -> ReportTable:
+    """Return the fiscal years with their quarters and periods, and the lines that count in each, carried ones aside."""
+    selection = book.select(request.entities)
+    state = book.state
+    found = coverage(book.engine, book.store.path_of(state.rollup))
+    by_fiscal: dict[int, Counted] = {}
+    for entity, fiscal, carried, lines, debit in found:
+        if entity in selection.entities and not carried:
+            by_fiscal[fiscal] = by_fiscal.get(fiscal, Counted(0, Decimal(0))) + Counted(lines, debit)
+    years = sorted({fiscal // 100 for fiscal in by_fiscal})
+    if request.year:
+        named = book.calendar.find(request.year, "--year", UsageMistake)
+        if not isinstance(named, FiscalYear):
+            raise UsageMistake(Mistake("not a year", "--year", repr(request.year), "an id such as 2026"))
+        years = [named.year]
+    covered = _Covered(by_fiscal, book.data_through(today), book, selection.decimals)
+    rows = tuple(row for year in years for row in _year_rows(book.calendar.year(year), covered))
+    settings = book.settings.calendar
+    return ReportTable(
+        title="Fiscal calendar",
+        facts={
+            **selection_facts(selection),
+            "year_start": settings.year_start,
+            "year_named_by": settings.year_named_by,
+            "periods": settings.periods,
+            **data_facts(book),
+        },
+        subtitle=(
+            f"{selection.words} · {selection.currency}",
+            _year_words(book),
+            data_words(book),
+        ),
+        columns=COLUMNS,
+        rows=rows,
+        key_label="",
+        proof=_proof(state, selection, found, years),
+    )
+
+
+def _year_words(book: Book) -> str:
+    settings = book.settings.calendar
+    month, day = settings.year_start.split("-")
+    extra = f", {settings.extra_periods} extra at the year's end" if settings.extra_periods else ""
+    start = f"{int(day)} {MONTHS[int(month) - 1]}"
+    return f"years start on {start}, named by the calendar year they {settings.year_named_by} in · 12 months{extra}"
+
+
+def _year_rows(year: FiscalYear, covered: _Covered) -> Iterator[Row]:
+    yield _row(year, 0, year.first, year.last, year.year * 100 + 1, year.year * 100 + 99, year.periods[-1], covered)
+    for quarter in year.quarters:
+        periods = year.periods[(quarter.number - 1) * 3 : quarter.number * 3]
+        # The last quarter holds the year's extra periods, so that quarters add up to the year.
+        high = periods[-1].fiscal if quarter.number < 4 else year.year * 100 + 99
+        yield _row(quarter, 1, quarter.first, quarter.last, periods[0].fiscal, high, periods[-1], covered)
+        for period in periods:
+            yield _row(period, 2, period.first, period.last, period.fiscal, period.fiscal, period, covered)
+    for extra in year.extra_periods:
+        yield _row(extra, 2, extra.first, extra.last, extra.fiscal, extra.fiscal, year.periods[-1], covered)
+
+
+def _row(
+    named: FiscalYear | FiscalQuarter | FiscalPeriod,
+    level: int,
+    first: date,
+    last: date,
+    low: int,
+    high: int,
+    last_period: FiscalPeriod,
+    covered: _Covered,
+) -> Row:
+    held = covered.within(low, high)
+    extra = isinstance(named, FiscalPeriod) and named.extra
+    cells: dict[str, Cell] = {
+        "from": first,
+        "through": last,
+        "days": None if extra else (last - first).days + 1,
+        "lines": held.lines if held else None,
+        "debit": held.amount if held else None,
+        "state": ("adjustments" if held else "") if extra else covered.state(first, last, last_period, held),
+    }
+    return Row(str(named), str(named), level, "heading" if level < 2 else "line", cells)
+
+
+def _proof(state: State, selection: Selection, found: list[EngineRow], years: list[int]) -> Proof:
+    everything = considered(state)
+    counted = dict.fromkeys(("other entities", "carried", "other years", "shown"), Counted(0, Decimal(0)))
+    for entity, fiscal, carried, lines, debit in found:
+        if entity not in selection.entities:
+            rule = "other entities"
+        elif carried:
+            rule = "carried"
+        else:
+            rule = "shown" if fiscal // 100 in years else "other years"
+        counted[rule] += Counted(lines, debit)
+    shown = counted.pop("shown")
+    left_out = tuple(Part(rule, each) for rule, each in counted.items() if each.lines)
+    return Proof("debits", Counted(everything.lines, everything.debit), shown, left_out)

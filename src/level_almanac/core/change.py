@@ -1,0 +1,40 @@
+"""Change and change % between two figures (docs/figures.md, "Change")."""
+
+from dataclasses import dataclass
+from decimal import Context, Decimal
+
+_EXACT_ENOUGH = Context(prec=34)
+PERCENT_PLACES = Decimal("0.0000000001")
+"""A quotient seldom ends; data formats carry ten decimals of it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """An amount with the number of lines behind it: zero lines is not the same as zero."""
+
+    amount: Decimal = Decimal(0)
+    lines: int = 0
+
+    def __add__(self, other: "Figure") -> "Figure":
+        return Figure(self.amount + other.amount, self.lines + other.lines)
+
+    def __sub__(self, other: "Figure") -> "Figure":
+        return Figure(self.amount - other.amount, self.lines + other.lines)
+
+
+def change_percent(of: Figure, over: Figure) -> Decimal | str | None:
+    """Return the change of one figure over another in percent of the latter's size, or the word that stands for it.
+
+    `new` where only the first has lines, `gone` where only the second has; `n/m` where the second is zero or has the
+    opposite sign; None where neither has lines.
+    """
+    if not of.lines and not over.lines:
+        return None
+    if not over.lines:
+        return "new"
+    if not of.lines:
+        return "gone"
+    if not over.amount or of.amount * over.amount < 0:
+        return "n/m"
+    percent = _EXACT_ENOUGH.divide((of.amount - over.amount) * 100, abs(over.amount))
+    return percent.quantize(PERCENT_PLACES, context=_EXACT_ENOUGH)

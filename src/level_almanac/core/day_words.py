@@ -1,0 +1,21 @@
+"""Days and ranges of days as people read them. Month names do not depend on the machine's language."""
+
+from datetime import date
+
+MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+
+def day_words(day: date) -> str:
+    """Return a day as `17 Jun 2026`."""
+    return f"{day.day} {MONTHS[day.month - 1]} {day.year}"
+
+
+def range_words(first: date, last: date) -> str:
+    """Return a range as `1–17 Jun 2026`, `1 Jun–31 Aug 2026` or `1 Oct 2025–17 Jun 2026`."""
+    if first == last:
+        return day_words(first)
+    if first.year != last.year:
+        return f"{day_words(first)}–{day_words(last)}"
+    if first.month != last.month:
+        return f"{first.day} {MONTHS[first.month - 1]}–{day_words(last)}"
+    return f"{first.day}–{day_words(last)}"

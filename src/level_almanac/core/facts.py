@@ -1,0 +1,47 @@
+"""The facts that head a report: what it is of, the day it is made for and why, and how old its data is."""
+
+from datetime import date
+
+from level_almanac.core.as_of import AsOf, AsOfRequest, choose_as_of, how_far_words, through_words
+from level_almanac.core.book import Book, Selection
+from level_almanac.core.day_words import day_words
+
+
+def as_of_for(book: Book, request: AsOfRequest, today: date) -> AsOf:
+    """Return the day that a report over the ledger is made for."""
+    return choose_as_of(book.calendar, request, book.told_through, book.newest_posting(today), today)
+
+
+def selection_facts(selection: Selection) -> dict[str, str]:
+    """Return which entities and which currency."""
+    return {
+        "entity": ", ".join(selection.entities),
+        "entity_name": selection.words,
+        "currency": selection.currency,
+    }
+
+
+def data_facts(book: Book) -> dict[str, str]:
+    """Return up to when the ledger is complete, if that was told, and when it was loaded, by the book's clock."""
+    facts = {"complete_through": book.told_through.isoformat()} if book.told_through else {}
+    return facts | {"loaded": book.state.loaded_at.astimezone(book.zone).isoformat(timespec="minutes")}
+
+
+def data_words(book: Book) -> str:
+    """Return `ledger complete through 17 Jun 2026, loaded 18 Jun 2026 07:40`."""
+    loaded = book.state.loaded_at.astimezone(book.zone)
+    told = f"complete through {day_words(book.told_through)}, " if book.told_through else ""
+    return f"ledger {told}loaded {day_words(loaded.date())} {loaded:%H:%M}"
+
+
+def as_of_facts(book: Book, as_of: AsOf, today: date) -> dict[str, str]:
+    """Return the day, its period, and how it was chosen."""
+    far = how_far_words(as_of, book.data_through(today), book.is_closed(as_of.period))
+    return {"as_of": as_of.day.isoformat(), "as_of_chosen": as_of.how, "period": far}
+
+
+def as_of_words(book: Book, as_of: AsOf, today: date) -> str:
+    """Return `through 17 Jun 2026 (the ledger is complete through this day): 2026-P09, day 17 of 30, part`."""
+    far = how_far_words(as_of, book.data_through(today), book.is_closed(as_of.period))
+    how = "" if as_of.how == "as asked" or as_of.named else f" ({as_of.how})"
+    return f"{through_words(as_of)}{how}: {far}"

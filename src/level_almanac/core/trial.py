@@ -1,0 +1,286 @@
+"""The trial balance: opening, debit, credit and closing of every account (docs/trial.md)."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from decimal import Decimal
+
+from level_almanac.core.accounts import Account, Chart
+from level_almanac.core.as_of import ALL_EXTRA, AsOfRequest, how_far_words
+from level_almanac.core.book import Book, Selection
+from level_almanac.core.calendar import FiscalPeriod
+from level_almanac.core.day_words import day_words, range_words
+from level_almanac.core.facts import as_of_for, data_facts, data_words, selection_facts
+from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.windows import stretches
+from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.store.ledger_sums import (
+    MOVEMENT,
+    EntryClass,
+    Measures,
+    Slice,
+    Stretch,
+    Sums,
+    considered,
+)
+
+_ZERO = Decimal(0)
+_ONE_DAY = timedelta(days=1)
+_ALL: tuple[EntryClass, ...] = (*MOVEMENT, "base", "carried")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrialRequest:
+    """What a trial balance is asked for. first, last: a range of days, both or neither; level: roll accounts up to."""
+
+    when: AsOfRequest = field(default_factory=AsOfRequest)
+    first: date | None = None
+    last: date | None = None
+    entities: tuple[str, ...] = ()
+    level: int | None = None
+    after_closing: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class _Range:
+    """The range shown. before: what of its fiscal year lies before it; extra_left: its extra periods not asked for."""
+
+    year: int
+    first: date
+    last: date
+    words: str
+    before: tuple[Stretch, ...]
+    within: tuple[Stretch, ...]
+    extra_left: tuple[Stretch, ...]
+    adjustments_only: bool = False
+
+
+@dataclass(slots=True)
+class _Line:
+    """The sums of one row in the making."""
+
+    opening: Decimal = _ZERO
+    debit: Decimal = _ZERO
+    credit: Decimal = _ZERO
+    lines: int = 0
+
+    def add(self, opening: Decimal, moved: Sums, lines: int) -> None:
+        self.opening += opening
+        self.debit += moved.debit
+        self.credit += moved.credit
+        self.lines += lines
+
+    @property
+    def closing(self) -> Decimal:
+        return self.opening + self.debit - self.credit
+
+    @property
+    def is_empty(self) -> bool:
+        return not (self.opening or self.debit or self.credit or self.lines)
+
+    def cells(self, places: Decimal) -> dict[str, Decimal]:
+        amounts = {"opening": self.opening, "debit": self.debit, "credit": self.credit, "closing": self.closing}
+        return {key: amount.quantize(places) for key, amount in amounts.items()}
+
+
+def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
+    """Return the trial balance: one row an account with its opening, debit, credit and closing, debits positive.
+
+    Raises UsageMistake where the range is none or reaches over a year's end.
+    """
+    selection = book.select(request.entities)
+    shown = _range(book, request, today)
+    sums = book.sums(_measures(shown, request.after_closing))
+    lines, earlier, result, hidden = _lines(book.chart, sums, selection, request.level)
+    total = _Line()
+    for line in [*lines.values(), earlier]:
+        total.add(line.opening, Sums(0, line.debit, line.credit), line.lines)
+    places = Decimal(1).scaleb(-selection.decimals)
+    rows = [Row(account.code, account.name, 0, "line", line.cells(places)) for account, line in lines.items()]
+    if earlier.lines:
+        rows.append(Row("earlier-results", "Earlier results not transferred", 0, "line", earlier.cells(places)))
+    rows.append(Row("total", "Total", 0, "total", total.cells(places)))
+    rows.append(Row("result", "of which result of the year", 0, "subtotal", result.cells(places)))
+    return ReportTable(
+        title="Trial balance",
+        facts={
+            **selection_facts(selection),
+            "from": shown.first.isoformat(),
+            "through": shown.last.isoformat(),
+            "range": shown.words,
+            "closing_lines": "after closing" if request.after_closing else "before closing",
+            "signs": "debit positive",
+            **data_facts(book),
+        },
+        subtitle=(
+            f"{selection.words} · {selection.currency} · debits positive",
+            f"{shown.words} · {'after' if request.after_closing else 'before'} closing",
+            data_words(book),
+        ),
+        columns=_columns(book, shown, selection, today),
+        rows=tuple(rows),
+        key_label="account",
+        show_keys=True,
+        proof=_proof(book, selection, sums, total),
+        notes=tuple(_notes(book, selection, total, hidden)),
+    )
+
+
+def _range(book: Book, request: TrialRequest, today: date) -> _Range:
+    if request.first or request.last:
+        when = request.when
+        if when.as_of or when.period or when.quarter or when.year:
+            got = "--from and --through beside a day, period, quarter or year"
+            raise UsageMistake(Mistake("more than one way to say when", got=got, allowed="one of them"))
+        return _asked_range(book, request)
+    as_of = as_of_for(book, request.when, today)
+    named = as_of.named
+    if isinstance(named, FiscalPeriod) and named.extra:
+        only = (Stretch(named.fiscal, named.fiscal),)
+        before = (Stretch(named.year * 100 + 1, named.fiscal - 1),)
+        words = f"{named} (adjustments dated {day_words(named.last)})"
+        return _Range(named.year, named.first, named.last, words, before, only, (), adjustments_only=True)
+    first = named.first if named else book.calendar.year_of(as_of.day).first
+    far = how_far_words(as_of, book.data_through(today), book.is_closed(as_of.period))
+    words = f"{range_words(first, as_of.day)}: {named or f'year to date, {far}'}"
+    return _made_range(book, first, as_of.day, as_of.extras, words)
+
+
+def _asked_range(book: Book, request: TrialRequest) -> _Range:
+    first, last = request.first, request.last
+    if first is None or last is None:
+        missing = "--from" if first is None else "--through or --before"
+        raise UsageMistake(Mistake("only one end of the range is given", next_step=f"give {missing} too"))
+    if first > last:
+        got = f"{day_words(first)} through {day_words(last)}"
+        raise UsageMistake(Mistake("the range ends before it starts", "--from", got))
+    years = book.calendar.year_of(first), book.calendar.year_of(last)
+    if years[0] != years[1]:
+        asks = f"--from {first} --through {years[0].last}", f"--from {years[1].first} --through {last}"
+        raise UsageMistake(
+            Mistake(
+                "the range reaches over a year's end, where income and expense start anew",
+                "--from",
+                f"{first} through {last}",
+                next_step=f"ask for {asks[0]} and for {asks[1]}",
+            )
+        )
+    extras = 0 if request.when.adjustments == "without" else ALL_EXTRA
+    return _made_range(book, first, last, extras, range_words(first, last))
+
+
+def _made_range(book: Book, first: date, last: date, extras: int, words: str) -> _Range:
+    year = book.calendar.year_of(first)
+    before = stretches(book.calendar, year.first, first - _ONE_DAY, 0) if first > year.first else ()
+    within = stretches(book.calendar, first, last, extras)
+    left = year.extra_periods[extras:] if last == year.last else ()
+    return _Range(
+        year.year, first, last, words, before, within, tuple(Stretch(extra.fiscal, extra.fiscal) for extra in left)
+    )
+
+
+def _measures(shown: _Range, after_closing: bool) -> Measures:
+    year = shown.year * 100
+    movement: tuple[EntryClass, ...] = MOVEMENT if after_closing else ("ordinary", "adjusting")
+    earlier = Stretch(0, year)
+    whole_year = Stretch(year + 1, year + 99)
+    taken = (earlier, *shown.before, *shown.within)
+    return {
+        # Closing lines of earlier years stay in the openings: only the year shown is taken before closing.
+        "earlier": (Slice(MOVEMENT, (earlier,)), Slice(("base",), (Stretch(0, year + 1),))),
+        "before": (Slice(movement, shown.before),),
+        "within": (Slice(movement, shown.within),),
+        "carried": (Slice(("carried",)),),
+        "closing": () if after_closing else (Slice(("closing",), (whole_year,)),),
+        "adjustments": (Slice(movement, shown.extra_left),),
+        "later": (
+            Slice(("ordinary", "adjusting"), (*taken, *shown.extra_left), outside=True),
+            Slice(("closing",), (*taken, *shown.extra_left) if after_closing else (earlier, whole_year), outside=True),
+            Slice(("base",), (Stretch(0, year + 1),), outside=True),
+        ),
+        "all": (Slice(_ALL),),
+    }
+
+
+def _lines(
+    chart: Chart, sums: Mapping[tuple[str, str], Mapping[str, Sums]], selection: Selection, level: int | None
+) -> tuple[dict[Account, _Line], _Line, _Line, int]:
+    """Return the accounts' lines in the order of their codes, the earlier results, the result, and the empty ones."""
+    lines: dict[Account, _Line] = {}
+    earlier, result = _Line(), _Line()
+    for (entity, code), measured in sums.items():
+        if entity not in selection.entities:
+            continue
+        line = lines.setdefault(chart.at_level(code, level), _Line())
+        opened, moved = measured["before"], measured["within"]
+        if chart[code].is_income:
+            # What finished years left on income and expense counts in a row of its own.
+            earlier.add(measured["earlier"].amount, Sums(), 1 if measured["earlier"].amount else 0)
+            line.add(opened.amount, moved, opened.lines + moved.lines)
+            result.add(opened.amount, moved, opened.lines + moved.lines)
+        else:
+            balance = opened.amount + measured["earlier"].amount
+            line.add(balance, moved, moved.lines)
+    shown = {account: lines[account] for account in sorted(lines, key=lambda each: each.code)}
+    kept = {account: line for account, line in shown.items() if not line.is_empty}
+    return kept, earlier, result, len(shown) - len(kept)
+
+
+def _columns(book: Book, shown: _Range, selection: Selection, today: date) -> tuple[Column, ...]:
+    through = book.data_through(today)
+    complete = through is not None and through >= shown.last
+    covers = f"{shown.year} adjustments" if shown.adjustments_only else range_words(shown.first, shown.last)
+    start = f"before {covers}" if shown.adjustments_only else f"{day_words(shown.first)}, start of day"
+    decimals = selection.decimals
+    return (
+        Column("opening", "opening", "amount", decimals, covers=start),
+        Column("debit", "debit", "amount", decimals, shown.first, shown.last, complete, covers),
+        Column("credit", "credit", "amount", decimals, shown.first, shown.last, complete, covers),
+        Column("closing", "closing", "amount", decimals, covers=f"{day_words(shown.last)}, end of day"),
+    )
+
+
+def _proof(book: Book, selection: Selection, sums: Mapping[tuple[str, str], Mapping[str, Sums]], total: _Line) -> Proof:
+    def counted(name: str) -> Counted:
+        found = [measured[name] for (entity, _), measured in sums.items() if entity in selection.entities]
+        return Counted(sum(each.lines for each in found), sum((each.debit for each in found), _ZERO))
+
+    others = [measured["all"] for (entity, _), measured in sums.items() if entity not in selection.entities]
+    left_out = (
+        Part("other entities", Counted(sum(e.lines for e in others), sum((e.debit for e in others), _ZERO))),
+        Part("carried in later years", counted("carried")),
+        Part("closing lines of the year", counted("closing")),
+        Part("adjustment periods", counted("adjustments")),
+        Part("later dates", counted("later")),
+    )
+    everything = considered(book.state)
+    opened, moved = counted("earlier") + counted("before"), counted("within")
+    return Proof(
+        measure="debits",
+        considered=Counted(everything.lines, everything.debit),
+        shown=opened + moved,
+        shown_as=(Part("in openings", opened), Part("in movement", moved)),
+        left_out=tuple(each for each in left_out if each.counted.lines),
+        checks=(
+            _check("openings sum to zero", total.opening),
+            _check("debits equal credits", total.debit - total.credit),
+            _check("closings sum to zero", total.closing),
+        ),
+    )
+
+
+def _check(words: str, difference: Decimal) -> Check:
+    return Check(words if not difference else f"{words}: they do not, by {difference:+,.2f}", not difference)
+
+
+def _notes(book: Book, selection: Selection, total: _Line, hidden: int) -> list[str]:
+    notes = []
+    for code, entity in selection.entities.items():
+        if not book.state.bases.get(code) and code in book.state.bases:
+            notes.append(f"{entity.name} has no carried lines in its first year: balances before it are taken as zero")
+    if total.opening:
+        notes.append("The openings do not balance: look for a base or a journal that does not")
+    if hidden:
+        what = "1 account stands" if hidden == 1 else f"{hidden} accounts stand"
+        notes.append(f"{what} at zero without movement and not shown")
+    return notes

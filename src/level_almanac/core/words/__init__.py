@@ -1,0 +1,1 @@
+"""The one grammar for what people write: columns and conditions (docs/columns.md)."""

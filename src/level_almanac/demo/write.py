@@ -1,0 +1,187 @@
+"""Write the demo book: its `almanac.toml` and the exports of both companies, as two unlike systems wrote them."""
+
+import csv
+from collections.abc import Iterable
+from datetime import date
+from pathlib import Path
+from typing import TextIO
+
+from level_almanac.demo.chart import chart_rows
+from level_almanac.demo.ledger import BASE_LINES, DemoLine, demo_lines
+
+COMPLETE_THROUGH = date(2026, 6, 17)
+BOOK = """\
+# The demo book: Skellan Line, island ferries, and Skellan Yard, its boatyard. All of it is made up.
+
+[book]
+name = "Skellan books"
+time_zone = "Europe/Dublin"
+
+[entities.LINE]
+name = "Skellan Line"
+currency = "EUR"
+retained_earnings = "30200"
+
+[entities.YARD]
+name = "Skellan Yard"
+currency = "EUR"
+retained_earnings = "30200"
+
+[calendar]
+year_start = "10-01"          # 1 October
+year_named_by = "end"         # the year to 30 September 2026 is 2026
+extra_periods = 1             # P13 takes the adjustments at year end
+closed_through = "2026-P08"
+
+[entry_classes]
+carried = "source is CF"      # balances carried forward, dated the old year's last day
+closing = "source is CL"      # the year's result transferred to retained earnings
+adjusting = "source is AJ or period is P13"
+
+[tables.ledger.fields]
+department = "text"
+vessel = "text"
+
+[[intake]]
+table = "accounts"
+files = "exports/chart.csv"
+fields = { account = "Code", name = "Name", class = "Type", parent = "Below", control = "Control" }
+values.class = { A = "asset", L = "liability", Q = "equity", I = "income", D = "direct-cost", X = "expense" }
+
+# The ferry company's system writes UTF-8, ISO dates, and a debit and a credit column.
+[[intake]]
+table = "ledger"
+files = "exports/line/*.csv"
+period = "YYYY-PP"
+set = { entity = "LINE" }
+
+[intake.fields]
+journal = "Journal"
+line = "Line"
+posted = "Posted"
+period = "Period"
+account = "Account"
+debit = "Debit"
+credit = "Credit"
+source = "Source"
+document = "Document"
+reference = "Reference"
+party = "Party"
+partner = "Partner"
+memo = "Text"
+department = "Department"
+vessel = "Vessel"
+
+# The yard's older one writes Latin-1, day-first dates, and one amount whose credits end in a minus.
+[[intake]]
+table = "ledger"
+files = "exports/yard/*.csv"
+encoding = "latin-1"
+delimiter = ";"
+dates = "DD.MM.YYYY"
+period = "PP/YYYY"
+decimal = ","
+thousands = "."
+negatives = ["trailing-minus"]
+set = { entity = "YARD" }
+
+[intake.fields]
+journal = "Voucher"
+line = "Pos"
+posted = "Date"
+period = "Per"
+account = "Acct"
+amount = "Value"
+source = "Kind"
+document = "Doc"
+reference = "Ref"
+party = "Counterpart"
+partner = "Group"
+memo = "Narration"
+department = "Dept"
+"""
+_LINE_HEADS = (
+    "Journal", "Line", "Posted", "Period", "Account", "Debit", "Credit", "Source", "Document", "Reference", "Party",
+    "Partner", "Text", "Department", "Vessel",
+)  # fmt: skip
+_YARD_HEADS = (
+    "Voucher", "Pos", "Date", "Per", "Acct", "Value", "Kind", "Doc", "Ref", "Counterpart", "Group", "Narration", "Dept",
+)  # fmt: skip
+
+
+def write_demo(folder: Path, lines: int = BASE_LINES) -> list[Path]:
+    """Write the demo book into a folder, which is made if need be, and return the exports written.
+
+    lines: about how many ledger lines there are to be.
+    """
+    line_folder, yard_folder = folder / "exports" / "line", folder / "exports" / "yard"
+    line_folder.mkdir(parents=True)
+    yard_folder.mkdir(parents=True)
+    (folder / "almanac.toml").write_text(BOOK, encoding="utf-8")
+    chart = folder / "exports" / "chart.csv"
+    with chart.open("w", encoding="utf-8", newline="") as stream:
+        writer = csv.writer(stream, lineterminator="\n")
+        writer.writerow(["Code", "Name", "Type", "Below", "Control"])
+        writer.writerows(chart_rows())
+    return [chart, *_write_ledgers(line_folder, yard_folder, demo_lines(lines))]
+
+
+def _write_ledgers(line_folder: Path, yard_folder: Path, lines: Iterable[DemoLine]) -> list[Path]:
+    streams: dict[Path, TextIO] = {}
+    try:
+        for line in lines:
+            for path in _files_of(line, line_folder, yard_folder):
+                if path not in streams:
+                    latin = line.entity == "YARD"
+                    streams[path] = path.open("w", encoding="latin-1" if latin else "utf-8", newline="")
+                    csv.writer(streams[path], delimiter=";" if latin else ",", lineterminator="\n").writerow(
+                        _YARD_HEADS if latin else _LINE_HEADS
+                    )
+                _write_line(streams[path], line)
+    finally:
+        for stream in streams.values():
+            stream.close()
+    return list(streams)
+
+
+def _files_of(line: DemoLine, line_folder: Path, yard_folder: Path) -> list[Path]:
+    year, number = line.period
+    if line.source == "CF":
+        # A carried line stands in the export of the year it opens.
+        year, number = year + 1, 1
+    if line.entity == "YARD":
+        return [yard_folder / f"yard-{year}.csv"]
+    if year < 2026:
+        return [line_folder / f"line-{year}.csv"]
+    files = [line_folder / f"line-2026-{number:02d}.csv"]
+    # June was exported from 29 May on, so a few days stand in two files.
+    if number == 8 and line.posted >= date(2026, 5, 29):
+        files.append(line_folder / "line-2026-09.csv")
+    return files
+
+
+def _write_line(stream: TextIO, line: DemoLine) -> None:
+    year, number = line.period
+    if line.entity == "YARD":
+        csv.writer(stream, delimiter=";", lineterminator="\n").writerow(
+            [
+                line.journal, line.line, f"{line.posted:%d.%m.%Y}", f"{number:02d}/{year}", line.account,
+                _yard_amount(line.cents), line.source, line.document, line.reference, line.party, line.partner,
+                line.memo, line.department,
+            ]
+        )  # fmt: skip
+        return
+    size = f"{abs(line.cents) // 100}.{abs(line.cents) % 100:02d}"
+    debit, credit = (size, "") if line.cents > 0 else ("", size)
+    csv.writer(stream, lineterminator="\n").writerow(
+        [
+            line.journal, line.line, line.posted.isoformat(), f"{year}-{number:02d}", line.account, debit, credit,
+            line.source, line.document, line.reference, line.party, line.partner, line.memo, line.department,
+            line.vessel,
+        ]
+    )  # fmt: skip
+
+
+def _yard_amount(cents: int) -> str:
+    whole = f"{abs(cents) // 100:,}".replace(",", ".")
+    return f"{whole},{abs(cents) % 100:02d}{'-' if cents < 0 else ''}"

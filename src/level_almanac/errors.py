@@ -1,0 +1,79 @@
+"""The errors that a person can cause, each with the exit code of the command that meets it."""
+
+import difflib
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Mistake:
+    """One thing that is wrong, in five parts, each of which may be empty but the first.
+
+    what: what is wrong; where: `file:line: field`, a key's path or an option; got: the value found;
+    allowed: what would be right; next_step: what to do about it; shown: the expression with carets under the words
+    meant, to be printed beneath.
+    """
+
+    what: str
+    where: str = ""
+    got: str = ""
+    allowed: str = ""
+    next_step: str = ""
+    shown: str = ""
+
+    def __str__(self) -> str:
+        parts = [f"{self.where}: {self.what}" if self.where else self.what]
+        if self.got:
+            parts[0] += f": {self.got}"
+        if self.allowed:
+            parts.append(f"expected {self.allowed}")
+        if self.next_step:
+            parts.append(self.next_step)
+        told = "; ".join(parts)
+        return f"{told}\n{self.shown}" if self.shown else told
+
+
+class AlmanacError(Exception):
+    """The base of all errors that are told in words and never as a traceback.
+
+    exit_code: what the command ends with; mistakes: what is wrong, at least one; total: how many mistakes there
+    were, where only the first ones are kept.
+    """
+
+    exit_code = 1
+
+    def __init__(self, *mistakes: Mistake, total: int | None = None) -> None:
+        super().__init__("\n".join(str(mistake) for mistake in mistakes))
+        self.mistakes = mistakes
+        self.total = len(mistakes) if total is None else total
+
+
+class UsageMistake(AlmanacError):
+    """An option or expression on the command line cannot be taken as it is."""
+
+    exit_code = 2
+
+
+class BookMistake(AlmanacError):
+    """The book's files or its exports hold something that cannot be taken as it is."""
+
+    exit_code = 3
+
+
+class BookBusy(AlmanacError):
+    """Another load is writing to the book."""
+
+    exit_code = 4
+
+
+def nearest(word: str, known: Iterable[str]) -> str:
+    """Return the known word closest to `word`, ready to be put in a message, or an empty string."""
+    folded = {name.casefold(): name for name in known}
+    close = difflib.get_close_matches(word.casefold(), folded, n=1, cutoff=0.6)
+    return f"did you mean {folded[close[0]]!r}?" if close else ""
+
+
+def listed(words: Iterable[str]) -> str:
+    """Return the words as `a, b or c`."""
+    *front, last = list(words) or [""]
+    return f"{', '.join(front)} or {last}" if front else last

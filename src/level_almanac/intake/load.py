@@ -1,0 +1,297 @@
+"""The load: every export in, or nothing changed (docs/loading.md)."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from datetime import date, datetime
+from pathlib import Path
+
+from level_almanac.book.fingerprints import reading_fingerprint, rules_fingerprint
+from level_almanac.book.settings import BookFile
+from level_almanac.book.tables import Table, tables_of
+from level_almanac.errors import BookMistake, Mistake
+from level_almanac.intake.chart_checks import (
+    chart_mistakes,
+    retained_earnings_mistakes,
+    unknown_account_mistakes,
+)
+from level_almanac.intake.csv_text import fingerprint
+from level_almanac.intake.files import ExportFile, export_files
+from level_almanac.intake.messages import clash_mistake
+from level_almanac.intake.read_export import ExportReader, PlacesDays
+from level_almanac.store import ledger_checks, repeats, rollups
+from level_almanac.store.engine import DuckDBEngine, Engine
+from level_almanac.store.plain_checks import count_lines
+from level_almanac.store.predicate import Predicate
+from level_almanac.store.state import LoadedFile, State, Store
+
+SHOWN_MISTAKES = 20
+
+
+@dataclass(frozen=True, slots=True)
+class LoadOptions:
+    """through: the day up to which the exports are complete, if told; drop_missing: let go of files that are gone."""
+
+    through: date | None = None
+    drop_missing: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class LoadResult:
+    """The state in force after the load; per file whether it is `new`, `changed` or `unchanged`; and the warnings."""
+
+    state: State
+    outcomes: Mapping[str, str]
+    dropped: tuple[str, ...]
+    warnings: tuple[Mistake, ...]
+    warned_of: int
+
+
+@dataclass(frozen=True, slots=True)
+class _Draft:
+    """One file of the state in the making. fresh: its part was written by this load."""
+
+    entry: LoadedFile
+    part: Path
+    shadow: Path | None = None
+    rollup: Path | None = None
+    fresh: bool = False
+
+    @property
+    def parts(self) -> list[str]:
+        return [str(self.part), *([str(self.shadow)] if self.shadow else [])]
+
+
+def load(
+    book: BookFile,
+    store: Store,
+    calendar: PlacesDays,
+    rules: Mapping[str, Predicate],
+    now: datetime,
+    options: LoadOptions,
+) -> LoadResult:
+    """Take in every export that the book names and put the new state in force.
+
+    calendar: places posting dates and periods; rules: entry class to the condition of its lines, in the order they
+    are tried. Raises BookMistake with the first mistakes and their full number, and BookBusy, with nothing changed.
+    """
+    files = export_files(book)
+    with store.writing() as work:
+        engine = DuckDBEngine(spill=work)
+        try:
+            return _Load(book, store, engine, work, store.state(), now, options).run(files, calendar, rules)
+        finally:
+            engine.close()
+
+
+@dataclass
+class _Load:
+    """One load under way, the writer's lock held."""
+
+    book: BookFile
+    store: Store
+    engine: Engine
+    work: Path
+    before: State | None
+    now: datetime
+    options: LoadOptions
+    drafts: dict[str, _Draft] = field(default_factory=dict)
+
+    def run(self, files: list[ExportFile], calendar: PlacesDays, rules: Mapping[str, Predicate]) -> LoadResult:
+        """Read, check and put in force."""
+        dropped = self._gone(files)
+        outcomes = self._read(files, calendar, rules)
+        changed = bool(dropped) or any(outcome != "unchanged" for outcome in outcomes.values())
+        if not changed and self.before is not None and self._same_through(self.before):
+            return LoadResult(self.before, outcomes, (), *self._unbalanced())
+        if changed:
+            for table in tables_of(self.book.settings.tables).values():
+                self._settle_repeats(table)
+            self._check_chart()
+            self._settle_closing()
+            self._roll_up()
+            self._check_accounts()
+        state = self._kept_state()
+        warnings = self._unbalanced()
+        self.store.put_in_force(state)
+        return LoadResult(state, outcomes, dropped, *warnings)
+
+    def _gone(self, files: list[ExportFile]) -> tuple[str, ...]:
+        there = {file.name for file in files}
+        gone = tuple(entry.path for entry in (self.before.files if self.before else ()) if entry.path not in there)
+        if gone and not self.options.drop_missing:
+            step = "put it back, or take its lines out with `almanac load --drop-missing`"
+            raise BookMistake(*(Mistake("this export was loaded and is gone", name, next_step=step) for name in gone))
+        return gone
+
+    def _read(self, files: list[ExportFile], calendar: PlacesDays, rules: Mapping[str, Predicate]) -> dict[str, str]:
+        known = {entry.path: entry for entry in (self.before.files if self.before else ())}
+        reader = ExportReader(self.book, self.engine, self.work, calendar, rules, SHOWN_MISTAKES)
+        mistakes: list[Mistake] = []
+        total = 0
+        outcomes = {}
+        for number, file in enumerate(files):
+            printed = fingerprint(file.path)
+            reading = reading_fingerprint(self.book, file.number - 1)
+            table = file.block.table
+            entry = LoadedFile(path=file.name, table=table, sha256=printed.sha256, reading=reading, lines=0)
+            old = known.get(file.name)
+            if old and (old.table, old.sha256, old.reading) == (entry.table, entry.sha256, entry.reading):
+                self.drafts[file.name] = self._draft_of(old)
+                outcomes[file.name] = "unchanged"
+                continue
+            target = self.work / f"part-{number}.parquet"
+            found, count = reader.read(file, printed.lines, target)
+            mistakes += found
+            total += count
+            self.drafts[file.name] = _Draft(entry, target, fresh=True)
+            outcomes[file.name] = "changed" if old else "new"
+        if mistakes:
+            raise BookMistake(*mistakes[:SHOWN_MISTAKES], total=total)
+        return outcomes
+
+    def _draft_of(self, entry: LoadedFile) -> _Draft:
+        part, shadow, rollup = (
+            self.store.parts / name if name else None for name in (entry.part, entry.shadow, entry.rollup)
+        )
+        if part is None or not all(path.is_file() for path in (part, shadow, rollup) if path):
+            step = "delete the folder .almanac and run `almanac load`"
+            raise BookMistake(Mistake("a part of the store is gone", entry.path, next_step=step))
+        return _Draft(entry, part, shadow, rollup)
+
+    def _of(self, table: str) -> list[_Draft]:
+        return [draft for draft in self.drafts.values() if draft.entry.table == table]
+
+    def _settle_repeats(self, table: Table) -> None:
+        drafts = self._of(table.name)
+        parts = [part for draft in drafts for part in draft.parts]
+        if not parts:
+            return
+        copies: dict[str, int] = {}
+        if repeats.find_repeats(self.engine, table, parts):
+            clashes, count = repeats.clashes(self.engine, table, SHOWN_MISTAKES)
+            if clashes:
+                raise BookMistake(*(clash_mistake(clash, table.key) for clash in clashes), total=count)
+            copies = repeats.shadow_counts(self.engine, table)
+        else:
+            repeats.no_shadows(self.engine)
+        for draft in drafts:
+            count = copies.get(draft.entry.path, 0)
+            if not count and not draft.shadow:
+                continue
+            kept = draft.part.with_name(f"{draft.part.stem}-kept.parquet")
+            kept, shadow = self.work / kept.name, self.work / f"{draft.part.stem}-shadow.parquet"
+            repeats.rewrite(self.engine, table, draft.parts, kept, copies=False)
+            if count:
+                repeats.rewrite(self.engine, table, draft.parts, shadow, copies=True)
+            self.drafts[draft.entry.path] = replace(
+                draft,
+                entry=replace(draft.entry, duplicates=count),
+                part=kept,
+                shadow=shadow if count else None,
+                fresh=True,
+            )
+
+    def _settle_closing(self) -> None:
+        drafts = self._of("ledger")
+        if not drafts:
+            return
+        for (name,) in repeats.closing_journals(self.engine, [str(draft.part) for draft in drafts]):
+            draft = self.drafts[name]
+            target = self.work / f"{draft.part.stem}-closing.parquet"
+            repeats.rewrite_classes(self.engine, str(draft.part), target)
+            self.drafts[name] = replace(draft, part=target, fresh=True)
+
+    def _roll_up(self) -> None:
+        for name, draft in self.drafts.items():
+            if not draft.fresh:
+                continue
+            if draft.entry.table != "ledger":
+                lines = count_lines(self.engine, str(draft.part))
+                self.drafts[name] = replace(draft, entry=replace(draft.entry, lines=lines))
+                continue
+            rollup = self.work / f"{draft.part.stem}-rollup.parquet"
+            rollups.write_rollup(self.engine, str(draft.part), rollup)
+            lines, debit, credit, first, last, low, high = ledger_checks.part_summary(self.engine, str(draft.part))
+            entry = replace(
+                draft.entry,
+                lines=lines,
+                debit=debit,
+                credit=credit,
+                first=first,
+                last=last,
+                fiscal_low=low,
+                fiscal_high=high,
+            )
+            self.drafts[name] = replace(draft, entry=entry, rollup=rollup)
+        merged = [str(draft.rollup) for draft in self._of("ledger")]
+        if merged:
+            rollups.merge_rollups(self.engine, merged, self.work / "rollup.parquet")
+
+    def _check_chart(self) -> None:
+        parts = [str(draft.part) for draft in self._of("accounts")]
+        mistakes = chart_mistakes(self.engine, parts)
+        mistakes += retained_earnings_mistakes(self.engine, parts, self.book.settings.entities)
+        if mistakes:
+            raise BookMistake(*mistakes[:SHOWN_MISTAKES], total=len(mistakes))
+
+    def _check_accounts(self) -> None:
+        ledger = [str(draft.part) for draft in self._of("ledger")]
+        if not ledger:
+            return
+        used = rollups.accounts_used(self.engine, str(self.work / "rollup.parquet"))
+        accounts = [str(draft.part) for draft in self._of("accounts")]
+        mistakes, total = unknown_account_mistakes(self.engine, ledger, accounts, used, SHOWN_MISTAKES)
+        if mistakes:
+            raise BookMistake(*mistakes, total=total)
+
+    def _unbalanced(self) -> tuple[tuple[Mistake, ...], int]:
+        parts = [str(draft.part) for draft in self._of("ledger")]
+        # Parts that were kept have moved; the state's names tell where.
+        if not parts:
+            return (), 0
+        rows = ledger_checks.unbalanced_journals(self.engine, parts, SHOWN_MISTAKES)
+        warnings = tuple(
+            Mistake(f"journal {journal} of {entity} does not balance", f"{place[0]}:{place[1]}", f"{net:+f}", "0")
+            for entity, journal, place, net, _ in rows
+        )
+        return warnings, rows[0][-1] if rows else 0
+
+    def _same_through(self, before: State) -> bool:
+        return self.options.through is None or before.through == self._through()
+
+    def _through(self) -> dict[str, date]:
+        told = dict(self.before.through) if self.before else {}
+        if self.options.through is not None:
+            told["ledger"] = self.options.through
+        return told
+
+    def _kept_state(self) -> State:
+        entries = []
+        for name, draft in self.drafts.items():
+            if draft.fresh:
+                table = draft.entry.table
+                entry = replace(
+                    draft.entry,
+                    part=self.store.keep(draft.part, table),
+                    shadow=self.store.keep(draft.shadow, f"{table}-shadow") if draft.shadow else "",
+                    rollup=self.store.keep(draft.rollup, f"{table}-rollup") if draft.rollup else "",
+                )
+                self.drafts[name] = self._draft_of(entry)
+                entries.append(entry)
+            else:
+                entries.append(draft.entry)
+        merged = self.work / "rollup.parquet"
+        if merged.is_file():
+            base = rollups.bases(self.engine, str(merged))
+            rollup = self.store.keep(merged, "rollup")
+        else:
+            base = dict(self.before.bases) if self.before else {}
+            rollup = self.before.rollup if self.before else ""
+        return State(
+            loaded_at=self.now,
+            rules=rules_fingerprint(self.book),
+            files=tuple(sorted(entries, key=lambda entry: (entry.table, entry.path))),
+            rollup=rollup,
+            bases=base,
+            through=self._through(),
+        )

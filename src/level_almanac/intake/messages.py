@@ -1,0 +1,63 @@
+"""The words for what is wrong with a line of an export."""
+
+from collections.abc import Sequence
+
+from level_almanac.book.settings import IntakeBlock
+from level_almanac.errors import Mistake, listed, nearest
+from level_almanac.store.lines import WrongText
+from level_almanac.store.repeats import Clash
+
+_NEGATIVES = {
+    "minus": "-5{d}00",
+    "trailing-minus": "5{d}00-",
+    "parentheses": "(5{d}00)",
+    "crdr": "5{d}00 CR",
+}
+
+
+def line_mistake(name: str, wrong: WrongText, block: IntakeBlock, choices: Sequence[str]) -> Mistake:
+    """Return the mistake for one wrong text. name: the file's; choices: what the field may hold, where it is a list."""
+    where = f"{name}:{wrong.line}: {wrong.field}"
+    got = repr(wrong.text)
+    match wrong.reason:
+        case "blank":
+            return Mistake("is blank", where, allowed="a value on every line")
+        case "choice":
+            return Mistake(f"unknown {wrong.field}", where, got, listed(choices), nearest(wrong.text, choices))
+        case "date":
+            return Mistake("not a date", where, got, f"a day as {listed(block.date_patterns)}")
+        case "ambiguous-date":
+            readings = listed(block.date_patterns)
+            return Mistake("the date can be read in more than one way", where, got, next_step=f"as {readings}")
+        case "decimals":
+            return Mistake("more decimals than the entity's currency has", where, got, "an exact amount")
+        case "both-sides":
+            return Mistake("both a debit and a credit", where, wrong.text, "one of the two")
+        case "no-side":
+            return Mistake("neither a debit nor a credit", where, allowed="one of the two")
+        case "period":
+            allowed = f"a period of the calendar as {block.period}"
+            return Mistake("the calendar has no such period", where, got, allowed)
+        case "carried-day":
+            allowed = "the last or the first day of a fiscal year"
+            return Mistake("a carried line that opens no year", where, got, allowed)
+        case _:
+            return Mistake("not a number", where, got, number_words(block))
+
+
+def number_words(block: IntakeBlock) -> str:
+    """Return in words how the block's numbers are written."""
+    examples = [f"1{block.thousands}234{block.decimal}56"]
+    examples += [_NEGATIVES[negative].format(d=block.decimal) for negative in block.negatives]
+    return f"a number such as {listed(examples)}"
+
+
+def clash_mistake(clash: Clash, key: Sequence[str]) -> Mistake:
+    """Return the mistake for two lines under one key. key: the names of the table's key fields."""
+    told = ", ".join(f"{name} {value}" for name, value in zip(key, clash.key, strict=True))
+    first, second = (f"{file}:{line}" for file, line in (clash.first, clash.second))
+    if clash.same_content:
+        what, allowed = "the same line twice in one file", "each line once"
+    else:
+        what, allowed = "two different lines under one key", "one line for each key"
+    return Mistake(f"{what} ({told})", f"{first} and {second}", allowed=allowed)

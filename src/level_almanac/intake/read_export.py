@@ -1,0 +1,128 @@
+"""Read one export into a part: its texts, their casts, the place of each line, and every mistake met on the way."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+from typing import Protocol
+
+from level_almanac.book.currencies import decimals_of
+from level_almanac.book.patterns import period_pattern, strptime_pattern
+from level_almanac.book.settings import BookFile, IntakeBlock
+from level_almanac.book.tables import tables_of
+from level_almanac.errors import BookMistake, Mistake
+from level_almanac.intake.csv_text import CsvText
+from level_almanac.intake.files import ExportFile
+from level_almanac.intake.mapping import numbers_lines, sources
+from level_almanac.intake.messages import line_mistake
+from level_almanac.store.binding import Binding
+from level_almanac.store.casting import NumberForm, Source, casts
+from level_almanac.store.engine import Engine
+from level_almanac.store.exports import copy_numbered_csv, copy_plain_csv
+from level_almanac.store.ledger_checks import lines_without_place
+from level_almanac.store.lines import ExportLines, Place, WrongText
+from level_almanac.store.predicate import Predicate
+
+Found = tuple[list[Mistake], int]
+"""The first mistakes, and how many there are in all."""
+
+
+class PlacesDays(Protocol):
+    """What the intake asks of a calendar."""
+
+    def place(self, posted: date, year: int | None, number: int | None) -> Place | None:
+        """Return where a line stands by its date, and its period's year and number where the export tells them.
+
+        None where the calendar has no such period.
+        """
+
+
+@dataclass(frozen=True, slots=True)
+class ExportReader:
+    """Reads exports of one book. limit: how many mistakes are told of in each file."""
+
+    book: BookFile
+    engine: Engine
+    work: Path
+    calendar: PlacesDays
+    rules: Mapping[str, Predicate]
+    limit: int
+
+    def read(self, file: ExportFile, lines: int, target: Path) -> Found:
+        """Write the part of one export, or return its mistakes. lines: how many the file has, head and all."""
+        block = file.block
+        text = CsvText(file.path, file.name, block.encoding, block.delimiter)
+        table = tables_of(self.book.settings.tables)[block.table]
+        try:
+            heads = text.head()
+            fields = sources(block, table, heads, file.name, self.book.settings.entities)
+        except BookMistake as error:
+            return list(error.mistakes), error.total
+        raw = self.work / "raw.parquet"
+        plain = block.encoding == "utf-8" and not any("\n" in head for head in heads)
+        numbered = not (plain and copy_plain_csv(self.engine, file.path, block.delimiter, len(heads), raw, lines))
+        shape: Found = ([], 0)
+        if numbered:
+            records = self.work / "numbered.csv"
+            shape = text.write_numbered(records, self.limit)
+            copy_numbered_csv(self.engine, records, len(heads), raw)
+        bound = Binding()
+        form = self._number_form(block)
+        patterns = [code for pattern in block.date_patterns if (code := strptime_pattern(pattern))]
+        export = ExportLines(
+            self.engine,
+            table,
+            raw,
+            numbered,
+            casts(fields, patterns, form, bound),
+            bound,
+            scale=form.scale,
+            order_by_file=numbers_lines(block, heads),
+        )
+        wrong, count = export.wrong_texts(self.limit)
+        found = shape[0] + [self._told(file, each, fields) for each in wrong]
+        if found:
+            return found[: self.limit], shape[1] + count
+        if table.name != "ledger":
+            export.write_plain(file.name, target)
+            return [], 0
+        return self._write_ledger(file, export, fields, target)
+
+    def _write_ledger(self, file: ExportFile, export: ExportLines, fields: list[Source], target: Path) -> Found:
+        placements, unknown = self._placements(export, file.block)
+        if unknown:
+            wrong, count = export.lines_with_period(sorted(unknown), self.limit)
+            return [self._told(file, each, fields) for each in wrong], count
+        export.write_ledger(file.name, placements, self.rules, target)
+        rows = lines_without_place(self.engine, [str(target)], self.limit)
+        lost = [WrongText(line, "posted", "carried-day", str(posted)) for _, line, posted, _ in rows]
+        return [self._told(file, each, fields) for each in lost], rows[0][-1] if rows else 0
+
+    def _placements(
+        self, export: ExportLines, block: IntakeBlock
+    ) -> tuple[dict[tuple[date, str | None], Place], set[str]]:
+        pattern = period_pattern(block.period)
+        placements, unknown = {}, set()
+        for posted, text in export.dates_and_periods():
+            year = number = None
+            if text is not None:
+                match = pattern.fullmatch(text) if pattern else None
+                if match is None:
+                    unknown.add(text)
+                    continue
+                number = int(match["number"])
+                year = int(match["year"]) if "year" in match.groupdict() else None
+            place = self.calendar.place(posted, year, number)
+            if place is None:
+                unknown.add(text)
+            else:
+                placements[posted, text] = place
+        return placements, unknown
+
+    def _number_form(self, block: IntakeBlock) -> NumberForm:
+        decimals = {code: decimals_of(entity.currency) for code, entity in self.book.settings.entities.items()}
+        return NumberForm(block.decimal, block.thousands, tuple(block.negatives), decimals, max(2, *decimals.values()))
+
+    def _told(self, file: ExportFile, wrong: WrongText, fields: list[Source]) -> Mistake:
+        choices = next((source.choices for source in fields if source.field.name == wrong.field), ())
+        return line_mistake(file.name, wrong, file.block, choices)

@@ -1,0 +1,1 @@
+"""Renderers: one module a format, each taking a ReportTable (docs/output.md)."""

@@ -1,0 +1,63 @@
+"""JSON: exact decimals as strings, ISO dates, the shape of docs/output.md."""
+
+import json
+from datetime import date
+from decimal import Decimal
+from typing import Any
+
+from level_almanac.core.report_table import Cell, Column, Counted, Proof, ReportTable
+
+
+def json_text(table: ReportTable) -> str:
+    """Return the report as JSON text that ends with a line end."""
+    plain: dict[str, Any] = {
+        "title": table.title,
+        "facts": dict(table.facts),
+        "columns": [_column(column) for column in table.columns],
+        "rows": [
+            {
+                "key": row.key,
+                "label": row.label,
+                "level": row.level,
+                "kind": row.kind,
+                "cells": {key: _cell(cell) for key, cell in row.cells.items()},
+            }
+            for row in table.rows
+        ],
+        "proof": _proof(table.proof) if table.proof else None,
+        "notes": list(table.notes),
+    }
+    return json.dumps(plain, ensure_ascii=False, indent=2) + "\n"
+
+
+def _cell(cell: Cell) -> str | int | None:
+    if isinstance(cell, Decimal):
+        return f"{cell:f}"
+    return cell.isoformat() if isinstance(cell, date) else cell
+
+
+def _column(column: Column) -> dict[str, Any]:
+    days = {"from": column.first, "through": column.through}
+    return {
+        "key": column.key,
+        "label": column.label,
+        "type": column.kind,
+        **{name: day.isoformat() if day else None for name, day in days.items()},
+        "complete": column.complete,
+    }
+
+
+def _counted(counted: Counted) -> dict[str, Any]:
+    return {"lines": counted.lines, "amount": f"{counted.amount:f}"}
+
+
+def _proof(proof: Proof) -> dict[str, Any]:
+    return {
+        "measure": proof.measure,
+        "considered": _counted(proof.considered),
+        "shown": _counted(proof.shown),
+        "shown_as": [{"rule": each.rule, **_counted(each.counted)} for each in proof.shown_as],
+        "left_out": [{"rule": each.rule, **_counted(each.counted)} for each in proof.left_out],
+        "checks": [{"words": check.words, "holds": check.holds} for check in proof.checks],
+        "balances": proof.balances,
+    }

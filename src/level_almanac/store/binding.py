@@ -1,0 +1,17 @@
+"""Values on their way into a statement: each gets a name, so that none is ever part of the SQL's text."""
+
+
+class Binding:
+    """Collects values and hands out the names that stand for them."""
+
+    def __init__(self, **named: object) -> None:
+        self.values: dict[str, object] = dict(named)
+
+    def __call__(self, value: object) -> str:
+        """Keep the value and return its name as it is written in SQL; the same value gets the same name."""
+        for name, known in self.values.items():
+            if type(known) is type(value) and known == value:
+                return f"${name}"
+        name = f"v{len(self.values)}"
+        self.values[name] = value
+        return f"${name}"

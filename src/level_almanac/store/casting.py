@@ -1,0 +1,146 @@
+"""The SQL that turns an export's texts into typed fields, and that finds each text which cannot be turned.
+
+A typed read would round `1.005` in silence and take `1e3` for a number, so each text must match one pattern whole
+before it is cast, and what does not match is never guessed at.
+"""
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from level_almanac.book.tables import Field
+from level_almanac.store.binding import Binding
+
+Reason = Literal[
+    "blank",
+    "choice",
+    "date",
+    "ambiguous-date",
+    "number",
+    "decimals",
+    "whole",
+    "both-sides",
+    "no-side",
+    "period",
+    "carried-day",
+]
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """Where a field's text comes from: a column of the export, one constant, or neither (always blank).
+
+    values: the export's words and ours; choices: the only words allowed after that, or empty.
+    """
+
+    field: Field
+    column: int | None = None
+    constant: str | None = None
+    values: Mapping[str, str] | None = None
+    choices: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class NumberForm:
+    """How numbers are written. decimals: per entity, how many its currency has; scale: how many are stored."""
+
+    decimal: str
+    thousands: str
+    negatives: tuple[str, ...]
+    decimals: Mapping[str, int]
+    scale: int
+
+
+@dataclass(frozen=True, slots=True)
+class Cast:
+    """One field as SQL: its typed value, the text it comes from, and per reason what makes that text wrong."""
+
+    field: Field
+    value: str
+    text: str
+    wrong: tuple[tuple[Reason, str], ...]
+
+
+def number_pattern(form: NumberForm) -> str:
+    """Return the pattern that a number must match whole."""
+    decimal, thousands = re.escape(form.decimal), re.escape(form.thousands)
+    whole = rf"(?:\d{{1,3}}(?:{thousands}\d{{3}})+|\d+)" if form.thousands else r"\d+"
+    body = rf"(?:{whole}(?:{decimal}\d+)?|{decimal}\d+)"
+    ways = {
+        "minus": rf"[-−+]{body}",
+        "trailing-minus": rf"{body}[-−]",
+        "parentheses": rf"\({body}\)",
+        "crdr": rf"{body} ?(?i:CR|DR)",
+    }
+    return "|".join([body, *(ways[negative] for negative in form.negatives)])
+
+
+def casts(sources: Sequence[Source], dates: Sequence[str], form: NumberForm, bind: Binding) -> dict[str, Cast]:
+    """Return each field's cast by name. dates: strptime patterns."""
+    texts = {source.field.name: _text(source, bind) for source in sources}
+    found = {}
+    for source in sources:
+        name, text = source.field.name, texts[source.field.name]
+        match source.field.kind:
+            case "date":
+                value, wrong = _date(text, dates, bind)
+            case "amount":
+                value, wrong = _number(text, form, texts.get("entity", "null"), bind)
+            case "quantity":
+                value, wrong = _number(text, form, "null", bind)
+            case _:
+                value, wrong = text, []
+        if source.choices:
+            wrong.append(("choice", f"{text} not in ({', '.join(bind(choice) for choice in source.choices)})"))
+        if source.field.required:
+            wrong.insert(0, ("blank", f"{text} is null"))
+        found[name] = Cast(source.field, value, text, tuple((why, f"coalesce({sql}, false)") for why, sql in wrong))
+    return found
+
+
+def _text(source: Source, bind: Binding) -> str:
+    if source.constant is not None:
+        return f"{bind(source.constant)}::varchar"
+    if source.column is None:
+        return "null::varchar"
+    text = f"nullif(trim(c{source.column}, {bind(chr(32) + chr(9) + chr(10) + chr(13) + chr(160))}), '')"
+    if source.values:
+        cases = " ".join(f"when {text} = {bind(word)} then {bind(ours)}" for word, ours in source.values.items())
+        return f"(case {cases} else {text} end)"
+    return text
+
+
+def _date(text: str, patterns: Sequence[str], bind: Binding) -> tuple[str, list[tuple[Reason, str]]]:
+    reads = [f"try_strptime({text}, {bind(pattern)})::date" for pattern in patterns]
+    value = reads[0] if len(reads) == 1 else f"coalesce({', '.join(reads)})"
+    wrong: list[tuple[Reason, str]] = [
+        # `%Y` takes the year 26 for a year; books do not reach that far back.
+        ("date", f"{text} is not null and ({value} is null or year({value}) not between 1900 and 2199)")
+    ]
+    if len(reads) > 1:
+        wrong.append(("ambiguous-date", f"len(list_distinct([{', '.join(reads)}])) > 1"))
+    return value, wrong
+
+
+def _number(text: str, form: NumberForm, entity: str, bind: Binding) -> tuple[str, list[tuple[Reason, str]]]:
+    pattern = bind(number_pattern(form))
+    digits = (
+        f"replace(regexp_replace({text}, {bind('[^0-9' + form.decimal + ']')}, '', 'g'), {bind(form.decimal)}, '.')"
+    )
+    scale = 4 if entity == "null" else form.scale
+    cast = f"try_cast({digits} as decimal(18, {scale}))"
+    turned = f"regexp_matches({text}, {bind('^[-−(]|[-−]$|(?i:CR)$')})"
+    value = f"(case when {turned} then -{cast} else {cast} end)"
+    if entity == "null":
+        allowed = "4"
+    elif len(set(form.decimals.values())) == 1:
+        allowed = bind(next(iter(form.decimals.values())))
+    else:
+        cases = " ".join(f"when {bind(code)} then {bind(count)}" for code, count in form.decimals.items())
+        allowed = f"(case {entity} {cases} end)"
+    matches = f"regexp_full_match({text}, {pattern})"
+    return value, [
+        ("number", f"{text} is not null and (not {matches} or ({cast} is null))"),
+        ("decimals", f"{matches} and length(split_part({digits}, '.', 2)) > {allowed}"),
+    ]

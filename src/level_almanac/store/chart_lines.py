@@ -1,0 +1,14 @@
+"""The accounts of a book as they stand in its parts."""
+
+from collections.abc import Sequence
+
+from level_almanac.store.engine import Engine, Row
+
+
+def chart_lines(engine: Engine, parts: Sequence[str]) -> list[Row]:
+    """Return (account, name, class, parent or None, file, line) of each account, in the order of the account codes."""
+    return engine.rows(
+        """select account, name, "class", parent, file, file_line from read_parquet($parts, union_by_name = true)
+            order by account""",
+        {"parts": list(parts)},
+    )

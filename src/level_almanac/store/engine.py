@@ -1,0 +1,70 @@
+"""The engine that answers the store's SQL: one small interface, and DuckDB behind it."""
+
+import re
+from collections.abc import Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Protocol
+
+if TYPE_CHECKING:
+    import duckdb
+
+Values = Mapping[str, Any]
+Row = tuple[Any, ...]
+
+
+class EngineError(Exception):
+    """A statement that the engine could not run."""
+
+
+class Engine(Protocol):
+    """What the store asks of a database engine.
+
+    Values are bound by name, written `$name` in the SQL; a value that the statement does not name is passed over.
+    """
+
+    def rows(self, sql: str, values: Values | None = None) -> list[Row]:
+        """Run one statement and return all of its rows; decimals come as Decimal, dates as date."""
+
+    def run(self, sql: str, values: Values | None = None) -> None:
+        """Run one statement for its effect."""
+
+    def close(self) -> None:
+        """Give back what the engine holds."""
+
+
+class DuckDBEngine:
+    """DuckDB in memory: the tables are Parquet files named in the statements. `spill` is where large sorts may go."""
+
+    def __init__(self, spill: Path | None = None, memory: str = "1500MB") -> None:
+        import duckdb  # noqa: PLC0415  heavy, and not needed for help or messages
+
+        self._connection = duckdb.connect(":memory:")
+        self._errors = duckdb.Error
+        # Nothing may be fetched behind the user's back.
+        self.run("set autoinstall_known_extensions = false")
+        self.run("set autoload_known_extensions = false")
+        if spill is not None:
+            self.run("set memory_limit = $memory", {"memory": memory})
+            self.run("set temp_directory = $spill", {"spill": str(spill)})
+
+    def rows(self, sql: str, values: Values | None = None) -> list[Row]:
+        """Run one statement and return all of its rows."""
+        return self._execute(sql, values).fetchall()
+
+    def run(self, sql: str, values: Values | None = None) -> None:
+        """Run one statement for its effect."""
+        self._execute(sql, values)
+
+    def _execute(self, sql: str, values: Values | None) -> "duckdb.DuckDBPyConnection":
+        try:
+            return self._connection.execute(sql, _asked_for(sql, values))
+        except self._errors as error:
+            raise EngineError(str(error)) from error
+
+    def close(self) -> None:
+        """Close the connection."""
+        self._connection.close()
+
+
+def _asked_for(sql: str, values: Values | None) -> dict[str, Any]:
+    return {name: (values or {})[name] for name in set(re.findall(r"\$([a-z]\w*)", sql))}

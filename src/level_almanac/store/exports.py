@@ -1,0 +1,53 @@
+"""An export on its way in: its text copied as it stands into a work file, one row a record, with line numbers."""
+
+from pathlib import Path
+
+from level_almanac.store.binding import Binding
+from level_almanac.store.engine import Engine, EngineError
+
+
+def copy_plain_csv(engine: Engine, export: Path, delimiter: str, heads: int, target: Path, newlines: int) -> bool:
+    """Copy a UTF-8 CSV of `heads` columns with a head line into `target`, as the columns c0, c1 … and file_line.
+
+    newlines: the line ends counted in the file. Returns False, with nothing of worth written, where the fast reader
+    met anything out of the ordinary (a record too short or too long, a line end within quotes, a blank line, bytes that
+    are no UTF-8), because line numbers counted from the records are exact only where none of these is.
+    """
+    bound = Binding(export=str(export), delimiter=delimiter, target=str(target))
+    columns = ", ".join(f"'c{number}': 'VARCHAR'" for number in range(heads))
+    read = f"""
+        select * from read_csv($export, header = false, skip = 1, auto_detect = false, delim = $delimiter,
+            quote = '"', escape = '"', columns = {{{columns}}}, store_rejects = true,
+            rejects_limit = 1, rejects_table = 'rejected', rejects_scan = 'scans')"""
+    engine.run("drop table if exists rejected")
+    engine.run("drop table if exists scans")
+    try:
+        engine.run(f"copy ({read}) to $target (format parquet, compression lz4)", bound.values)
+    except EngineError:
+        # The exact reader comes next, and says which line it was.
+        return False
+    ((records,),) = engine.rows("select count(*) from read_parquet($target)", {"target": str(target)})
+    ((rejected,),) = engine.rows("select count(*) from rejected")
+    return not rejected and bool(records == newlines - 1)
+
+
+def copy_numbered_csv(engine: Engine, numbered: Path, heads: int, target: Path) -> None:
+    """Copy a work file whose first column is the line number and whose others are quoted texts, like the above."""
+    columns = ", ".join(["'file_line': 'BIGINT'", *(f"'c{number}': 'VARCHAR'" for number in range(heads))])
+    read = f"""
+        select * from read_csv($numbered, header = false, auto_detect = false, delim = ',', quote = '"',
+            escape = '"', columns = {{{columns}}}, parallel = false, max_line_size = 16777216)"""
+    engine.run(
+        f"copy ({read}) to $target (format parquet, compression lz4)",
+        {"numbered": str(numbered), "target": str(target)},
+    )
+
+
+def numbered_rows(numbered: bool) -> str:
+    """Return the FROM clause that reads `$raw` with file_line: written by the exact reader, or counted here."""
+    if numbered:
+        return "(select * from read_parquet($raw))"
+    return (
+        "(select * exclude (file_row_number), file_row_number + 2 as file_line"
+        " from read_parquet($raw, file_row_number = true))"
+    )

@@ -1,0 +1,43 @@
+"""What a load looks at in the ledger parts it has written, before they are put in force."""
+
+from collections.abc import Sequence
+
+from level_almanac.store.engine import Engine, Row
+
+
+def part_summary(engine: Engine, part: str) -> Row:
+    """Return (lines, debit, credit, first and last posting date, lowest and highest fiscal position) of a part."""
+    (row,) = engine.rows(
+        """select count(*), coalesce(sum(debit), 0), coalesce(sum(credit), 0), min(posted), max(posted),
+                coalesce(min(fiscal), 0), coalesce(max(fiscal), 0) from read_parquet($part)""",
+        {"part": part},
+    )
+    return row
+
+
+def lines_without_place(engine: Engine, parts: Sequence[str], limit: int) -> list[Row]:
+    """Return (file, line, posting date, count in all) of carried lines whose date opens no year."""
+    return engine.rows(
+        f"""select file, file_line, posted, count(*) over () from read_parquet($parts, union_by_name = true)
+            where fiscal is null order by file, file_line limit {limit}""",
+        {"parts": list(parts)},
+    )
+
+
+def lines_of_accounts(engine: Engine, parts: Sequence[str], accounts: Sequence[str], limit: int) -> list[Row]:
+    """Return (file, line, account, count in all) of the first lines that are on one of these accounts."""
+    return engine.rows(
+        f"""select file, file_line, account, count(*) over () from read_parquet($parts, union_by_name = true)
+            where account in (select unnest($accounts)) order by file, file_line limit {limit}""",
+        {"parts": list(parts), "accounts": list(accounts)},
+    )
+
+
+def unbalanced_journals(engine: Engine, parts: Sequence[str], limit: int) -> list[Row]:
+    """Return (entity, journal, file and line of its first line, debit − credit, count in all) of such journals."""
+    return engine.rows(
+        f"""select entity, journal, min((file, file_line)) as place, sum(amount), count(*) over ()
+            from read_parquet($parts, union_by_name = true) group by entity, journal
+            having sum(amount) <> 0 order by place limit {limit}""",
+        {"parts": list(parts)},
+    )

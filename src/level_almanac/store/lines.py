@@ -1,0 +1,182 @@
+"""From the texts of one export to its part: what is wrong with them, where they stand in the calendar, and the writing.
+
+The order of a ledger part (fiscal position first, then account) lets a period or an account be read without the rest.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+
+from level_almanac.book.tables import Table
+from level_almanac.store.binding import Binding
+from level_almanac.store.casting import Cast, Reason
+from level_almanac.store.engine import Engine, Row
+from level_almanac.store.exports import numbered_rows
+from level_almanac.store.predicate import Predicate, sql_of
+
+ROW_GROUP = 40960
+LEDGER_ORDER = "fiscal, account, posted, entity, journal, line"
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where a line stands: its fiscal position (year × 100 + period number) and the day it counts on.
+
+    carried_fiscal, carried_day: the first period of the year that a carried line of this date opens, and its first
+    day; None where the date is neither the last nor the first day of a fiscal year.
+    """
+
+    fiscal: int
+    counted: date
+    carried_fiscal: int | None
+    carried_day: date | None
+
+
+Placements = Mapping[tuple[date, str | None], Place]
+"""The place of each different pair of posting date and period text that an export holds."""
+
+
+@dataclass(frozen=True, slots=True)
+class WrongText:
+    """One text that cannot be taken: its line in the export, field, why, and the text itself."""
+
+    line: int
+    field: str
+    reason: Reason
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class ExportLines:
+    """The records of one export, copied as texts to `raw`, and the cast of each field of the table.
+
+    scale: how many decimals a stored amount has; order_by_file: number the lines within their journal in file order,
+    since the export has no line numbers.
+    """
+
+    engine: Engine
+    table: Table
+    raw: Path
+    numbered: bool
+    casts: Mapping[str, Cast]
+    bound: Binding
+    scale: int
+    order_by_file: bool = False
+
+    def _wrong(self) -> Iterator[tuple[str, Reason, str, str]]:
+        for name, cast in self.casts.items():
+            for reason, condition in cast.wrong:
+                yield name, reason, condition, cast.text
+        if self.table.name != "ledger":
+            return
+        amount, debit, credit = (self.casts[name] for name in ("amount", "debit", "credit"))
+        if amount.text != "null::varchar":
+            yield "amount", "blank", f"({amount.text} is null)", amount.text
+            return
+        both = f"coalesce({debit.value} <> 0 and {credit.value} <> 0, false)"
+        yield "debit", "both-sides", both, f"concat({debit.text}, ' and ', {credit.text})"
+        yield "debit", "no-side", f"({debit.text} is null and {credit.text} is null)", "null::varchar"
+
+    def wrong_texts(self, limit: int) -> tuple[list[WrongText], int]:
+        """Return the first wrong texts in the order of their lines, and how many there are in all."""
+        wrong = list(self._wrong())
+        counts = ", ".join(f"count(*) filter (where {condition})" for _, _, condition, _ in wrong)
+        rows = self.engine.rows(f"select {counts} from {numbered_rows(self.numbered)}", self._values())
+        total = sum(rows[0])
+        if not total:
+            return [], 0
+        each = [
+            f"(select file_line, '{name}', '{reason}', {text} from {numbered_rows(self.numbered)}"
+            f" where {condition} order by file_line limit {limit})"
+            for (name, reason, condition, text), count in zip(wrong, rows[0], strict=True)
+            if count
+        ]
+        found = self.engine.rows(f"{' union all '.join(each)} order by 1 limit {limit}", self._values())
+        return [WrongText(line, name, reason, text or "") for line, name, reason, text in found], total
+
+    def dates_and_periods(self) -> list[Row]:
+        """Return each different pair of posting date and period text."""
+        posted, period = self.casts["posted"].value, self.casts["period"].text
+        return self.engine.rows(
+            f"select distinct {posted}, {period} from {numbered_rows(self.numbered)}", self._values()
+        )
+
+    def lines_with_period(self, periods: Sequence[str], limit: int) -> tuple[list[WrongText], int]:
+        """Return the first lines that have one of these period texts, and how many there are."""
+        text = self.casts["period"].text
+        values = {**self._values(), "periods": list(periods)}
+        rows = self.engine.rows(
+            f"select file_line, {text}, count(*) over () from {numbered_rows(self.numbered)}"
+            f" where {text} in (select unnest($periods)) order by file_line limit {limit}",
+            values,
+        )
+        return [WrongText(line, "period", "period", found) for line, found, _ in rows], rows[0][2] if rows else 0
+
+    def write_ledger(self, path: str, placements: Placements, rules: Mapping[str, Predicate], target: Path) -> None:
+        """Write the ledger part. path: the export's, as the part is to tell it; rules: entry class to its condition."""
+        self._keep_placements(placements)
+        classes = " ".join(f"when {sql_of(rule, self.bound)} then '{name}'" for name, rule in rules.items())
+        own_class = f"case {classes} else 'ordinary' end" if classes else "'ordinary'"
+        debit, credit = self.casts["debit"].value, self.casts["credit"].value
+        if self.casts["amount"].text != "null::varchar":
+            amount = self.casts["amount"].value
+            debit, credit = f"greatest({amount}, 0)", f"greatest(-{amount}, 0)"
+        sides = {"debit": debit, "credit": credit}
+        exact = {name: f"cast(coalesce({side}, 0) as decimal(18, {self.scale}))" for name, side in sides.items()}
+        fields = self._fields(exact, skip={"amount"})
+        query = f"""
+            with texts as (select {fields}, file_line from {numbered_rows(self.numbered)}),
+            placed as (
+                select texts.*, cast(debit - credit as decimal(18, {self.scale})) as amount,
+                    fiscal, counted, carried_fiscal, carried_day
+                from texts join placements on texts.posted = placements.day
+                    and texts.period is not distinct from placements.period),
+            classed as (select *, {own_class} as own_class from placed)
+            select * exclude (fiscal, counted, carried_fiscal, carried_day, file_line),
+                cast(case when own_class = 'carried' then carried_fiscal else fiscal end as integer) as fiscal,
+                case when own_class = 'carried' then carried_day else counted end as counted,
+                own_class as entry_class, {self.bound(path)}::varchar as file, file_line
+            from classed order by {LEDGER_ORDER}"""
+        self._copy(query, target)
+
+    def write_plain(self, path: str, target: Path) -> None:
+        """Write the part of a table that has no place in the calendar, in the order of its key."""
+        key = ", ".join(f'"{name}"' for name in self.table.key)
+        query = f"""
+            select {self._fields({}, skip=set())}, {self.bound(path)}::varchar as file, file_line
+            from {numbered_rows(self.numbered)} order by {key}"""
+        self._copy(query, target)
+
+    def _fields(self, given: Mapping[str, str], skip: set[str]) -> str:
+        values = {name: given.get(name, cast.value) for name, cast in self.casts.items() if name not in skip}
+        if self.order_by_file:
+            group = ", ".join(values[name] for name in self.table.key if name != "line")
+            values["line"] = f"(row_number() over (partition by {group} order by file_line))::varchar"
+        return ", ".join(f'{value} as "{name}"' for name, value in values.items())
+
+    def _keep_placements(self, placements: Placements) -> None:
+        places = list(placements.values())
+        self.engine.run(
+            """create or replace temp table placements as select unnest($days::date[]) as day,
+                unnest($periods::varchar[]) as period, unnest($fiscals::integer[]) as fiscal,
+                unnest($counted::date[]) as counted, unnest($carried_fiscals::integer[]) as carried_fiscal,
+                unnest($carried_days::date[]) as carried_day""",
+            {
+                "days": [day for day, _ in placements],
+                "periods": [period for _, period in placements],
+                "fiscals": [place.fiscal for place in places],
+                "counted": [place.counted for place in places],
+                "carried_fiscals": [place.carried_fiscal for place in places],
+                "carried_days": [place.carried_day for place in places],
+            },
+        )
+
+    def _copy(self, query: str, target: Path) -> None:
+        self.engine.run(
+            f"copy ({query}) to $target (format parquet, compression zstd, row_group_size {ROW_GROUP})",
+            {**self._values(), "target": str(target)},
+        )
+
+    def _values(self) -> dict[str, object]:
+        return {**self.bound.values, "raw": str(self.raw)}

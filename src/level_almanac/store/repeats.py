@@ -1,0 +1,137 @@
+"""The same line in two exports: kept once, from the file that comes first by its path, whatever the order of loading.
+
+The other files' copies are held in shadow parts, so that nothing is lost when the first file changes or goes.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from pathlib import Path
+
+from level_almanac.book.tables import Table
+from level_almanac.store.engine import Engine, Row
+from level_almanac.store.lines import LEDGER_ORDER, ROW_GROUP
+
+
+@dataclass(frozen=True, slots=True)
+class Clash:
+    """Two lines under one key that cannot both be right, each as file and line number."""
+
+    key: tuple[str, ...]
+    first: tuple[str, int]
+    second: tuple[str, int]
+    same_content: bool
+
+
+def _key(table: Table, prefix: str = "") -> str:
+    return ", ".join(f'{prefix}"{name}"' for name in table.key)
+
+
+def find_repeats(engine: Engine, table: Table, parts: Sequence[str]) -> bool:
+    """Collect the lines whose key stands more than once in these parts; return whether there are any."""
+    rows = engine.rows(
+        f"""select hash({_key(table)}) from read_parquet($parts, union_by_name = true)
+            group by 1 having count(*) > 1""",
+        {"parts": list(parts)},
+    )
+    if not rows:
+        return False
+    fields = ", ".join(f'"{field.name}"' for field in table.fields)
+    engine.run(
+        f"""create or replace temp table repeats as
+            select {_key(table)}, file, file_line, hash({fields}) as content, row({fields}) as fields
+            from read_parquet($parts, union_by_name = true)
+            where hash({_key(table)}) in (select unnest($hashes))
+            qualify count(*) over (partition by {_key(table)}) > 1""",
+        {"parts": list(parts), "hashes": [value for (value,) in rows]},
+    )
+    return bool(engine.rows("select 1 from repeats limit 1"))
+
+
+def clashes(engine: Engine, table: Table, limit: int) -> tuple[list[Clash], int]:
+    """Return the first keys that stand twice in one file, or over different lines, and how many such keys there are."""
+    rows = engine.rows(
+        f"""select {_key(table)}, list(struct_pack(file, file_line) order by file, file_line),
+                count(distinct fields) = 1, count(*) over ()
+            from repeats group by {_key(table)}
+            having count(distinct fields) > 1 or count(*) > count(distinct file)
+            order by {_key(table)} limit {limit}"""
+    )
+    found = []
+    for row in rows:
+        *key, places, same, _ = row
+        first, second = _pair(engine, table, key, [(place["file"], place["file_line"]) for place in places], same)
+        found.append(Clash(tuple(key), first, second, same))
+    return found, rows[0][-1] if rows else 0
+
+
+def _pair(
+    engine: Engine, table: Table, key: list[str], places: list[tuple[str, int]], same: bool
+) -> tuple[tuple[str, int], tuple[str, int]]:
+    if same:
+        # A copy in another file is no mistake: show the two that stand in one file.
+        by_file = sorted(places)
+        return next((a, b) for a, b in pairwise(by_file) if a[0] == b[0])
+    values = {f"k{number}": value for number, value in enumerate(key)}
+    where = " and ".join(f'"{name}" = $k{number}' for number, name in enumerate(table.key))
+    rows = engine.rows(f"select file, file_line, content from repeats where {where} order by file, file_line", values)
+    first = rows[0]
+    second = next((row for row in rows[1:] if row[2] != first[2]), rows[1])
+    return (first[0], first[1]), (second[0], second[1])
+
+
+def shadow_counts(engine: Engine, table: Table) -> dict[str, int]:
+    """Return, per file that repeats lines of an earlier one, how many of its lines are copies."""
+    engine.run(
+        f"""create or replace temp table shadows as select file, file_line from repeats
+            qualify row_number() over (partition by {_key(table)} order by file) > 1"""
+    )
+    return dict(engine.rows("select file, count(*) from shadows group by file"))
+
+
+def rewrite(engine: Engine, table: Table, parts: Sequence[str], target: Path, copies: bool) -> None:
+    """Write the lines of one file anew: those that count, or its copies of earlier files' lines."""
+    order = LEDGER_ORDER if table.name == "ledger" else _key(table)
+    engine.run(
+        f"""copy (select lines.* from read_parquet($parts, union_by_name = true) as lines
+                {"semi" if copies else "anti"} join shadows using (file, file_line) order by {order})
+            to $target (format parquet, compression zstd, row_group_size {ROW_GROUP})""",
+        {"parts": list(parts), "target": str(target)},
+    )
+
+
+def no_shadows(engine: Engine) -> None:
+    """Start from no copies at all."""
+    engine.run("create or replace temp table shadows (file varchar, file_line bigint)")
+
+
+def closing_journals(engine: Engine, parts: Sequence[str]) -> list[Row]:
+    """Return (path of the file) for each whose lines stand in a closing journal without being told so.
+
+    A closing journal is taken out whole, never one side of it, so one closing line makes its whole journal closing.
+    """
+    engine.run(
+        """create or replace temp table closing_journals as
+            select distinct entity, journal from read_parquet($parts, union_by_name = true)
+            where own_class = 'closing'""",
+        {"parts": list(parts)},
+    )
+    return engine.rows(
+        f"""select distinct file from (select *, {_EFFECTIVE} as effective
+                from read_parquet($parts, union_by_name = true))
+            where entry_class <> effective""",
+        {"parts": list(parts)},
+    )
+
+
+_EFFECTIVE = """case when own_class in ('ordinary', 'adjusting')
+    and (entity, journal) in (select (entity, journal) from closing_journals) then 'closing' else own_class end"""
+
+
+def rewrite_classes(engine: Engine, part: str, target: Path) -> None:
+    """Write a part anew with the entry classes that its journals give its lines."""
+    engine.run(
+        f"""copy (select * replace ({_EFFECTIVE} as entry_class) from read_parquet($part) order by {LEDGER_ORDER})
+            to $target (format parquet, compression zstd, row_group_size {ROW_GROUP})""",
+        {"part": part, "target": str(target)},
+    )

@@ -1,0 +1,66 @@
+"""Roll-ups: the sums by entity, account, fiscal position and entry class that whole periods are read from."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from level_almanac.store.engine import Engine, Row
+
+_COLUMNS = "entity, account, fiscal, entry_class"
+
+
+def write_rollup(engine: Engine, part: str, target: Path) -> None:
+    """Write the roll-up of one ledger part."""
+    # A sum over counts would be a HUGEINT, which Parquet holds as a binary float.
+    _copy(
+        engine,
+        f"select {_COLUMNS}, count(*)::bigint as lines, sum(debit) as debit, sum(credit) as credit"
+        f" from read_parquet($parts) group by {_COLUMNS}",
+        [part],
+        target,
+    )
+
+
+def merge_rollups(engine: Engine, rollups: Sequence[str], target: Path) -> None:
+    """Write one roll-up that says what all of these say together."""
+    _copy(
+        engine,
+        f"select {_COLUMNS}, sum(lines)::bigint as lines, sum(debit) as debit, sum(credit) as credit"
+        f" from read_parquet($parts) group by {_COLUMNS}",
+        rollups,
+        target,
+    )
+
+
+def _copy(engine: Engine, query: str, parts: Sequence[str], target: Path) -> None:
+    engine.run(
+        f"copy (select * from ({query}) order by fiscal, account, entity, entry_class) to $target"
+        " (format parquet, compression zstd)",
+        {"parts": list(parts), "target": str(target)},
+    )
+
+
+def bases(engine: Engine, rollup: str) -> dict[str, int]:
+    """Return per entity the position that the carried lines of its first year open, or 0 where it has none."""
+    rows = engine.rows(
+        """select entity, min(fiscal // 100) as first_year,
+                min(fiscal // 100) filter (where entry_class = 'carried') as first_carried
+            from read_parquet($rollup) group by entity order by entity""",
+        {"rollup": rollup},
+    )
+    return {entity: year * 100 + 1 if carried == year else 0 for entity, year, carried in rows}
+
+
+def accounts_used(engine: Engine, rollup: str) -> list[str]:
+    """Return every account that has lines."""
+    return [
+        account for (account,) in engine.rows("select distinct account from read_parquet($rollup)", {"rollup": rollup})
+    ]
+
+
+def coverage(engine: Engine, rollup: str) -> list[Row]:
+    """Return (entity, fiscal position, whether carried, lines, debit) for each period that has lines."""
+    return engine.rows(
+        """select entity, fiscal, entry_class = 'carried' as carried, sum(lines)::bigint, sum(debit)
+            from read_parquet($rollup) group by entity, fiscal, carried order by entity, fiscal""",
+        {"rollup": rollup},
+    )

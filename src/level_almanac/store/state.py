@@ -1,0 +1,212 @@
+"""States of a book: which parts hold its lines, written whole and swapped in one step (docs/store.md).
+
+Parts and manifests are never changed once written. The file `current` names the manifest in force; it is replaced
+only when all that the new manifest names is on disk, so whoever opens the book sees the old state or the new one.
+"""
+
+import hashlib
+import json
+import os
+import shutil
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass, field, replace
+from datetime import date, datetime
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from level_almanac.errors import BookBusy, BookMistake, Mistake
+
+FORMAT = 1
+_KEPT_FOR_READERS = 24 * 3600
+"""Seconds that a replaced state stays on disk, for readers that opened it before."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoadedFile:
+    """One export in one table, as it was taken in.
+
+    path: relative to the book; sha256: of the export; reading: of how it was read; part: the lines that count;
+    shadow: the lines that stand in an earlier file too, or empty; debit, credit: their exact sums, in a ledger;
+    first, last: the dates covered; fiscal_low, fiscal_high: the fiscal positions covered.
+    """
+
+    path: str
+    table: str
+    sha256: str
+    reading: str
+    lines: int
+    duplicates: int = 0
+    part: str = ""
+    shadow: str = ""
+    rollup: str = ""
+    debit: Decimal = Decimal(0)
+    credit: Decimal = Decimal(0)
+    first: date | None = None
+    last: date | None = None
+    fiscal_low: int = 0
+    fiscal_high: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class State:
+    """One state of a book.
+
+    rollup: the part with all roll-ups merged; bases: per entity the fiscal position that its carried lines open, or
+    0 where its first year has none; through: per table the day up to which its exports are complete.
+    """
+
+    loaded_at: datetime
+    rules: str
+    files: tuple[LoadedFile, ...] = ()
+    rollup: str = ""
+    bases: dict[str, int] = field(default_factory=dict)
+    through: dict[str, date] = field(default_factory=dict)
+
+    def files_of(self, table: str) -> tuple[LoadedFile, ...]:
+        """Return the files of one table, in the order of their paths."""
+        return tuple(loaded for loaded in self.files if loaded.table == table)
+
+
+class Store:
+    """The folder `.almanac` of a book."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.parts = folder / "parts"
+        self.manifests = folder / "manifests"
+        self.current = folder / "current"
+
+    def path_of(self, part: str) -> str:
+        """Return the path of a part, to be bound in a statement."""
+        return str(self.parts / part)
+
+    def state(self) -> State | None:
+        """Return the state in force, or None where nothing was loaded."""
+        try:
+            name = self.current.read_text(encoding="ascii").strip()
+        except FileNotFoundError:
+            return None
+        try:
+            plain = json.loads((self.manifests / name).read_text(encoding="utf-8"))
+            if plain["format"] != FORMAT:
+                raise ValueError(f"format {plain['format']}")
+            return _state(plain)
+        except (OSError, ValueError, KeyError, TypeError) as error:
+            raise BookMistake(
+                Mistake(
+                    "the store's manifest cannot be read",
+                    where=str(self.manifests / name),
+                    got=str(error),
+                    next_step="delete the folder .almanac and run `almanac load`",
+                )
+            ) from error
+
+    @contextmanager
+    def writing(self) -> Iterator[Path]:
+        """Hold the writer's lock and give a folder for work in progress, removed at the end.
+
+        Raises BookBusy at once where another process holds the lock.
+        """
+        from filelock import FileLock, Timeout  # noqa: PLC0415  only a load needs it
+
+        for folder in (self.parts, self.manifests):
+            folder.mkdir(parents=True, exist_ok=True)
+        lock = FileLock(self.folder / "lock")
+        try:
+            lock.acquire(timeout=0)
+        except Timeout:
+            raise BookBusy(
+                Mistake("another load is writing to this book", str(self.folder), next_step="wait until it has ended")
+            ) from None
+        work = self.folder / "work"
+        try:
+            # What a killed load left behind belongs to nobody once the lock is ours.
+            shutil.rmtree(work, ignore_errors=True)
+            work.mkdir()
+            yield work
+        finally:
+            shutil.rmtree(work, ignore_errors=True)
+            lock.release()
+
+    def keep(self, written: Path, table: str) -> str:
+        """Move a finished part into the store, named by the hash of its bytes, and return its name."""
+        with written.open("rb") as stream:
+            digest = hashlib.file_digest(stream, "sha256").hexdigest()
+            os.fsync(stream.fileno())
+        name = f"{table}-{digest[:32]}.parquet"
+        written.replace(self.parts / name)
+        return name
+
+    def put_in_force(self, state: State) -> None:
+        """Write the state's manifest and make it the one in force, in one step; then let go of what is long replaced.
+
+        Takes a state all of whose parts are kept already; the writer's lock must be held.
+        """
+        text = json.dumps({"format": FORMAT, **asdict(state)}, default=str, indent=1)
+        name = f"{hashlib.sha256(text.encode()).hexdigest()[:32]}.json"
+        _write_whole(self.manifests / name, text)
+        _sync_folder(self.parts)
+        _sync_folder(self.manifests)
+        _write_whole(self.current, name)
+        _sync_folder(self.folder)
+        self._let_go(name)
+
+    def _let_go(self, current: str) -> None:
+        limit = time.time() - _KEPT_FOR_READERS
+        kept: set[str] = set()
+        for manifest in self.manifests.glob("*.json"):
+            if manifest.name != current and manifest.stat().st_mtime < limit:
+                manifest.unlink()
+                continue
+            state = _state(json.loads(manifest.read_text(encoding="utf-8")))
+            kept.add(state.rollup)
+            kept.update(part for loaded in state.files for part in (loaded.part, loaded.shadow, loaded.rollup))
+        for part in self.parts.glob("*.parquet"):
+            if part.name not in kept and part.stat().st_mtime < limit:
+                part.unlink()
+
+
+def _write_whole(path: Path, text: str) -> None:
+    beside = path.with_name(path.name + ".new")
+    with beside.open("w", encoding="utf-8") as stream:
+        stream.write(text)
+        stream.flush()
+        os.fsync(stream.fileno())
+    beside.replace(path)
+
+
+def _sync_folder(folder: Path) -> None:
+    if os.name == "posix":
+        handle = os.open(folder, os.O_RDONLY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
+
+
+def _day(text: str | None) -> date | None:
+    return None if text in (None, "None") else date.fromisoformat(str(text))
+
+
+def _state(plain: dict[str, Any]) -> State:
+    files = tuple(
+        replace(
+            LoadedFile(**entry),
+            debit=Decimal(entry["debit"]),
+            credit=Decimal(entry["credit"]),
+            first=_day(entry["first"]),
+            last=_day(entry["last"]),
+        )
+        for entry in plain["files"]
+    )
+    return State(
+        loaded_at=datetime.fromisoformat(plain["loaded_at"]),
+        rules=plain["rules"],
+        files=files,
+        rollup=plain["rollup"],
+        bases=plain["bases"],
+        through={table: date.fromisoformat(day) for table, day in plain["through"].items()},
+    )
