@@ -14,13 +14,14 @@ from level_almanac.cli.options import (
     when_options,
 )
 from level_almanac.cli.show import check_outputs, show
-from level_almanac.core.statement import DEFAULT_COLUMNS, StatementRequest, income_statement
+from level_almanac.core.statement import StatementRequest, income_statement
+from level_almanac.core.words.columns import DEFAULT_TEXT
 
 
 @click.command()
 @click.argument("layout", type=click.Choice(["income"]))
 @when_options
-@click.option("--columns", default=DEFAULT_COLUMNS, metavar="WORDS", help="What the columns are, between semicolons.")
+@click.option("--columns", default=DEFAULT_TEXT, metavar="WORDS", help="What the columns are, between semicolons.")
 @click.option(
     "--compare",
     type=click.Choice(["same-days", "whole"]),

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from functools import cached_property
 from pathlib import Path
-from typing import Self
+from typing import TYPE_CHECKING, Self
 from zoneinfo import ZoneInfo
 
 from level_almanac.book.currencies import decimals_of
@@ -15,13 +15,14 @@ from level_almanac.book.settings import BookFile, Entity
 from level_almanac.book.tables import tables_of
 from level_almanac.core.accounts import Chart
 from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod
-from level_almanac.core.words.conditions import read_condition
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake, listed, nearest
 from level_almanac.store.chart_lines import chart_lines
 from level_almanac.store.engine import DuckDBEngine, Engine
 from level_almanac.store.ledger_sums import Measures, Sums, ledger_sums
-from level_almanac.store.predicate import Predicate
 from level_almanac.store.state import State, Store
+
+if TYPE_CHECKING:
+    from level_almanac.store.predicate import Predicate
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,8 +68,10 @@ class Book:
         return datetime.now(self.zone)
 
     @cached_property
-    def class_rules(self) -> dict[str, Predicate]:
+    def class_rules(self) -> "dict[str, Predicate]":
         """Entry class to the condition of its lines, in the order they are tried; raises BookMistake."""
+        from level_almanac.core.words.conditions import read_condition  # noqa: PLC0415  only a load needs it
+
         rules: dict[str, Predicate] = {}
         mistakes: list[Mistake] = []
         ledger = tables_of(self.settings.tables)["ledger"]

@@ -7,7 +7,7 @@ from functools import lru_cache
 
 from level_almanac.book.settings import CalendarSettings
 from level_almanac.errors import AlmanacError, Mistake
-from level_almanac.store.lines import Place
+from level_almanac.store.place import Place
 
 PERIODS_A_YEAR = 12
 _ID = re.compile(r"(?:FY)?(\d{4})(?:-(?:Q(\d)|P(\d{1,2})))?", re.IGNORECASE)

@@ -14,10 +14,9 @@ from level_almanac.core.day_words import range_words
 from level_almanac.core.facts import as_of_facts, as_of_for, as_of_words, data_facts, data_words, selection_facts
 from level_almanac.core.report_table import Cell, Check, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.core.windows import Window, label_of, rest_of_cut, stretches_of, window_of
-from level_almanac.core.words.columns import ChangeColumn, ColumnWords, ValueColumn, read_columns
+from level_almanac.core.words.columns import DEFAULT_TEXT, ChangeColumn, ColumnWords, ValueColumn, read_columns
 from level_almanac.store.ledger_sums import EntryClass, Measures, Slice, Sums, considered
 
-DEFAULT_COLUMNS = "ptd; ptd last year; change; change %; ytd; ytd last year; change; change %"
 _COUNTED: tuple[EntryClass, ...] = ("ordinary", "adjusting")
 _SECTIONS = {"income": "Income", "direct-cost": "Direct costs", "expense": "Expenses"}
 _ZERO = Decimal(0)
@@ -34,7 +33,7 @@ class StatementRequest:
     """What an income statement is asked for. columns: column words; level: roll the account tree up to this level."""
 
     when: AsOfRequest = field(default_factory=AsOfRequest)
-    columns: str = DEFAULT_COLUMNS
+    columns: str = DEFAULT_TEXT
     entities: tuple[str, ...] = ()
     level: int | None = None
 

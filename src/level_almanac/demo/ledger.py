@@ -8,6 +8,7 @@ from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
+from typing import NamedTuple
 
 from level_almanac.demo.chart import INCOME_LETTERS, chart_rows
 
@@ -26,8 +27,7 @@ Posting = tuple[str, int]
 """An account and cents, debits positive."""
 
 
-@dataclass(frozen=True, slots=True)
-class DemoLine:
+class DemoLine(NamedTuple):
     """One ledger line. period: (fiscal year, period number) as the export tells it; cents: debits positive."""
 
     entity: str

@@ -2,9 +2,10 @@
 
 import csv
 from collections.abc import Iterable
+from contextlib import ExitStack
 from datetime import date
 from pathlib import Path
-from typing import TextIO
+from typing import Any
 
 from level_almanac.demo.chart import chart_rows
 from level_almanac.demo.ledger import BASE_LINES, DemoLine, demo_lines
@@ -114,74 +115,65 @@ def write_demo(folder: Path, lines: int = BASE_LINES) -> list[Path]:
 
     lines: about how many ledger lines there are to be.
     """
-    line_folder, yard_folder = folder / "exports" / "line", folder / "exports" / "yard"
-    line_folder.mkdir(parents=True)
-    yard_folder.mkdir(parents=True)
+    for name in ("line", "yard"):
+        (folder / "exports" / name).mkdir(parents=True)
     (folder / "almanac.toml").write_text(BOOK, encoding="utf-8")
     chart = folder / "exports" / "chart.csv"
     with chart.open("w", encoding="utf-8", newline="") as stream:
         writer = csv.writer(stream, lineterminator="\n")
         writer.writerow(["Code", "Name", "Type", "Below", "Control"])
         writer.writerows(chart_rows())
-    return [chart, *_write_ledgers(line_folder, yard_folder, demo_lines(lines))]
+    return [chart, *_write_ledgers(folder / "exports", demo_lines(lines))]
 
 
-def _write_ledgers(line_folder: Path, yard_folder: Path, lines: Iterable[DemoLine]) -> list[Path]:
-    streams: dict[Path, TextIO] = {}
-    try:
+def _write_ledgers(exports: Path, lines: Iterable[DemoLine]) -> list[Path]:
+    writers: dict[str, Any] = {}
+    with ExitStack() as open_files:
         for line in lines:
-            for path in _files_of(line, line_folder, yard_folder):
-                if path not in streams:
-                    latin = line.entity == "YARD"
-                    streams[path] = path.open("w", encoding="latin-1" if latin else "utf-8", newline="")
-                    csv.writer(streams[path], delimiter=";" if latin else ",", lineterminator="\n").writerow(
-                        _YARD_HEADS if latin else _LINE_HEADS
-                    )
-                _write_line(streams[path], line)
-    finally:
-        for stream in streams.values():
-            stream.close()
-    return list(streams)
+            latin = line.entity == "YARD"
+            row = _yard_row(line) if latin else _line_row(line)
+            for name in _files_of(line):
+                if name not in writers:
+                    encoding, delimiter = ("latin-1", ";") if latin else ("utf-8", ",")
+                    stream = open_files.enter_context((exports / name).open("w", encoding=encoding, newline=""))
+                    writers[name] = csv.writer(stream, delimiter=delimiter, lineterminator="\n")
+                    writers[name].writerow(_YARD_HEADS if latin else _LINE_HEADS)
+                writers[name].writerow(row)
+    return [exports / name for name in writers]
 
 
-def _files_of(line: DemoLine, line_folder: Path, yard_folder: Path) -> list[Path]:
+def _files_of(line: DemoLine) -> list[str]:
     year, number = line.period
     if line.source == "CF":
         # A carried line stands in the export of the year it opens.
         year, number = year + 1, 1
     if line.entity == "YARD":
-        return [yard_folder / f"yard-{year}.csv"]
+        return [f"yard/yard-{year}.csv"]
     if year < 2026:
-        return [line_folder / f"line-{year}.csv"]
-    files = [line_folder / f"line-2026-{number:02d}.csv"]
+        return [f"line/line-{year}.csv"]
+    files = [f"line/line-2026-{number:02d}.csv"]
     # June was exported from 29 May on, so a few days stand in two files.
     if number == 8 and line.posted >= date(2026, 5, 29):
-        files.append(line_folder / "line-2026-09.csv")
+        files.append("line/line-2026-09.csv")
     return files
 
 
-def _write_line(stream: TextIO, line: DemoLine) -> None:
+def _line_row(line: DemoLine) -> tuple[object, ...]:
     year, number = line.period
-    if line.entity == "YARD":
-        csv.writer(stream, delimiter=";", lineterminator="\n").writerow(
-            [
-                line.journal, line.line, f"{line.posted:%d.%m.%Y}", f"{number:02d}/{year}", line.account,
-                _yard_amount(line.cents), line.source, line.document, line.reference, line.party, line.partner,
-                line.memo, line.department,
-            ]
-        )  # fmt: skip
-        return
     size = f"{abs(line.cents) // 100}.{abs(line.cents) % 100:02d}"
     debit, credit = (size, "") if line.cents > 0 else ("", size)
-    csv.writer(stream, lineterminator="\n").writerow(
-        [
-            line.journal, line.line, line.posted.isoformat(), f"{year}-{number:02d}", line.account, debit, credit,
-            line.source, line.document, line.reference, line.party, line.partner, line.memo, line.department,
-            line.vessel,
-        ]
+    return (
+        line.journal, line.line, line.posted, f"{year}-{number:02d}", line.account, debit, credit, line.source,
+        line.document, line.reference, line.party, line.partner, line.memo, line.department, line.vessel,
     )  # fmt: skip
 
 
-def _yard_amount(cents: int) -> str:
-    whole = f"{abs(cents) // 100:,}".replace(",", ".")
-    return f"{whole},{abs(cents) % 100:02d}{'-' if cents < 0 else ''}"
+def _yard_row(line: DemoLine) -> tuple[object, ...]:
+    year, number = line.period
+    whole = f"{abs(line.cents) // 100:,}".replace(",", ".")
+    value = f"{whole},{abs(line.cents) % 100:02d}{'-' if line.cents < 0 else ''}"
+    day = line.posted
+    return (
+        line.journal, line.line, f"{day.day:02d}.{day.month:02d}.{day.year}", f"{number:02d}/{year}", line.account,
+        value, line.source, line.document, line.reference, line.party, line.partner, line.memo, line.department,
+    )  # fmt: skip

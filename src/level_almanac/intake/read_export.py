@@ -20,7 +20,8 @@ from level_almanac.store.casting import NumberForm, Source, casts
 from level_almanac.store.engine import Engine
 from level_almanac.store.exports import copy_numbered_csv, copy_plain_csv
 from level_almanac.store.ledger_checks import lines_without_place
-from level_almanac.store.lines import ExportLines, Place, WrongText
+from level_almanac.store.lines import ExportLines, WrongText
+from level_almanac.store.place import Place
 from level_almanac.store.predicate import Predicate
 
 Found = tuple[list[Mistake], int]

@@ -1,17 +1,20 @@
-"""The terminal report: facts above, figures, proof and notes below. Rules and weight tell a total, not colour."""
+"""The terminal report: facts above, figures, proof and notes below. Rules and weight tell a total, not colour.
 
+A report is laid out as lines of plain text with a style for each run of it. A pipe or a file gets the text; Rich prints
+it where there is a terminal.
+"""
+
+import textwrap
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-from io import StringIO
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from level_almanac.core.report_table import Column, ReportTable, Row
 from level_almanac.output.words import cell_words, proof_lines
 
 if TYPE_CHECKING:
     from rich.console import Console
-    from rich.table import Table
 
 UNBOUND_WIDTH = 128
 """Columns of text where there is no terminal to ask."""
@@ -20,51 +23,52 @@ _FIGURES = ("amount", "percent", "count")
 _TO_THE_RIGHT = (*_FIGURES, "date")
 
 
+class Run(NamedTuple):
+    """Some text in one style: a Rich style's name, or none."""
+
+    text: str
+    style: str = ""
+
+
+Line = list[Run]
+
+
 def text(table: ReportTable, width: int = UNBOUND_WIDTH) -> str:
     """Return the report as plain text, for a file or a pipe."""
-    from rich.console import Console  # noqa: PLC0415  needed for no other format
-
-    stream = StringIO()
-    print_report(
-        table, Console(file=stream, width=width, color_system=None, highlight=False, markup=False, emoji=False)
-    )
-    return "".join(f"{line.rstrip()}\n" for line in stream.getvalue().splitlines())
+    lines = ("".join(run.text for run in line).rstrip() for line in lay_out(table, width))
+    return "".join(f"{line}\n" for line in lines)
 
 
 def print_report(table: ReportTable, console: "Console") -> None:
-    """Print the report, in blocks of columns one under another where the console is too narrow for all of them."""
-    from rich.text import Text  # noqa: PLC0415  as above
+    """Print the report as wide as the console is."""
+    from rich.text import Text  # noqa: PLC0415  only a terminal needs it
 
-    console.print(Text(table.title, style="bold"))
-    for line in table.subtitle:
-        console.print(Text(line, style="dim"))
+    for line in lay_out(table, console.width):
+        console.print(Text.assemble(*line), no_wrap=True, crop=False, overflow="ignore")
+
+
+def lay_out(table: ReportTable, width: int) -> Iterator[Line]:
+    """Yield the report's lines, in blocks of columns one under another where they do not fit side by side."""
+    yield [Run(table.title, "bold")]
+    for words in table.subtitle:
+        yield from ([Run(line, "dim")] for line in textwrap.wrap(words, width))
     layout = _Layout(table)
-    blocks = layout.blocks(console.width)
+    blocks = layout.blocks(width)
     for number, block in enumerate(blocks, 1):
-        console.print()
+        yield []
         if len(blocks) > 1:
-            words = (
-                f"columns {block.first + 1} to {block.last} of {len(table.columns)}, {number} of {len(blocks)} blocks"
-            )
-            console.print(Text(words, style="dim italic"))
-        console.print(layout.grid(block))
-    console.print()
-    _print_below(table, console)
-
-
-def _print_below(table: ReportTable, console: "Console") -> None:
-    from rich.table import Table  # noqa: PLC0415  as above
-    from rich.text import Text  # noqa: PLC0415  as above
-
-    grid = Table.grid(padding=(0, 2, 0, 0))
-    grid.add_column(width=5)
-    grid.add_column(overflow="fold")
-    proof = proof_lines(table.proof) if table.proof else []
-    for name, lines in (("proof", proof), ("note", table.notes)):
-        for number, line in enumerate(lines):
-            style = "bold" if line.startswith("DOES NOT") else "dim"
-            grid.add_row(Text(name if name == "note" or not number else "", style="dim"), Text(line, style=style))
-    console.print(grid)
+            columns = f"columns {block.first + 1} to {block.last} of {len(table.columns)}"
+            yield [
+                Run(f"{columns}: too wide for {width} characters, so in {len(blocks)} blocks, this is {number}", "dim")
+            ]
+        yield from layout.lines(block)
+    yield []
+    for name, lines in (("proof", proof_lines(table.proof) if table.proof else []), ("note", table.notes)):
+        for number, words in enumerate(lines):
+            style = "bold" if words.startswith("DOES NOT") else "dim"
+            head = name if name == "note" or not number else ""
+            for step, line in enumerate(textwrap.wrap(words, width - 7)):
+                yield [Run(f"{head if not step else '':<7}", "dim"), Run(line, style)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,35 +86,30 @@ class _Layout:
 
     def __init__(self, table: ReportTable) -> None:
         self.table = table
-        self.key = (
-            max((len(row.key) for row in table.rows if self._shows_key(row)), default=0) if table.show_keys else 0
-        )
-        labels = [2 * row.level + len(row.label) for row in table.rows]
-        self.label = max([len(table.key_label), *labels])
+        keys = [len(row.key) for row in table.rows if _shows_key(row)] if table.show_keys else []
+        self.key = max(keys) + 2 if keys else 0
+        self.label = max([len(table.key_label), *(2 * row.level + len(row.label) for row in table.rows)])
+        self.cells = [{c.key: cell_words(row.cells.get(c.key), c) for c in table.columns} for row in table.rows]
         self.widths = [self._width(column) for column in table.columns]
 
-    def _shows_key(self, row: Row) -> bool:
-        return row.kind == "line" and not row.key.startswith("earlier-")
-
     def _width(self, column: Column) -> int:
-        cells = [len(cell_words(row.cells.get(column.key), column)) for row in self.table.rows]
+        cells = [len(cells[column.key]) for cells in self.cells]
         # A head breaks between words, so only its longest word asks for room.
         head = max(len(word) for line in _head(column) for word in line.split())
         return max([*cells, head, len(column.label) if column.kind == "percent" else 6])
 
     def blocks(self, width: int) -> list[_Block]:
         """Return the blocks of columns that fit the width, as few as can be."""
-        fixed = self.key + 2 if self.key else 0
         # Closer columns come before broken labels, and both before a second block.
         wrapped = min(self.label, max(_LABEL_AT_LEAST, self.label * 2 // 3))
         for label, gap in ((self.label, 3), (self.label, 2), (self.label, 1), (wrapped, 2), (wrapped, 1)):
-            room = width - fixed - sum(self.widths) - gap * len(self.widths)
+            room = width - self.key - sum(self.widths) - gap * len(self.widths)
             if room >= label:
                 return [_Block(0, len(self.widths), gap, min(self.label, room))]
         blocks, first = [], 0
         label = min(self.label, max(_LABEL_AT_LEAST, width // 3))
         while first < len(self.widths):
-            last, used = first, fixed + label
+            last, used = first, self.key + label
             while last < len(self.widths) and (last == first or used + 2 + self.widths[last] <= width):
                 used += 2 + self.widths[last]
                 last += 1
@@ -118,62 +117,81 @@ class _Layout:
             first = last
         return blocks
 
-    def grid(self, block: _Block) -> "Table":
-        """Return one block as a table of texts."""
-        from rich.padding import Padding  # noqa: PLC0415  as above
-        from rich.table import Table  # noqa: PLC0415  as above
-        from rich.text import Text  # noqa: PLC0415  as above
-
+    def lines(self, block: _Block) -> Iterator[Line]:
+        """Yield the lines of one block: its heads, its rows, and the rules between them."""
         columns = self.table.columns[block.first : block.last]
         widths = self.widths[block.first : block.last]
-        grid = Table(box=None, padding=(0, 0, 0, 0), show_header=True, header_style="", pad_edge=False)
-        if self.key:
-            grid.add_column("", width=self.key + 2, no_wrap=True)
-        grid.add_column(Text(self.table.key_label, style="dim"), width=block.label, vertical="top")
-        for column, width in zip(columns, widths, strict=True):
-            justify = "right" if column.kind in _TO_THE_RIGHT else "left"
-            head = Text(justify=justify)  # type: ignore[arg-type]  # one of the two above
-            for number, line in enumerate(_head(column)):
-                head.append("\n" if number else "").append(line, style="bold" if number == 0 else "dim")
-            grid.add_column("", width=block.gap)
-            grid.add_column(head, width=width, justify=justify, no_wrap=False, vertical="bottom")  # type: ignore[arg-type]
-        for each in grid.columns:
-            each.vertical = "bottom"
-        lead = [""] * (2 if self.key else 1)
-        for rule, row in self._with_rules():
-            if row is None and rule:
-                grid.add_row(*lead, *self._rule(rule, columns, widths))
-            if row is None:
-                continue
-            style = "bold" if row.kind != "line" else ""
-            label = Padding(Text(row.label), (0, 0, 0, 2 * row.level))
-            key = [Text(row.key if self._shows_key(row) else "", style="dim")] if self.key else []
-            cells: list[str | Text] = []
-            for column in columns:
-                cell = row.cells.get(column.key)
-                quiet = isinstance(cell, Decimal | int) and not cell
-                cells += ["", Text(cell_words(cell, column), style="dim" if quiet else "")]
-            grid.add_row(*key, label, *cells, style=style)
-        return grid
-
-    def _with_rules(self) -> Iterator[tuple[str, Row | None]]:
+        yield from self._heads(block, columns, widths)
+        lead = " " * (self.key + block.label)
         before: Row | None = None
-        for row in self.table.rows:
-            if before is not None and row.level == 0 and row.kind != "line":
-                after_total = before.kind == "total"
-                yield (" " if row.kind == "heading" else "" if after_total else "─"), None
-            yield "", row
+        for row, cells in zip(self.table.rows, self.cells, strict=True):
+            if before is not None and row.level == 0 and row.kind == "heading":
+                yield []
+            elif before is not None and before.kind != "total" and row.level == 0 and row.kind != "line":
+                yield [Run(lead), *self._rule("─", block.gap, columns, widths)]
+            yield from self._row(row, cells, block, columns, widths)
             if row.kind == "total":
-                yield "═", None
+                yield [Run(lead), *self._rule("═", block.gap, columns, widths)]
             before = row
 
-    def _rule(self, rule: str, columns: Sequence[Column], widths: Sequence[int]) -> Iterator[str]:
+    def _heads(self, block: _Block, columns: Sequence[Column], widths: Sequence[int]) -> Iterator[Line]:
+        heads = [
+            [
+                (line, "bold" if not part else "dim")
+                for part, words in enumerate(_head(column))
+                for line in _wrap(words, width)
+            ]
+            for column, width in zip(columns, widths, strict=True)
+        ]
+        height = max(len(head) for head in heads)
+        for number in range(height):
+            label = self.table.key_label if number == height - 1 else ""
+            line = [Run(" " * self.key + f"{label:<{block.label}}", "dim")]
+            for head, column, width in zip(heads, columns, widths, strict=True):
+                words, style = head[number - height + len(head)] if number >= height - len(head) else ("", "")
+                line += [Run(" " * block.gap), Run(_set(words, column, width), style)]
+            yield line
+
+    def _row(
+        self, row: Row, cells: dict[str, str], block: _Block, columns: Sequence[Column], widths: Sequence[int]
+    ) -> Iterator[Line]:
+        style = "" if row.kind == "line" else "bold"
+        indent = " " * (2 * row.level)
+        labels = _wrap(row.label, block.label - len(indent))
+        key = row.key if self.key and _shows_key(row) else ""
+        for number, label in enumerate(labels):
+            line = [
+                Run(f"{key if not number else '':<{self.key}}", "dim"),
+                Run(f"{indent + label:<{block.label}}", style),
+            ]
+            if number == len(labels) - 1:
+                for column, width in zip(columns, widths, strict=True):
+                    cell = row.cells.get(column.key)
+                    quiet = isinstance(cell, Decimal | int) and not cell
+                    line += [
+                        Run(" " * block.gap),
+                        Run(_set(cells[column.key], column, width), "dim" if quiet else style),
+                    ]
+            yield line
+
+    def _rule(self, rule: str, gap: int, columns: Sequence[Column], widths: Sequence[int]) -> Iterator[Run]:
         for column, width in zip(columns, widths, strict=True):
-            yield ""
-            yield rule * width if column.kind in _FIGURES else ""
+            yield Run(" " * gap + (rule if column.kind in _FIGURES else " ") * width)
+
+
+def _shows_key(row: Row) -> bool:
+    return row.kind == "line" and not row.key.startswith("earlier-")
+
+
+def _wrap(words: str, width: int) -> list[str]:
+    return textwrap.wrap(words, max(width, 1)) or [""]
+
+
+def _set(words: str, column: Column, width: int) -> str:
+    return f"{words:>{width}}" if column.kind in _TO_THE_RIGHT else f"{words:<{width}}"
 
 
 def _head(column: Column) -> list[str]:
-    # A range may break after its dash, where both halves are days.
+    # A long range breaks after its dash, where both halves are days.
     covers = column.covers.replace("–", "– ") if len(column.covers) > 14 else column.covers
     return [line for line in (column.label, covers, column.extent) if line] or [""]

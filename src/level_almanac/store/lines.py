@@ -5,7 +5,6 @@ The order of a ledger part (fiscal position first, then account) lets a period o
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date
 from pathlib import Path
 
 from level_almanac.book.tables import Table
@@ -13,28 +12,11 @@ from level_almanac.store.binding import Binding
 from level_almanac.store.casting import Cast, Reason
 from level_almanac.store.engine import Engine, Row
 from level_almanac.store.exports import numbered_rows
+from level_almanac.store.place import Placements
 from level_almanac.store.predicate import Predicate, sql_of
 
 ROW_GROUP = 40960
 LEDGER_ORDER = "fiscal, account, posted, entity, journal, line"
-
-
-@dataclass(frozen=True, slots=True)
-class Place:
-    """Where a line stands: its fiscal position (year × 100 + period number) and the day it counts on.
-
-    carried_fiscal, carried_day: the first period of the year that a carried line of this date opens, and its first
-    day; None where the date is neither the last nor the first day of a fiscal year.
-    """
-
-    fiscal: int
-    counted: date
-    carried_fiscal: int | None
-    carried_day: date | None
-
-
-Placements = Mapping[tuple[date, str | None], Place]
-"""The place of each different pair of posting date and period text that an export holds."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -32,12 +32,27 @@ class ChangeColumn:
 
 ColumnWords = tuple[ValueColumn | ChangeColumn, ...]
 
+DEFAULT_TEXT = "ptd; ptd last year; change; change %; ytd; ytd last year; change; change %"
+DEFAULT_COLUMNS: ColumnWords = (
+    ValueColumn("ptd", "ptd"),
+    ValueColumn("ptd-last-year", "ptd", "last year"),
+    ChangeColumn("change", "ptd", "ptd-last-year", percent=False),
+    ChangeColumn("change-pct", "ptd", "ptd-last-year", percent=True),
+    ValueColumn("ytd", "ytd"),
+    ValueColumn("ytd-last-year", "ytd", "last year"),
+    ChangeColumn("change-2", "ytd", "ytd-last-year", percent=False),
+    ChangeColumn("change-pct-2", "ytd", "ytd-last-year", percent=True),
+)
+"""What `DEFAULT_TEXT` reads as, written out so that the report asked for most need not load the grammar."""
+
 
 def read_columns(text: str) -> ColumnWords:
     """Return the columns that the expression names, in its order.
 
     A change is that of the two value columns to its left. Raises UsageMistake with the word at fault.
     """
+    if text == DEFAULT_TEXT:
+        return DEFAULT_COLUMNS
     from lark import Token, Tree  # noqa: PLC0415  not needed where no expression is read
 
     tree = parse(text, "columns", WHERE, UsageMistake)

@@ -50,7 +50,7 @@ def parse(text: str, start: Start, where: str, error: type[AlmanacError]) -> "Pa
     try:
         return _parser(start).parse(text)
     except UnexpectedCharacters as unexpected:
-        position, expected = unexpected.pos_in_stream, unexpected.allowed or set()
+        position, expected = int(unexpected.pos_in_stream or 0), unexpected.allowed or set()
     except UnexpectedToken as unexpected:
         ended = unexpected.token.type == "$END"
         position = len(text) if ended else int(unexpected.token.start_pos or 0)

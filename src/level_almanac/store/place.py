@@ -1,0 +1,23 @@
+"""Where a ledger line stands in the calendar, as the store holds it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where a line stands: its fiscal position (year × 100 + period number) and the day it counts on.
+
+    carried_fiscal, carried_day: the first period of the year that a carried line of this date opens, and its first
+    day; None where the date is neither the last nor the first day of a fiscal year.
+    """
+
+    fiscal: int
+    counted: date
+    carried_fiscal: int | None
+    carried_day: date | None
+
+
+Placements = Mapping[tuple[date, str | None], Place]
+"""The place of each different pair of posting date and period text that an export holds."""
