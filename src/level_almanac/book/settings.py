@@ -80,7 +80,7 @@ class IntakeBlock:
     dates: str | list[str] = "YYYY-MM-DD"
     period: str = "YYYY-PPP"
     decimal: Literal[".", ","] = "."
-    thousands: Literal["", ".", ",", " ", "'"] = ""
+    thousands: Literal["", ".", ",", " ", "\u00a0", "\u202f", "'"] = ""
     negatives: list[Negatives] = field(default_factory=lambda: ["minus"])
     fields: dict[str, str] = field(default_factory=dict)
     set: dict[str, str] = field(default_factory=dict)

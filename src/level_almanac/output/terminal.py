@@ -73,10 +73,11 @@ def lay_out(table: ReportTable, width: int) -> Iterator[Line]:
 
 @dataclass(frozen=True, slots=True)
 class _Block:
-    """Some of the columns side by side: from first up to last, with this gap and this width for the labels."""
+    """Some of the columns side by side: from first up to last, each so wide, with this gap, and the labels' width."""
 
     first: int
     last: int
+    widths: Sequence[int]
     gap: int
     label: int
 
@@ -90,38 +91,44 @@ class _Layout:
         self.key = max(keys) + 2 if keys else 0
         self.label = max([len(table.key_label), *(2 * row.level + len(row.label) for row in table.rows)])
         self.cells = [{c.key: cell_words(row.cells.get(c.key), c) for c in table.columns} for row in table.rows]
-        self.widths = [self._width(column) for column in table.columns]
-
-    def _width(self, column: Column) -> int:
-        cells = [len(cells[column.key]) for cells in self.cells]
-        # A head breaks between words, so only its longest word asks for room.
-        head = max(len(word) for line in _head(column) for word in line.split())
-        return max([*cells, head, len(column.label) if column.kind == "percent" else 6])
+        figures = [max(6, *(len(cells[column.key]) for cells in self.cells)) for column in table.columns]
+        # Where there is room a head stands as it is; where not, it breaks between words.
+        heads = [max(len(line) for line in _head(column)) for column in table.columns]
+        words = [max(len(word) for line in _head(column) for word in line.split()) for column in table.columns]
+        words = [
+            len(column.label) if column.kind == "percent" else word
+            for column, word in zip(table.columns, words, strict=True)
+        ]
+        self.wide = [max(pair) for pair in zip(figures, heads, strict=True)]
+        self.narrow = [max(pair) for pair in zip(figures, words, strict=True)]
 
     def blocks(self, width: int) -> list[_Block]:
         """Return the blocks of columns that fit the width, as few as can be."""
         # Closer columns come before broken labels, and both before a second block.
         wrapped = min(self.label, max(_LABEL_AT_LEAST, self.label * 2 // 3))
-        for label, gap in ((self.label, 3), (self.label, 2), (self.label, 1), (wrapped, 2), (wrapped, 1)):
-            room = width - self.key - sum(self.widths) - gap * len(self.widths)
+        choices = [(self.wide, self.label, gap) for gap in (3, 2)]
+        choices += [(self.narrow, self.label, gap) for gap in (3, 2, 1)]
+        choices += [(self.narrow, wrapped, gap) for gap in (2, 1)]
+        for widths, label, gap in choices:
+            room = width - self.key - sum(widths) - gap * len(widths)
             if room >= label:
-                return [_Block(0, len(self.widths), gap, min(self.label, room))]
-        blocks, first = [], 0
+                return [_Block(0, len(widths), widths, gap, min(self.label, room))]
+        blocks, first, widths = [], 0, self.narrow
         label = min(self.label, max(_LABEL_AT_LEAST, width // 3))
-        while first < len(self.widths):
+        while first < len(widths):
             last, used = first, self.key + label
-            while last < len(self.widths) and (last == first or used + 2 + self.widths[last] <= width):
-                used += 2 + self.widths[last]
+            while last < len(widths) and (last == first or used + 2 + widths[last] <= width):
+                used += 2 + widths[last]
                 last += 1
-            blocks.append(_Block(first, last, 2, label))
+            blocks.append(_Block(first, last, widths[first:last], 2, label))
             first = last
         return blocks
 
     def lines(self, block: _Block) -> Iterator[Line]:
         """Yield the lines of one block: its heads, its rows, and the rules between them."""
         columns = self.table.columns[block.first : block.last]
-        widths = self.widths[block.first : block.last]
-        yield from self._heads(block, columns, widths)
+        widths = block.widths
+        yield from self._heads(block, columns)
         lead = " " * (self.key + block.label)
         before: Row | None = None
         for row, cells in zip(self.table.rows, self.cells, strict=True):
@@ -129,32 +136,30 @@ class _Layout:
                 yield []
             elif before is not None and before.kind != "total" and row.level == 0 and row.kind != "line":
                 yield [Run(lead), *self._rule("─", block.gap, columns, widths)]
-            yield from self._row(row, cells, block, columns, widths)
+            yield from self._row(row, cells, block, columns)
             if row.kind == "total":
                 yield [Run(lead), *self._rule("═", block.gap, columns, widths)]
             before = row
 
-    def _heads(self, block: _Block, columns: Sequence[Column], widths: Sequence[int]) -> Iterator[Line]:
+    def _heads(self, block: _Block, columns: Sequence[Column]) -> Iterator[Line]:
         heads = [
             [
                 (line, "bold" if not part else "dim")
                 for part, words in enumerate(_head(column))
                 for line in _wrap(words, width)
             ]
-            for column, width in zip(columns, widths, strict=True)
+            for column, width in zip(columns, block.widths, strict=True)
         ]
         height = max(len(head) for head in heads)
         for number in range(height):
             label = self.table.key_label if number == height - 1 else ""
             line = [Run(" " * self.key + f"{label:<{block.label}}", "dim")]
-            for head, column, width in zip(heads, columns, widths, strict=True):
+            for head, column, width in zip(heads, columns, block.widths, strict=True):
                 words, style = head[number - height + len(head)] if number >= height - len(head) else ("", "")
                 line += [Run(" " * block.gap), Run(_set(words, column, width), style)]
             yield line
 
-    def _row(
-        self, row: Row, cells: dict[str, str], block: _Block, columns: Sequence[Column], widths: Sequence[int]
-    ) -> Iterator[Line]:
+    def _row(self, row: Row, cells: dict[str, str], block: _Block, columns: Sequence[Column]) -> Iterator[Line]:
         style = "" if row.kind == "line" else "bold"
         indent = " " * (2 * row.level)
         labels = _wrap(row.label, block.label - len(indent))
@@ -165,7 +170,7 @@ class _Layout:
                 Run(f"{indent + label:<{block.label}}", style),
             ]
             if number == len(labels) - 1:
-                for column, width in zip(columns, widths, strict=True):
+                for column, width in zip(columns, block.widths, strict=True):
                     cell = row.cells.get(column.key)
                     quiet = isinstance(cell, Decimal | int) and not cell
                     line += [
