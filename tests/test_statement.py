@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+
 from conftest import Almanac, run_almanac
 from second_route import Line, Within, days, income, read
 

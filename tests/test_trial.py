@@ -5,6 +5,7 @@ from decimal import Decimal
 from pathlib import Path
 
 import pytest
+
 from conftest import Almanac
 from second_route import Line, TrialLine, Within, days, fiscal, period_edges, read, trial
 

@@ -69,8 +69,19 @@ class BookBusy(AlmanacError):
 def nearest(word: str, known: Iterable[str]) -> str:
     """Return the known word closest to `word`, ready to be put in a message, or an empty string."""
     folded = {name.casefold(): name for name in known}
-    close = difflib.get_close_matches(word.casefold(), folded, n=1, cutoff=0.6)
-    return f"did you mean {folded[close[0]]!r}?" if close else ""
+    sought = word.casefold()
+    close = difflib.get_close_matches(sought, folded, n=8, cutoff=0.6)
+    if not close:
+        return ""
+    # Codes are mistyped at their end rather than at their start.
+    best = max(
+        close, key=lambda name: (difflib.SequenceMatcher(None, sought, name).ratio(), _shared_start(sought, name))
+    )
+    return f"did you mean {folded[best]!r}?"
+
+
+def _shared_start(one: str, other: str) -> int:
+    return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
 
 
 def listed(words: Iterable[str]) -> str:

@@ -60,7 +60,7 @@ class CsvText:
         mistakes: list[Mistake] = []
         heads = 0
         with target.open("w", encoding="utf-8", newline="") as stream:
-            writer = csv.writer(stream, quoting=csv.QUOTE_ALL)
+            writer = csv.writer(stream, quoting=csv.QUOTE_ALL, lineterminator="\n")
             for line, record in self._records(mistakes):
                 if not heads:
                     heads = len(record)

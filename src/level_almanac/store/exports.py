@@ -36,7 +36,7 @@ def copy_numbered_csv(engine: Engine, numbered: Path, heads: int, target: Path) 
     columns = ", ".join(["'file_line': 'BIGINT'", *(f"'c{number}': 'VARCHAR'" for number in range(heads))])
     read = f"""
         select * from read_csv($numbered, header = false, auto_detect = false, delim = ',', quote = '"',
-            escape = '"', columns = {{{columns}}}, parallel = false, max_line_size = 16777216)"""
+            escape = '"', new_line = '\\n', columns = {{{columns}}}, parallel = false, max_line_size = 16777216)"""
     engine.run(
         f"copy ({read}) to $target (format parquet, compression lz4)",
         {"numbered": str(numbered), "target": str(target)},
