@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from level_almanac.errors import AlmanacError
+from level_almanac.errors import AlmanacError, BookMistake
 
 COMMANDS = {
     "calendar": "Fiscal years, quarters and periods, and what data covers them.",
@@ -82,13 +82,16 @@ def run() -> None:
     except AlmanacError as error:
         _tell(error)
         code = error.exit_code
-    except (click.Abort, KeyboardInterrupt):
-        click.echo("almanac: interrupted; the book is as it was", err=True)
-        code = INTERRUPTED
     except BrokenPipeError:
         # Whoever read the output has closed it, as `head` does; there is nobody left to tell.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         code = 0
+    except OSError as error:
+        click.echo(f"almanac: {error.filename or 'the system'}: {error.strerror or error}", err=True)
+        code = BookMistake.exit_code
+    except (click.Abort, KeyboardInterrupt):
+        click.echo("almanac: interrupted; the book is as it was", err=True)
+        code = INTERRUPTED
     sys.exit(code if isinstance(code, int) else 0)
 
 

@@ -6,12 +6,16 @@ from importlib import import_module
 from pathlib import Path
 from typing import Any, Protocol
 
+from level_almanac.errors import AlmanacError, Mistake
+
 Values = Mapping[str, Any]
 Row = tuple[Any, ...]
 
 
-class EngineError(Exception):
-    """A statement that the engine could not run."""
+class EngineError(AlmanacError):
+    """A statement that the engine could not run, as on a full disk or a damaged store. Nothing was changed by it."""
+
+    exit_code = 3
 
 
 class Engine(Protocol):
@@ -57,7 +61,9 @@ class DuckDBEngine:
         try:
             return self._connection.execute(sql, _asked_for(sql, values))
         except self._errors as error:
-            raise EngineError(str(error)) from error
+            step = "is the disk full? If not, delete the folder .almanac and run `almanac load`"
+            first = str(error).splitlines()[0]
+            raise EngineError(Mistake("the store's engine had to stop", got=first, next_step=step)) from error
 
     def close(self) -> None:
         """Close the connection."""

@@ -1,0 +1,231 @@
+"""One load equals many; all or nothing; one writer; and a killed load leaves the old state or the new one."""
+
+import json
+import random
+import re
+import shutil
+import signal
+import subprocess
+import time
+from pathlib import Path
+from typing import Any
+
+import pytest
+from filelock import FileLock
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from conftest import COMMAND, ENVIRONMENT, HEADS, MakeBook, Ran, SmallBook, run_almanac
+
+REPORTS = (
+    ["trial", "--year", "2026"],
+    ["trial", "--period", "2025-P13", "--after-closing"],
+    ["statement", "income"],
+    ["calendar"],
+)
+LINES = [
+    f"{journal},{line},{day},{period},{account},{debit},{credit},{source}"
+    for journal, day, period, source, postings in (
+        ("CF1", "2024-09-30", "", "CF", (("1000", "900.00", ""), ("3000", "", "900.00"))),
+        ("1", "2024-10-01", "", "GJ", (("1000", "10.10", ""), ("4010", "", "10.10"))),
+        ("2", "2025-09-30", "2025-P13", "AJ", (("6100", "3.00", ""), ("1590", "", "3.00"))),
+        ("3", "2025-09-30", "2025-P13", "CL", (("4010", "10.10", ""), ("6100", "", "3.00"), ("3100", "", "7.10"))),
+        ("CF2", "2025-09-30", "", "CF", (("1000", "910.10", ""), ("1590", "", "3.00"), ("3000", "", "907.10"))),
+        ("4", "2026-02-28", "2026-P06", "GJ", (("1000", "20.00", ""), ("4020", "", "20.00"))),
+        ("5", "2026-03-05", "", "GJ", (("5000", "4.40", ""), ("2000", "", "4.40"))),
+    )
+    for line, (account, debit, credit) in enumerate(postings, 1)
+]  # fmt: skip
+
+
+def reports(book: Path) -> list[dict[str, Any]]:
+    """Return the reports as JSON, the time of loading aside."""
+    found = []
+    for words in REPORTS:
+        ran = run_almanac(*words, "--print", "json", book=book)
+        assert ran.code == 0, ran.err
+        report = ran.json
+        del report["facts"]["loaded"]
+        found.append(report)
+    return found
+
+
+def states(book: Path) -> set[str]:
+    return {path.name for path in (book / ".almanac" / "manifests").glob("*.json")}
+
+
+@settings(max_examples=6, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.integers(0, 2**32), st.integers(2, 16))
+def test_one_export_or_many_in_any_order_give_the_same_reports(make_book: MakeBook, seed: int, files: int) -> None:
+    chance = random.Random(seed)  # noqa: S311  which line goes where is no secret
+    book = make_book(*LINES)
+    shutil.rmtree(book.root / ".almanac", ignore_errors=True)
+    for path in book.root.glob("ledger?*.csv"):
+        if path.name != "ledger.csv":
+            path.unlink()
+    assert book.load().code == 0
+    whole = reports(book.root)
+    shutil.rmtree(book.root / ".almanac")
+    (book.root / "ledger.csv").unlink()
+    shuffled = chance.sample(LINES, len(LINES))
+    for number in range(files):
+        # Some lines stand in two files, as exports overlap.
+        own = [line for at, line in enumerate(shuffled) if at % files == number or (at % 5 == 0 and number == 0)]
+        book.ledger(HEADS + "".join(f"{line}\n" for line in own), f"ledger-{chance.randrange(10**6)}-{number}.csv")
+        if chance.random() < 0.3:
+            book.load()
+    assert book.load().code == 0
+    assert book.load().code == 0
+    assert reports(book.root) == whole
+
+
+def test_the_same_again_changes_nothing_and_a_changed_file_replaces_its_own_lines(make_book: MakeBook) -> None:
+    book = make_book(*LINES)
+    first = book.load("--print", "json")
+    assert {row["cells"].get("outcome") for row in first.json["rows"]} == {"new", None}
+    state = (book.root / ".almanac" / "current").read_text()
+    again = book.load("--print", "json")
+    assert {row["cells"].get("outcome") for row in again.json["rows"]} == {"unchanged", None}
+    assert (book.root / ".almanac" / "current").read_text() == state
+    book.ledger(HEADS + "".join(f"{line}\n" for line in LINES).replace("20.00", "25.00"))
+    changed = book.load("--print", "json").json["rows"]
+    assert [row["cells"].get("outcome") for row in changed] == ["unchanged", "changed", None]
+    assert "25.00" in book.run("statement", "income", "--columns", "ytd").out
+
+
+def test_lines_in_two_files_count_once_and_come_back_when_the_first_file_goes(make_book: MakeBook) -> None:
+    book = make_book(*LINES)
+    book.load()
+    alone = reports(book.root)
+    book.ledger(HEADS + "".join(f"{line}\n" for line in LINES[-4:]), "ledger-again.csv")
+    rows = {row["key"]: row["cells"] for row in book.load("--print", "json").json["rows"]}
+    # `ledger-again.csv` comes first by its name, so the copies are those of `ledger.csv`.
+    assert rows["ledger.csv"]["duplicates"] == 4
+    assert rows["total"]["lines"] == len(LINES) + 14
+    assert reports(book.root) == alone
+    (book.root / "ledger-again.csv").unlink()
+    gone = book.load()
+    assert gone.code == 3
+    assert "ledger-again.csv: this export was loaded and is gone; put it back" in gone.err
+    assert book.load("--drop-missing").code == 0
+    assert reports(book.root) == alone
+
+
+def test_two_files_that_disagree_on_a_line_are_refused(make_book: MakeBook) -> None:
+    book = make_book(*LINES)
+    assert book.load().code == 0
+    book.ledger(HEADS + LINES[-1].replace("4.40", "4.41") + "\n", "ledger-other.csv")
+    told = book.load()
+    assert told.code == 3
+    assert re.search(r"ledger-other.csv:2 and ledger.csv:\d+: two different lines under one key", told.err)
+
+
+def test_a_closing_journal_is_taken_out_whole(make_book: MakeBook) -> None:
+    """A rule that fits one side of a journal takes the other side too, even from another file."""
+    book = make_book(*LINES)
+    toml = book.root / "almanac.toml"
+    toml.write_text(toml.read_text().replace('"source is CL"', '"source is CL and account begins 31"'))
+    one = [line for line in LINES if not line.startswith("3,3")]
+    book.ledger(HEADS + "".join(f"{line}\n" for line in one))
+    book.ledger(HEADS + next(line for line in LINES if line.startswith("3,3")) + "\n", "ledger-kept.csv")
+    assert book.load().code == 0
+    before = book.run("statement", "income", "--year", "2025", "--columns", "year", "--print", "json").json
+    result = next(row["cells"]["year"] for row in before["rows"] if row["key"] == "result")
+    assert result == "7.10", "the closing lines on income and expense are no movement of the year"
+    assert book.run("trial", "--year", "2025").code == 0
+
+
+def test_a_changed_rule_asks_for_a_load(make_book: MakeBook) -> None:
+    book = make_book(*LINES)
+    book.load()
+    toml = book.root / "almanac.toml"
+    toml.write_text(toml.read_text().replace("source is CF", "source is OB"))
+    told = book.run("trial")
+    assert told.code == 3
+    assert "changed since the exports were loaded; run `almanac load`" in told.err
+    assert book.load().code == 0
+    assert book.run("trial").code == 0
+
+
+def test_a_report_on_a_book_without_a_load_says_so(make_book: MakeBook) -> None:
+    told = make_book(*LINES).run("trial")
+    assert (told.code, told.err.split(": ", 2)[2]) == (3, "nothing is loaded yet; run `almanac load`\n")
+
+
+def test_a_second_writer_is_turned_away(make_book: MakeBook) -> None:
+    book = make_book(*LINES)
+    book.load()
+    with FileLock(book.root / ".almanac" / "lock"):
+        told = book.load()
+        assert told.code == 4
+        assert "another load is writing to this book" in told.err
+        assert book.run("trial").code == 0, "readers never wait"
+
+
+@pytest.mark.parametrize("seconds", [0.3, 0.7, 1.0, 1.3, 1.6, 2.0])
+def test_a_killed_load_leaves_the_old_state_or_the_new_one(demo: Path, tmp_path: Path, seconds: float) -> None:
+    book = tmp_path / "book"
+    shutil.copytree(demo, book)
+    old = totals(book)
+    path = book / "exports" / "line" / "line-2026-05.csv"
+    path.write_text(path.read_text().replace(",Tills paid in,", ",Tills emptied,").replace("TK26", "TQ26"))
+    load = subprocess.Popen(
+        [COMMAND, "--book", book, "load"], env=ENVIRONMENT, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
+    time.sleep(seconds)
+    load.send_signal(signal.SIGKILL)
+    load.wait()
+    assert totals(book) == old, "the change of names moves no figure, so both states show the same"
+    kept = json.loads((book / ".almanac" / "manifests" / (book / ".almanac" / "current").read_text()).read_text())
+    for entry in kept["files"]:
+        assert all(
+            (book / ".almanac" / "parts" / entry[part]).is_file()
+            for part in ("part", "shadow", "rollup")
+            if entry[part]
+        )
+    done = run_almanac("load", book=book)
+    assert done.code == 0, done.err
+    assert totals(book) == old
+    assert not list((book / ".almanac").glob("work/*"))
+
+
+def totals(book: Path) -> dict[str, Any]:
+    ran: Ran = run_almanac("trial", "--print", "json", book=book)
+    assert ran.code == 0, ran.err
+    return {row["key"]: row["cells"] for row in ran.json["rows"]}
+
+
+def test_two_blocks_may_not_take_one_file(make_book: MakeBook) -> None:
+    book: SmallBook = make_book(*LINES)
+    toml = book.root / "almanac.toml"
+    text = toml.read_text()
+    toml.write_text(text + text[text.rindex("[[intake]]") :].replace("ledger*.csv", "ledger.csv"))
+    told = book.load()
+    assert told.code == 3
+    assert (
+        told.err
+        == "almanac: intake[3].files: intake[2] takes this file too: ledger.csv; expected one block for each file\n"
+    )
+
+
+def test_a_file_that_is_not_there(make_book: MakeBook) -> None:
+    book = make_book(*LINES)
+    toml = book.root / "almanac.toml"
+    toml.write_text(toml.read_text().replace('"chart.csv"', '"charts.csv"'))
+    assert (
+        book.load().err == "almanac: intake[1].files: there is no such file: 'charts.csv'; did you mean 'chart.csv'?\n"
+    )
+
+
+def test_a_damaged_store_is_told_and_can_be_rebuilt(make_book: MakeBook) -> None:
+    book = make_book(*LINES)
+    book.load()
+    whole = reports(book.root)
+    for part in (book.root / ".almanac" / "parts").glob("rollup-*"):
+        part.unlink()
+    told = book.run("trial")
+    assert told.code == 3
+    assert "delete the folder .almanac and run `almanac load`" in told.err
+    shutil.rmtree(book.root / ".almanac")
+    book.load()
+    assert reports(book.root) == whole
