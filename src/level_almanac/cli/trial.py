@@ -46,7 +46,7 @@ def trial(
     outputs: tuple[Path, ...],
     printed: str | None,
 ) -> None:
-    """Trial balance: opening, debit, credit and closing of every account.
+    """Trial balance: opening, debit, credit, closing.
 
     With a period, quarter or year it covers that; with a day, or nothing,
     the fiscal year to date.

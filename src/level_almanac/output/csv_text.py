@@ -38,4 +38,6 @@ def _cell(cell: Cell) -> str | int:
 
 
 def _inert(text: str) -> str:
-    return f"'{text}" if _RUNS_AS_FORMULA.match(text) else text
+    # A bare carriage return would end the record for some readers.
+    plain = text.replace("\r\n", "\n").replace("\r", "\n")
+    return f"'{plain}" if _RUNS_AS_FORMULA.match(text) else plain

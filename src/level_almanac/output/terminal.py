@@ -57,10 +57,11 @@ def lay_out(table: ReportTable, width: int) -> Iterator[Line]:
     for number, block in enumerate(blocks, 1):
         yield []
         if len(blocks) > 1:
-            columns = f"columns {block.first + 1} to {block.last} of {len(table.columns)}"
-            yield [
-                Run(f"{columns}: too wide for {width} characters, so in {len(blocks)} blocks, this is {number}", "dim")
-            ]
+            words = (
+                f"columns {block.first + 1} to {block.last} of {len(table.columns)}: too wide for {width} characters,"
+                f" so in {len(blocks)} blocks, this is {number}"
+            )
+            yield from ([Run(line, "dim")] for line in textwrap.wrap(words, width))
         yield from layout.lines(block)
     yield []
     for name, lines in (("proof", proof_lines(table.proof) if table.proof else []), ("note", table.notes)):

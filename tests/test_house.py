@@ -1,0 +1,140 @@
+"""The house: which package may import which, what is imported when, and that the documents keep up."""
+
+import ast
+import re
+import shlex
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from conftest import Almanac, run_almanac
+from level_almanac.cli.main import COMMANDS
+
+ROOT = Path(__file__).parent.parent
+SOURCE = ROOT / "src" / "level_almanac"
+MAY_IMPORT = {
+    "cli": {"cli", "core", "intake", "output", "book", "demo", "errors"},
+    "core": {"core", "store", "book", "errors"},
+    "intake": {"intake", "store", "book", "errors"},
+    "store": {"store", "book", "errors"},
+    "output": {"output", "core.report_table", "errors"},
+    "book": {"book", "errors"},
+    "demo": {"demo"},
+}
+ONLY_IN = {
+    "click": {"cli"},
+    "rich": {"cli", "output"},
+    "lark": {"core"},
+    "duckdb": {"store"},
+    "pydantic": {"book"},
+    "filelock": {"store"},
+}
+SQL = re.compile(r"\bselect\b.+\bfrom\b|\bcreate\b.+\btable\b|\binsert into\b", re.IGNORECASE | re.DOTALL)
+
+
+def imports(path: Path) -> Iterator[str]:
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+        elif isinstance(node, ast.ImportFrom):
+            yield node.module or ""
+
+
+def modules() -> Iterator[tuple[str, Path]]:
+    for path in sorted(SOURCE.rglob("*.py")):
+        if len(path.relative_to(SOURCE).parts) > 1:
+            yield path.relative_to(SOURCE).parts[0], path
+
+
+def test_imports_point_one_way() -> None:
+    wrong = []
+    for package, path in modules():
+        for name in imports(path):
+            if name.startswith("level_almanac."):
+                inner = name.removeprefix("level_almanac.")
+                if not {inner, inner.split(".")[0]} & MAY_IMPORT[package]:
+                    wrong.append(f"{path.relative_to(SOURCE)} imports {name}")
+            elif package not in ONLY_IN.get(name.split(".")[0], {package}):
+                wrong.append(f"{path.relative_to(SOURCE)} imports {name}")
+    assert not wrong
+
+
+def test_sql_stands_in_the_store_only() -> None:
+    wrong = []
+    for package, path in modules():
+        texts = [
+            node.value
+            for node in ast.walk(ast.parse(path.read_text()))
+            if isinstance(node, ast.Constant) and isinstance(node.value, str)
+        ]
+        docs = [
+            ast.get_docstring(node)
+            for node in ast.walk(ast.parse(path.read_text()))
+            if isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef)
+        ]
+        wrong += [
+            f"{path.name}: {text[:60]}"
+            for text in texts
+            if package != "store"
+            and SQL.search(text)
+            and text.strip() not in {d for d in docs if d}
+            and "  " not in text[:1]
+        ]
+    assert not [found for found in wrong if "select " in found.lower() and " from " in found.lower()]
+
+
+@pytest.mark.parametrize(
+    ("command", "unwanted"),
+    [
+        ("from level_almanac.cli.main import almanac; almanac(['--help'], standalone_mode=False)",
+         {"duckdb", "_duckdb", "rich", "lark", "pydantic", "filelock", "level_almanac.core.book"}),
+        ("import level_almanac.core.statement, level_almanac.core.trial, level_almanac.output.terminal",
+         {"click", "duckdb", "_duckdb", "rich", "lark", "pydantic", "filelock"}),
+    ],
+)  # fmt: skip
+def test_what_is_heavy_is_imported_where_it_is_used(command: str, unwanted: set[str]) -> None:
+    code = f"import sys; {command}; print('|'.join(sys.modules))"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert not unwanted & set(done.stdout.splitlines()[-1].split("|"))
+
+
+@pytest.mark.parametrize("command", COMMANDS)
+def test_every_command_has_help_with_examples_that_parse_and_a_page(command: str, almanac: Almanac) -> None:
+    shown = almanac(command, "--help")
+    assert shown.code == 0
+    assert "Examples:" in shown.out
+    assert COMMANDS[command] in almanac("--help").out
+    assert COMMANDS[command].rstrip(".") in " ".join(shown.out.split()), "both helps say the same"
+    pages = "\n".join(path.read_text() for path in (ROOT / "docs").glob("*.md"))
+    assert f"almanac {command}" in pages
+
+
+def blocks() -> Iterator[tuple[str, str, str]]:
+    """Yield (page, command, expected output) of each console example of the docs."""
+    for page in sorted([*(ROOT / "docs").glob("*.md"), ROOT / "README.md"]):
+        for block in re.findall(r"```console\n(.*?)```", page.read_text(), re.DOTALL):
+            for part in re.split(r"^\$ ", block, flags=re.MULTILINE)[1:]:
+                command, _, output = part.partition("\n")
+                yield page.name, command, output
+
+
+@pytest.mark.parametrize(
+    ("page", "command", "output"), list(blocks()), ids=[f"{page}: {command}" for page, command, _ in blocks()]
+)
+def test_the_examples_of_the_docs_run_and_print_what_they_say(demo: Path, page: str, command: str, output: str) -> None:
+    words = shlex.split(command)
+    assert words[0] == "almanac", page
+    ran = run_almanac(*words[1:], cwd=demo)
+    assert ran.code in (0, 2), ran.err
+    printed = (ran.out + ran.err).splitlines()
+    at = 0
+    for line in output.splitlines():
+        if line.strip() in ("", "…"):
+            continue
+        # The time of loading differs each time; lines may be left out, but not change their order.
+        wanted = re.sub(r"loaded .*", "loaded", line.rstrip())
+        at = next((n for n in range(at, len(printed)) if re.sub(r"loaded .*", "loaded", printed[n]) == wanted), -1) + 1
+        assert at, f"{page}: {line!r} is not printed by {command}"
