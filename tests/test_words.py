@@ -1,5 +1,6 @@
 """The grammar: what columns and conditions read as, and what is said where they cannot be read."""
 
+from collections.abc import Callable
 from typing import Any
 
 import pytest
@@ -128,8 +129,13 @@ def holds(predicate: Predicate, line: dict[str, str | None]) -> bool:
                 return operator == "blank" and value is None
             if operator == "through":
                 return words[0] <= value <= words[1]
-            tests = {"is": value.__eq__, "begins": value.startswith, "ends": value.endswith}
-            return any(tests[operator](w) if operator in tests else w.lower() in value.lower() for w in words)
+            tests: dict[str, Callable[[str], bool]] = {
+                "is": lambda word: word == value,
+                "begins": value.startswith,
+                "ends": value.endswith,
+                "contains": lambda word: word.lower() in value.lower(),
+            }
+            return any(tests[operator](word) for word in words)
 
 
 @given(PREDICATES, st.fixed_dictionaries(dict.fromkeys(("source", "memo", "party"), st.none() | WORDS)))

@@ -4,6 +4,7 @@ A report is laid out as lines of plain text with a style for each run of it. A p
 it where there is a terminal.
 """
 
+import re
 import textwrap
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
 UNBOUND_WIDTH = 128
 """Columns of text where there is no terminal to ask."""
 _LABEL_AT_LEAST = 24
+_LONG_HEAD = 14
 _FIGURES = ("amount", "percent", "count")
 _TO_THE_RIGHT = (*_FIGURES, "date")
 
@@ -143,20 +145,20 @@ class _Layout:
             before = row
 
     def _heads(self, block: _Block, columns: Sequence[Column]) -> Iterator[Line]:
-        heads = [
+        # Labels stand on one line with each other, and so do the days and extents beneath them.
+        labels = _raised([_wrap(_head(column)[0], width) for column, width in zip(columns, block.widths, strict=True)])
+        below = _raised(
             [
-                (line, "bold" if not part else "dim")
-                for part, words in enumerate(_head(column))
-                for line in _wrap(words, width)
+                [line for words in _head(column)[1:] for line in _wrap(words, width)]
+                for column, width in zip(columns, block.widths, strict=True)
             ]
-            for column, width in zip(columns, block.widths, strict=True)
-        ]
-        height = max(len(head) for head in heads)
-        for number in range(height):
-            label = self.table.key_label if number == height - 1 else ""
+        )
+        steps = [(step, "bold") for step in zip(*labels, strict=True)]
+        steps += [(step, "dim") for step in zip(*below, strict=True)]
+        for number, (step, style) in enumerate(steps, 1):
+            label = self.table.key_label if number == len(steps) else ""
             line = [Run(" " * self.key + f"{label:<{block.label}}", "dim")]
-            for head, column, width in zip(heads, columns, block.widths, strict=True):
-                words, style = head[number - height + len(head)] if number >= height - len(head) else ("", "")
+            for words, column, width in zip(step, columns, block.widths, strict=True):
                 line += [Run(" " * block.gap), Run(_set(words, column, width), style)]
             yield line
 
@@ -193,11 +195,16 @@ def _wrap(words: str, width: int) -> list[str]:
     return textwrap.wrap(words, max(width, 1)) or [""]
 
 
+def _raised(stacks: list[list[str]]) -> list[list[str]]:
+    height = max(len(stack) for stack in stacks)
+    return [[""] * (height - len(stack)) + stack for stack in stacks]
+
+
 def _set(words: str, column: Column, width: int) -> str:
     return f"{words:>{width}}" if column.kind in _TO_THE_RIGHT else f"{words:<{width}}"
 
 
 def _head(column: Column) -> list[str]:
-    # A long range breaks after its dash, where both halves are days.
-    covers = column.covers.replace("–", "– ") if len(column.covers) > 14 else column.covers
-    return [line for line in (column.label, covers, column.extent) if line] or [""]
+    # Long words of days break after their dash or comma, so that a column of years is no wider than one of days.
+    covers = re.sub("–|, ", r"\g<0>\n", column.covers, count=1) if len(column.covers) > _LONG_HEAD else column.covers
+    return [line.strip() for line in (column.label, *covers.split("\n"), column.extent) if line] or [""]
