@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from datetime import date
 
 from level_almanac.core.book import Book
+from level_almanac.core.day_words import day_words
 from level_almanac.core.report_table import Cell, Column, ReportTable, Row
 from level_almanac.store.state import LoadedFile, State
 
@@ -35,7 +36,20 @@ def load_report(book: Book, state: State, outcomes: Mapping[str, str], dropped: 
     rows.append(Row("total", "Total", 0, "total", total))
     loaded_at = state.loaded_at.astimezone(book.zone)
     facts = {"book": book.settings.book.name, "loaded": loaded_at.isoformat(timespec="minutes")}
-    return ReportTable("Exports loaded", facts, (book.settings.book.name,), COLUMNS, tuple(rows), key_label="export")
+    through = state.through.get("ledger")
+    if through:
+        facts["complete_through"] = through.isoformat()
+    subtitle = (
+        f"ledger complete through {day_words(through)}" if through else "no day told through which it is complete"
+    )
+    return ReportTable(
+        title="Exports loaded",
+        facts=facts,
+        subtitle=(book.settings.book.name, subtitle),
+        columns=COLUMNS,
+        rows=tuple(rows),
+        key_label="export",
+    )
 
 
 def _cells(loaded: LoadedFile, outcome: str) -> dict[str, Cell]:

@@ -1,0 +1,105 @@
+"""Load and report times on a large made-up book, each as a ratio to its yardstick in the same run.
+
+    python benchmarks/speed.py [--lines 1000000] [--folder DIR]
+
+The book is written by the demo's generator, into DIR if one is named (and used again there), else into a folder that is
+removed at the end.
+"""
+
+import argparse
+import resource
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Sequence
+from pathlib import Path
+
+ALMANAC = Path(sys.executable).with_name("almanac")
+RUNS = 7
+FLOOR = """
+import duckdb, glob, sys
+duckdb.connect().execute("select 1 from read_parquet(?) limit 1", [glob.glob(sys.argv[1] + "/.almanac/parts/*rollup-*")])
+"""
+TYPED_COPY = """
+import duckdb, glob, os, sys
+connection = duckdb.connect()
+text = dict.fromkeys("journal line period source document reference party partner memo department vessel".split(), "VARCHAR")
+ferry = {"journal": 0, "line": 0, "posted": "DATE", "period": 0, "account": "VARCHAR", "debit": "DECIMAL(18,2)",
+         "credit": "DECIMAL(18,2)", "source": 0, "document": 0, "reference": 0, "party": 0, "partner": 0, "memo": 0,
+         "department": 0, "vessel": 0}
+columns = {name: kind or text[name] for name, kind in ferry.items()}
+for path in sorted(glob.glob(sys.argv[1] + "/exports/line/*.csv")):
+    read = f"select * from read_csv($path, header = true, columns = {columns})"
+    connection.execute(f"copy ({read}) to '{sys.argv[2]}' (format parquet)", {"path": path})
+"""
+
+
+def seconds(command: Sequence[str | Path]) -> float:
+    """Run a command once and return how long it took; its output is not wanted."""
+    start = time.perf_counter()
+    subprocess.run(command, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    return time.perf_counter() - start
+
+
+def typical(command: Sequence[str | Path]) -> float:
+    """Return the median of several runs, after one that warms what is cached."""
+    seconds(command)
+    return statistics.median(seconds(command) for _ in range(RUNS))
+
+
+def row(what: str, took: float, yardstick: str, measure: float) -> None:
+    """Print one line of the table."""
+    print(f"{what:<44} {took:8.2f} s   {took / measure:6.2f} x   {yardstick} ({measure:.2f} s)")
+
+
+def measure(book: Path, lines: int) -> None:
+    """Make the book where it is not there, load it, and print the table."""
+    if not (book / "almanac.toml").is_file():
+        print(
+            f"{'making the exports':<44} {seconds([ALMANAC, 'demo', book, '--lines', str(lines), '--write-only']):8.2f} s"
+        )
+    subprocess.run(["rm", "-rf", book / ".almanac"], check=True)  # noqa: S607  wherever rm is
+    own = [ALMANAC, "--book", book]
+    loading = seconds([*own, "load", "--through", "2026-06-17"])
+    peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024**2
+    copying = min(
+        seconds([sys.executable, "-c", TYPED_COPY, str(book), str(book / "copied.parquet")]) for _ in range(2)
+    )
+    (book / "copied.parquet").unlink()
+    row("load, all exports", loading, "DuckDB's typed copy of the ferry exports", copying)
+    print(f"{'  its memory at the most':<44} {peak:8.2f} GiB")
+    row("load again, nothing changed", typical([*own, "load"]), "the same", copying)
+    floor = typical([sys.executable, "-c", FLOOR, str(book)])
+    for words in (
+        "statement income",
+        "statement income --period 2025-P12",
+        "trial",
+        "trial --period 2026-P08",
+        "calendar",
+    ):
+        row(words, typical([*own, *words.split()]), "the floor: import duckdb, open the parts", floor)
+    row(
+        "--help",
+        typical([ALMANAC, "--help"]),
+        'python -c "import click"',
+        typical([sys.executable, "-c", "import click"]),
+    )
+
+
+def main() -> None:
+    """Read the options and measure."""
+    options = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    options.add_argument("--lines", type=int, default=1_000_000)
+    options.add_argument("--folder", type=Path)
+    asked = options.parse_args()
+    if asked.folder:
+        measure(asked.folder, asked.lines)
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        measure(Path(folder) / "book", asked.lines)
+
+
+if __name__ == "__main__":
+    main()
