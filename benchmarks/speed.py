@@ -8,6 +8,7 @@ removed at the end.
 
 import argparse
 import resource
+import shutil
 import statistics
 import subprocess
 import sys
@@ -18,18 +19,24 @@ from pathlib import Path
 
 ALMANAC = Path(sys.executable).with_name("almanac")
 RUNS = 7
+REPORTS = (
+    "statement income",
+    "statement income --period 2025-P12",
+    "trial",
+    "trial --period 2026-P08",
+    "calendar",
+)
 FLOOR = """
 import duckdb, glob, sys
-duckdb.connect().execute("select 1 from read_parquet(?) limit 1", [glob.glob(sys.argv[1] + "/.almanac/parts/*rollup-*")])
+parts = glob.glob(sys.argv[1] + "/.almanac/parts/*rollup-*")
+duckdb.connect().execute("select 1 from read_parquet(?) limit 1", [parts])
 """
 TYPED_COPY = """
-import duckdb, glob, os, sys
+import duckdb, glob, sys
+heads = "journal line posted period account debit credit source document reference party partner memo department vessel"
+columns = dict.fromkeys(heads.split(), "VARCHAR")
+columns |= {"posted": "DATE", "debit": "DECIMAL(18,2)", "credit": "DECIMAL(18,2)"}
 connection = duckdb.connect()
-text = dict.fromkeys("journal line period source document reference party partner memo department vessel".split(), "VARCHAR")
-ferry = {"journal": 0, "line": 0, "posted": "DATE", "period": 0, "account": "VARCHAR", "debit": "DECIMAL(18,2)",
-         "credit": "DECIMAL(18,2)", "source": 0, "document": 0, "reference": 0, "party": 0, "partner": 0, "memo": 0,
-         "department": 0, "vessel": 0}
-columns = {name: kind or text[name] for name, kind in ferry.items()}
 for path in sorted(glob.glob(sys.argv[1] + "/exports/line/*.csv")):
     read = f"select * from read_csv($path, header = true, columns = {columns})"
     connection.execute(f"copy ({read}) to '{sys.argv[2]}' (format parquet)", {"path": path})
@@ -57,28 +64,20 @@ def row(what: str, took: float, yardstick: str, measure: float) -> None:
 def measure(book: Path, lines: int) -> None:
     """Make the book where it is not there, load it, and print the table."""
     if not (book / "almanac.toml").is_file():
-        print(
-            f"{'making the exports':<44} {seconds([ALMANAC, 'demo', book, '--lines', str(lines), '--write-only']):8.2f} s"
-        )
-    subprocess.run(["rm", "-rf", book / ".almanac"], check=True)  # noqa: S607  wherever rm is
-    own = [ALMANAC, "--book", book]
+        making = seconds([ALMANAC, "demo", book, "--lines", str(lines), "--write-only"])
+        print(f"{'making the exports':<44} {making:8.2f} s")
+    shutil.rmtree(book / ".almanac", ignore_errors=True)
+    own: list[str | Path] = [ALMANAC, "--book", book]
     loading = seconds([*own, "load", "--through", "2026-06-17"])
     peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024**2
-    copying = min(
-        seconds([sys.executable, "-c", TYPED_COPY, str(book), str(book / "copied.parquet")]) for _ in range(2)
-    )
-    (book / "copied.parquet").unlink()
+    copied = book / "copied.parquet"
+    copying = min(seconds([sys.executable, "-c", TYPED_COPY, str(book), str(copied)]) for _ in range(2))
+    copied.unlink()
     row("load, all exports", loading, "DuckDB's typed copy of the ferry exports", copying)
     print(f"{'  its memory at the most':<44} {peak:8.2f} GiB")
     row("load again, nothing changed", typical([*own, "load"]), "the same", copying)
     floor = typical([sys.executable, "-c", FLOOR, str(book)])
-    for words in (
-        "statement income",
-        "statement income --period 2025-P12",
-        "trial",
-        "trial --period 2026-P08",
-        "calendar",
-    ):
+    for words in REPORTS:
         row(words, typical([*own, *words.split()]), "the floor: import duckdb, open the parts", floor)
     row(
         "--help",

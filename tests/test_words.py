@@ -14,8 +14,7 @@ from level_almanac.core.words.conditions import read_condition
 from level_almanac.errors import BookMistake, UsageMistake
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import DuckDBEngine
-from level_almanac.store.predicate import Every, Not, Predicate, Some, sql_of
-from level_almanac.store.predicate import Test as Tested
+from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, sql_of
 
 
 def test_the_default_columns_are_what_their_text_says() -> None:
@@ -59,18 +58,18 @@ def test_the_command_tells_the_same_with_its_exit_code(almanac: Almanac, demo: A
 
 
 CONDITIONS = [
-    ("source is CF", Tested("source", "is", ("CF",))),
-    ("source is not CF", Not(Tested("source", "is", ("CF",)))),
-    ("party in V10, V22", Tested("party", "is", ("V10", "V22"))),
-    ("party not in V10", Not(Tested("party", "is", ("V10",)))),
-    ("account from 6100 through 6199", Tested("account", "through", ("6100", "6199"))),
-    ('memo contains "dry dock"', Tested("memo", "contains", ("dry dock",))),
-    ("reference is not blank", Not(Tested("reference", "blank"))),
-    ("source is AJ or period is P13", Some((Tested("source", "is", ("AJ",)), Tested("period", "is", ("P13",))))),
+    ("source is CF", FieldTest("source", "is", ("CF",))),
+    ("source is not CF", Not(FieldTest("source", "is", ("CF",)))),
+    ("party in V10, V22", FieldTest("party", "is", ("V10", "V22"))),
+    ("party not in V10", Not(FieldTest("party", "is", ("V10",)))),
+    ("account from 6100 through 6199", FieldTest("account", "through", ("6100", "6199"))),
+    ('memo contains "dry dock"', FieldTest("memo", "contains", ("dry dock",))),
+    ("reference is not blank", Not(FieldTest("reference", "blank"))),
+    ("source is AJ or period is P13", Some((FieldTest("source", "is", ("AJ",)), FieldTest("period", "is", ("P13",))))),
     ("source is A and not (memo begins x or memo ends y)",
-     Every((Tested("source", "is", ("A",)), Not(Some((Tested("memo", "begins", ("x",)), Tested("memo", "ends", ("y",)))))))),
+     Every((FieldTest("source", "is", ("A",)), Not(Some((FieldTest("memo", "begins", ("x",)), FieldTest("memo", "ends", ("y",)))))))),
     ("source is A or source is B and source is C",
-     Some((Tested("source", "is", ("A",)), Every((Tested("source", "is", ("B",)), Tested("source", "is", ("C",))))))),
+     Some((FieldTest("source", "is", ("A",)), Every((FieldTest("source", "is", ("B",)), FieldTest("source", "is", ("C",))))))),
 ]  # fmt: skip
 
 
@@ -99,9 +98,9 @@ def test_conditions_that_cannot_be_read(text: str, message: str) -> None:
 FIELDS = st.sampled_from(["source", "memo", "party"])
 WORDS = st.text("abAB'%_", min_size=1, max_size=2)
 TESTS = st.one_of(
-    st.builds(Tested, FIELDS, st.sampled_from(["is", "begins", "ends", "contains"]), st.tuples(WORDS)),
-    st.builds(Tested, FIELDS, st.just("blank")),
-    st.builds(Tested, FIELDS, st.just("through"), st.tuples(WORDS, WORDS)),
+    st.builds(FieldTest, FIELDS, st.sampled_from(["is", "begins", "ends", "contains"]), st.tuples(WORDS)),
+    st.builds(FieldTest, FIELDS, st.just("blank")),
+    st.builds(FieldTest, FIELDS, st.just("through"), st.tuples(WORDS, WORDS)),
 )
 PREDICATES = st.recursive(
     TESTS,
@@ -123,7 +122,7 @@ def holds(predicate: Predicate, line: dict[str, str | None]) -> bool:
             return all(holds(part, line) for part in parts)
         case Some(parts):
             return any(holds(part, line) for part in parts)
-        case Tested(field, operator, words):
+        case FieldTest(field, operator, words):
             value = line[field]
             if operator == "blank" or value is None:
                 return operator == "blank" and value is None

@@ -9,7 +9,7 @@ Operator = Literal["is", "begins", "ends", "contains", "blank", "through"]
 
 
 @dataclass(frozen=True, slots=True)
-class Test:
+class FieldTest:
     """One field held against words: `is` any of them, `begins`/`ends`/`contains` any, `blank`, or from `through` to."""
 
     field: str
@@ -38,7 +38,7 @@ class Some:
     parts: tuple["Predicate", ...]
 
 
-Predicate = Test | Not | Every | Some
+Predicate = FieldTest | Not | Every | Some
 
 _SQL: dict[Operator, str] = {
     "is": "{f} = {v}",
@@ -53,7 +53,7 @@ _PERIOD = re.compile(r"(?:FY)?(\d{4})-P(\d{1,2})", re.IGNORECASE)
 def fields_in(predicate: Predicate) -> set[str]:
     """Return the names of the fields that the condition asks for."""
     match predicate:
-        case Test(field, _, _):
+        case FieldTest(field, _, _):
             return {field}
         case Not(part):
             return fields_in(part)
@@ -68,13 +68,13 @@ def sql_of(predicate: Predicate, bind: Callable[[object], str]) -> str:
     field is true for `blank` only.
     """
     match predicate:
-        case Test("period", "is", words):
+        case FieldTest("period", "is", words):
             return "(" + " or ".join(_period_sql(word, bind) for word in words) + ")"
-        case Test(field, "blank", _):
+        case FieldTest(field, "blank", _):
             return f'("{field}" is null)'
-        case Test(field, "through", (low, high)):
+        case FieldTest(field, "through", (low, high)):
             return f'coalesce("{field}" between {bind(low)} and {bind(high)}, false)'
-        case Test(field, operator, words):
+        case FieldTest(field, operator, words):
             tests = [_SQL[operator].format(f=f'"{field}"', v=bind(word)) for word in words]
             return f"coalesce({' or '.join(tests)}, false)"
         case Not(part):

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from level_almanac.book.tables import Table
 from level_almanac.core.words.parsing import parse, pointed
 from level_almanac.errors import AlmanacError, Mistake, listed, nearest
-from level_almanac.store.predicate import Every, Not, Operator, Predicate, Some, Test, is_period_word
+from level_almanac.store.predicate import Every, FieldTest, Not, Operator, Predicate, Some, is_period_word
 
 if TYPE_CHECKING:
     from lark import Token, Tree
@@ -47,13 +47,13 @@ class _Reader:
         turned = any(token.type == "NOT" for token in tokens)
         match tree.data:
             case "blank":
-                test = Test(field, "blank")
+                test = FieldTest(field, "blank")
             case "compared":
-                test = Test(field, _OPERATORS[str(tokens[1]).lower()], words)
+                test = FieldTest(field, _OPERATORS[str(tokens[1]).lower()], words)
             case "from_through":
-                test = Test(field, "through", words)
+                test = FieldTest(field, "through", words)
             case _:
-                test = Test(field, "is", words)
+                test = FieldTest(field, "is", words)
         return Not(test) if turned else test
 
     def _field(self, token: "Token") -> str:
