@@ -173,6 +173,7 @@ def test_the_day_is_chosen(
     [
         (AsOfRequest(period="2026-P14"), "--period: the calendar has no such id: '2026-P14'; expected 2026, 2026-Q2 or 2026-P09, P01 through P13"),
         (AsOfRequest(year="2026-Q1"), "--year: this is the id of something else: '2026-Q1'; write --quarter 2026-Q1"),
+        (AsOfRequest(period="2025-P13", adjustments="without"), "--period: an adjustment period without adjustments: 2025-P13 and --adjustments"),
         (AsOfRequest(year="2026", period="2026-P01"), "more than one way to say when: --period and --year; expected one of them"),
     ],
 )  # fmt: skip
@@ -190,5 +191,13 @@ def test_the_report_counts_every_line_once(almanac: Almanac, demo: object) -> No
         assert lines[year] == sum(count for key, count in lines.items() if key.startswith(f"{year}-P"))
     assert sum(lines[year] for year in ("2024", "2025", "2026")) == report["proof"]["shown"]["lines"]
     states = {row["key"]: row["cells"]["state"] for row in report["rows"]}
-    assert (states["2026-P08"], states["2026-P09"], states["2026-P10"]) == ("closed", "part, 17 of 30 days", "ahead")
-    assert (states["2025"], states["2026"], states["2025-P13"]) == ("closed", "part, 260 of 365 days", "adjustments")
+    assert (states["2026-P08"], states["2026-P09"], states["2026-P10"]) == (
+        "closed",
+        "part, through 17 Jun 2026, 17 of 30 days",
+        "ahead",
+    )
+    assert (states["2025"], states["2026"], states["2025-P13"]) == (
+        "closed",
+        "part, through 17 Jun 2026, 260 of 365 days",
+        "adjustments",
+    )

@@ -100,6 +100,9 @@ def test_every_cell_equals_the_second_route(
         spent = sum(amount for code, amount in moved.items() if code >= "50")
         assert Decimal(cells(report, "result")[key]) == earned - spent
     assert report["proof"]["balances"] is True
+    if "--period 2025-P1" in words:
+        told = {"--period 2025-P12": "without adjustments of P13", "--period 2025-P13": "with adjustments of P13"}
+        assert report["facts"]["choices"] == told[words]
 
 
 def test_entities_add_up(almanac: Almanac, demo: Path) -> None:

@@ -69,6 +69,10 @@ def choose_as_of(
         _check_kind(named, option)
         day, how = named.last, f"the end of {named}, as asked"
         extras = _extras_of(calendar, named)
+        if isinstance(named, FiscalPeriod) and named.extra and request.adjustments == "without":
+            raise UsageMistake(
+                Mistake("an adjustment period without adjustments", option, f"{named} and --adjustments")
+            )
     elif through:
         day, how = through, "the ledger is complete through this day"
     elif newest:
@@ -102,7 +106,24 @@ def how_far_words(as_of: AsOf, data_through: date | None, closed: bool) -> str:
     state = "closed" if closed else "complete" if data_through and data_through >= as_of.period.last else "part"
     if state != "part" and as_of.day < as_of.period.last:
         state = "part of a closed period" if closed else "part of a complete period"
-    return f"{as_of.named or as_of.period}, day {as_of.day_number} of {as_of.period.days}, {state}"
+    day = f"day {as_of.day_number} of {as_of.period.days}"
+    if as_of.named is None or as_of.named == as_of.period:
+        return f"{as_of.period}, {day}, {state}"
+    return f"{as_of.named} ({as_of.period}, {day}), {state}"
+
+
+def choice_words(as_of: AsOf, calendar: FiscalCalendar) -> list[str]:
+    """Return the choices taken that change what columns hold: extra periods at a year's end, compared spans whole."""
+    words = []
+    year = calendar.year(as_of.period.year)
+    if as_of.day == year.last and year.extra_periods:
+        counted = year.extra_periods[: as_of.extras]
+        left = year.extra_periods[as_of.extras :]
+        words += [f"with adjustments of {', '.join(f'P{extra.number}' for extra in counted)}"] if counted else []
+        words += [f"without adjustments of {', '.join(f'P{extra.number}' for extra in left)}"] if left else []
+    if as_of.compare == "whole":
+        words.append("compared periods whole")
+    return words
 
 
 def through_words(as_of: AsOf) -> str:

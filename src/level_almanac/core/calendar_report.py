@@ -7,7 +7,7 @@ from decimal import Decimal
 
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.calendar import FiscalPeriod, FiscalQuarter, FiscalYear
-from level_almanac.core.day_words import MONTHS
+from level_almanac.core.day_words import MONTHS, day_words
 from level_almanac.core.facts import data_facts, data_words, selection_facts
 from level_almanac.core.report_table import Cell, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake
@@ -53,7 +53,8 @@ class _Covered:
         if self.through and self.through >= last:
             return "complete" if held else "no lines"
         if self.through and self.through >= first:
-            return f"part, {(self.through - first).days + 1} of {(last - first).days + 1} days"
+            covered = f"{(self.through - first).days + 1} of {(last - first).days + 1} days"
+            return f"part, through {day_words(self.through)}, {covered}"
         return "part" if held else "ahead"
 
 

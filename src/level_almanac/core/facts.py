@@ -2,7 +2,7 @@
 
 from datetime import date
 
-from level_almanac.core.as_of import AsOf, AsOfRequest, choose_as_of, how_far_words, through_words
+from level_almanac.core.as_of import AsOf, AsOfRequest, choice_words, choose_as_of, how_far_words, through_words
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.day_words import day_words
 
@@ -37,11 +37,13 @@ def data_words(book: Book) -> str:
 def as_of_facts(book: Book, as_of: AsOf, today: date) -> dict[str, str]:
     """Return the day, its period, and how it was chosen."""
     far = how_far_words(as_of, book.data_through(today), book.is_closed(as_of.period))
-    return {"as_of": as_of.day.isoformat(), "as_of_chosen": as_of.how, "period": far}
+    choices = choice_words(as_of, book.calendar)
+    facts = {"as_of": as_of.day.isoformat(), "as_of_chosen": as_of.how, "period": far}
+    return facts | ({"choices": ", ".join(choices)} if choices else {})
 
 
 def as_of_words(book: Book, as_of: AsOf, today: date) -> str:
     """Return `through 17 Jun 2026 (the ledger is complete through this day): 2026-P09, day 17 of 30, part`."""
     far = how_far_words(as_of, book.data_through(today), book.is_closed(as_of.period))
     how = "" if as_of.how == "as asked" or as_of.named else f" ({as_of.how})"
-    return f"{through_words(as_of)}{how}: {far}"
+    return " · ".join([f"{through_words(as_of)}{how}: {far}", *choice_words(as_of, book.calendar)])

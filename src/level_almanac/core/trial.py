@@ -6,7 +6,7 @@ from datetime import date, timedelta
 from decimal import Decimal
 
 from level_almanac.core.accounts import Account, Chart
-from level_almanac.core.as_of import ALL_EXTRA, AsOfRequest, how_far_words
+from level_almanac.core.as_of import ALL_EXTRA, AsOfRequest, choice_words, how_far_words
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.calendar import FiscalPeriod
 from level_almanac.core.day_words import day_words, range_words
@@ -143,6 +143,7 @@ def _range(book: Book, request: TrialRequest, today: date) -> _Range:
     first = named.first if named else book.calendar.year_of(as_of.day).first
     far = how_far_words(as_of, book.data_through(today), book.is_closed(as_of.period))
     words = f"{range_words(first, as_of.day)}: {named or f'year to date, {far}'}"
+    words = " · ".join([words, *choice_words(as_of, book.calendar)])
     return _made_range(book, first, as_of.day, as_of.extras, words)
 
 
