@@ -189,6 +189,23 @@ def test_a_killed_load_leaves_the_old_state_or_the_new_one(demo: Path, tmp_path:
     assert not list((book / ".almanac").glob("work/*"))
 
 
+@pytest.mark.parametrize("seconds", [0.8, 1.2, 1.6])
+def test_an_interrupted_load_says_so_and_changes_nothing(demo: Path, tmp_path: Path, seconds: float) -> None:
+    book = tmp_path / "book"
+    shutil.copytree(demo, book, ignore=shutil.ignore_patterns(".almanac"))
+    load = subprocess.Popen(
+        [COMMAND, "--book", book, "load"], env=ENVIRONMENT, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True
+    )
+    time.sleep(seconds)
+    load.send_signal(signal.SIGINT)
+    told = load.communicate()[1]
+    assert "Traceback" not in told
+    if load.returncode:
+        assert (load.returncode, told.strip()) == (130, "almanac: interrupted; the book is whole")
+        assert not (book / ".almanac" / "current").exists()
+    assert run_almanac("load", book=book).code == 0
+
+
 def totals(book: Path) -> dict[str, Any]:
     ran: Ran = run_almanac("trial", "--print", "json", book=book)
     assert ran.code == 0, ran.err
@@ -229,3 +246,20 @@ def test_a_damaged_store_is_told_and_can_be_rebuilt(make_book: MakeBook) -> None
     shutil.rmtree(book.root / ".almanac")
     book.load()
     assert reports(book.root) == whole
+
+
+def test_the_demo_cut_anew_into_thirty_files_gives_the_same_reports(demo: Path, tmp_path: Path) -> None:
+    book = tmp_path / "book"
+    shutil.copytree(demo, book, ignore=shutil.ignore_patterns(".almanac"))
+    chance = random.Random(30)  # noqa: S311  which line goes where is no secret
+    head, lines = "", set()
+    for path in book.glob("exports/line/*.csv"):
+        head, *rest = path.read_text(encoding="utf-8").splitlines(keepends=True)
+        lines |= set(rest)
+        path.unlink()
+    shuffled = chance.sample(sorted(lines), len(lines))
+    for number in range(30):
+        text = head + "".join(shuffled[number::30])
+        (book / "exports" / "line" / f"{chance.randrange(10**9)}.csv").write_text(text, encoding="utf-8")
+    assert run_almanac("load", "--through", "2026-06-17", book=book).code == 0
+    assert reports(book) == reports(demo)

@@ -90,7 +90,7 @@ def run() -> None:
         click.echo(f"almanac: {error.filename or 'the system'}: {error.strerror or error}", err=True)
         code = BookMistake.exit_code
     except (click.Abort, KeyboardInterrupt):
-        click.echo("almanac: interrupted; the book is as it was", err=True)
+        click.echo("almanac: interrupted; the book is whole", err=True)
         code = INTERRUPTED
     sys.exit(code if isinstance(code, int) else 0)
 

@@ -114,7 +114,7 @@ def _text(source: Source, bind: Binding) -> str:
         return f"{bind(source.constant)}::varchar"
     if source.column is None:
         return "null::varchar"
-    text = f"nullif(trim(c{source.column}), '')"
+    text = f"c{source.column}"
     if source.values:
         cases = " ".join(f"when {text} = {bind(word)} then {bind(ours)}" for word, ours in source.values.items())
         return f"(case {cases} else {text} end)"

@@ -60,6 +60,11 @@ class DuckDBEngine:
     def _execute(self, sql: str, values: Values | None) -> Any:
         try:
             return self._connection.execute(sql, _asked_for(sql, values))
+        except RuntimeError as error:
+            # The engine takes Ctrl-C for itself and tells of it in its own way.
+            if "interrupted" in str(error).lower():
+                raise KeyboardInterrupt from error
+            raise
         except self._errors as error:
             step = "is the disk full? If not, delete the folder .almanac and run `almanac load`"
             first = str(error).splitlines()[0]

@@ -7,7 +7,7 @@ from level_almanac.store.engine import Engine, EngineError
 
 
 def copy_plain_csv(engine: Engine, export: Path, delimiter: str, heads: int, target: Path, newlines: int) -> bool:
-    """Copy a UTF-8 CSV of `heads` columns with a head line into `target`, as the columns c0, c1 … and file_line.
+    """Copy a UTF-8 CSV of `heads` columns with a head line into `target`, as the columns c0, c1 …, blank ones null.
 
     newlines: the line ends counted in the file. Returns False, with nothing of worth written, where the fast reader
     met anything out of the ordinary (a record too short or too long, a line end within quotes, a blank line, bytes that
@@ -16,7 +16,7 @@ def copy_plain_csv(engine: Engine, export: Path, delimiter: str, heads: int, tar
     bound = Binding(export=str(export), delimiter=delimiter, target=str(target))
     columns = ", ".join(f"'c{number}': 'VARCHAR'" for number in range(heads))
     read = f"""
-        select * from read_csv($export, header = false, skip = 1, auto_detect = false, delim = $delimiter,
+        select {_texts(heads)} from read_csv($export, header = false, skip = 1, auto_detect = false, delim = $delimiter,
             quote = '"', escape = '"', columns = {{{columns}}}, store_rejects = true,
             rejects_limit = 1, rejects_table = 'rejected', rejects_scan = 'scans')"""
     engine.run("drop table if exists rejected")
@@ -35,12 +35,18 @@ def copy_numbered_csv(engine: Engine, numbered: Path, heads: int, target: Path) 
     """Copy a work file whose first column is the line number and whose others are quoted texts, like the above."""
     columns = ", ".join(["'file_line': 'BIGINT'", *(f"'c{number}': 'VARCHAR'" for number in range(heads))])
     read = f"""
-        select * from read_csv($numbered, header = false, auto_detect = false, delim = ',', quote = '"',
+        select file_line, {_texts(heads)}
+        from read_csv($numbered, header = false, auto_detect = false, delim = ',', quote = '"',
             escape = '"', new_line = '\\n', columns = {{{columns}}}, parallel = false, max_line_size = 16777216)"""
     engine.run(
         f"copy ({read}) to $target (format parquet, compression lz4)",
         {"numbered": str(numbered), "target": str(target)},
     )
+
+
+def _texts(heads: int) -> str:
+    """Return the columns without the spaces around them, and null where nothing else is there."""
+    return ", ".join(f"nullif(trim(c{number}), '') as c{number}" for number in range(heads))
 
 
 def numbered_rows(numbered: bool) -> str:

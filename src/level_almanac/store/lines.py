@@ -16,7 +16,7 @@ from level_almanac.store.place import Placements
 from level_almanac.store.predicate import Predicate, sql_of
 
 ROW_GROUP = 40960
-LEDGER_ORDER = "fiscal, account, posted, entity, journal, line"
+LEDGER_ORDER = "fiscal, account, posted, file_line"
 
 
 @dataclass(frozen=True, slots=True)
