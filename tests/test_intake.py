@@ -226,3 +226,25 @@ def test_a_chart_that_does_not_hold_together(make_book: MakeBook, change: tuple[
     ran = book.load()
     assert ran.code == 3
     assert f"almanac: {message}" in ran.err.splitlines()
+
+
+def test_all_that_is_wrong_is_told_at_once_in_the_order_of_the_lines(make_book: MakeBook) -> None:
+    wrong = [
+        "2,1,2025-10-03,,1001,5.00,,GJ",
+        "3,1,never,,1000,5.00,,GJ",
+        "4,1,2025-10-03,2026-P77,1000,5.00,,GJ",
+        "5,1,2025-10-03,,1000,x,,GJ",
+    ]
+    told = make_book(*GOOD, *wrong).load().err.splitlines()
+    assert [line.split(": ")[2] for line in told] == ["account", "posted", "period", "debit"]
+
+
+def test_a_ledger_without_a_chart_is_told(make_book: MakeBook) -> None:
+    book = make_book(*GOOD)
+    toml = book.root / "almanac.toml"
+    text = toml.read_text()
+    toml.write_text(text[: text.index("[[intake]]")] + text[text.rindex("[[intake]]") :])
+    assert (
+        book.load().err
+        == 'almanac: almanac.toml: no [[intake]] block names the chart of accounts; add one with table = "accounts"\n'
+    )

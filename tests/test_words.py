@@ -39,7 +39,7 @@ ANY_COLUMN = "change, period, ptd, qtd, quarter, year or ytd"
     ("text", "message"),
     [
         ("ptd; ytdd", f"--columns: this cannot stand here: 'ytdd'; expected {ANY_COLUMN}; did you mean 'ytd'?\n  ptd; ytdd\n       ^^^^"),
-        ("ptd last yr", "--columns: this cannot stand here: 'last'; expected ;, last year, prior or the end; did you mean 'last year'?\n  ptd last yr\n      ^^^^"),
+        ("ptd last yr", "--columns: this cannot stand here: 'last'; expected ';', last year, prior or the end; did you mean 'last year'?\n  ptd last yr\n      ^^^^"),
         ("ptd;", f"--columns: the expression ends too early; expected {ANY_COLUMN}\n  ptd;\n      ^"),
         ("ptd; change", "--columns: nothing to compare: 'change'; expected two value columns to the left of it\n  ptd; change\n       ^^^^^^"),
         ("", f"--columns: the expression ends too early; expected {ANY_COLUMN}\n  \n  ^"),
@@ -84,7 +84,7 @@ def test_conditions(text: str, expected: Predicate) -> None:
         ("sorce is CF", "did you mean 'source'?\n  sorce is CF\n  ^^^^^"),
         ("source equals CF", "here: this cannot stand here: 'equals'; expected begins, contains, ends, from, in, is or not\n  source equals CF\n         ^^^^^^"),
         ("source is", "here: the expression ends too early; expected a text in quotes, a word, blank or not\n  source is\n           ^"),
-        ("(source is CF", "here: the expression ends too early; expected )\n  (source is CF\n               ^"),
+        ("(source is CF", "here: the expression ends too early; expected ')'\n  (source is CF\n               ^"),
         ("period is 13", "here: not a period: '13'; expected `period is P13` for that period of any year, or `period is 2025-P13`\n  period is 13\n            ^^"),
         ("period begins P1", "here: a period cannot be asked for in this way: 'begins'; expected `period is P13` for that period of any year, or `period is 2025-P13`\n  period begins P1\n         ^^^^^^"),
     ],

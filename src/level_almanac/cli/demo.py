@@ -26,14 +26,14 @@ _STEPS: tuple[tuple[str, str, Callable[[Book], ReportTable]], ...] = (
         lambda book: calendar_report(book, CalendarRequest(year="2026"), COMPLETE_THROUGH),
     ),
     (
-        "almanac trial --level 2",
+        "almanac trial --level 1",
         "The year to date, debits against credits; balances carried forward stand in the openings, once.",
-        lambda book: trial(book, TrialRequest(level=2), COMPLETE_THROUGH),
+        lambda book: trial(book, TrialRequest(level=1), COMPLETE_THROUGH),
     ),
     (
-        "almanac statement income --entity LINE --level 2",
+        "almanac statement income --entity LINE --level 1",
         "The ferry company's month and year, each beside the same days of last year.",
-        lambda book: income_statement(book, StatementRequest(entities=("LINE",), level=2), COMPLETE_THROUGH),
+        lambda book: income_statement(book, StatementRequest(entities=("LINE",), level=1), COMPLETE_THROUGH),
     ),
 )
 
@@ -75,7 +75,7 @@ def demo(folder: Path, lines: int, write_only: bool) -> None:
 
 def _told(command: str, words: str) -> None:
     _step("")
-    _step(f"$ {command}")
+    _step(click.style(f"$ {command}", bold=True))
     _step(f"  {words}")
     _step("")
 

@@ -136,7 +136,7 @@ def _row(
         "days": None if extra else (last - first).days + 1,
         "lines": held.lines if held else None,
         "debit": held.amount if held else None,
-        "state": ("adjustments" if held else "") if extra else covered.state(first, last, last_period, held),
+        "state": "adjustments" if extra and held else covered.state(first, last, last_period, held),
     }
     return Row(str(named), str(named), level, "heading" if level < 2 else "line", cells)
 

@@ -36,8 +36,9 @@ def export_files(book: BookFile) -> list[ExportFile]:
                     other = f"intake[{taken[name].number}]"
                     mistakes.append(Mistake(f"{other} takes this file too", where, name, "one block for each file"))
                 taken.setdefault(name, ExportFile(path, name, block, number))
-    if not book.settings.intake:
-        mistakes.append(Mistake("no [[intake]] block names an export", "almanac.toml"))
+    if not any(block.table == "accounts" for block in book.settings.intake):
+        step = 'add one with table = "accounts"'
+        mistakes.append(Mistake("no [[intake]] block names the chart of accounts", "almanac.toml", next_step=step))
     if mistakes:
         raise BookMistake(*mistakes)
     return [taken[name] for name in sorted(taken)]

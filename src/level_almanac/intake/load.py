@@ -19,6 +19,7 @@ from level_almanac.intake.files import ExportFile, export_files
 from level_almanac.intake.messages import clash_mistake
 from level_almanac.intake.read_export import ExportReader, PlacesDays
 from level_almanac.store import ledger_checks, repeats, rollups
+from level_almanac.store.chart_lines import account_codes
 from level_almanac.store.engine import DuckDBEngine, Engine
 from level_almanac.store.plain_checks import count_lines
 from level_almanac.store.predicate import Predicate
@@ -129,7 +130,14 @@ class _Load:
         mistakes: list[Mistake] = []
         total = 0
         outcomes = {}
-        for number, file in enumerate(files):
+        # The chart comes first, so that a ledger line's account is held against it with all else on the line.
+        ordered = sorted(enumerate(files), key=lambda each: each[1].block.table != "accounts")
+        for number, file in ordered:
+            if file.block.table != "accounts" and not reader.chart:
+                if mistakes:
+                    break
+                parts = [str(draft.part) for draft in self._of("accounts")]
+                reader = replace(reader, chart=account_codes(self.engine, parts) if parts else ())
             printed = fingerprint(file.path)
             reading = reading_fingerprint(self.book, file.number - 1)
             table = file.block.table

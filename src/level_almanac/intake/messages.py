@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from level_almanac.book.settings import IntakeBlock
 from level_almanac.errors import Mistake, listed, nearest
+from level_almanac.store.casting import Reason
 from level_almanac.store.lines import WrongText
 from level_almanac.store.repeats import Clash
 
@@ -17,32 +18,24 @@ _NEGATIVES = {
 
 def line_mistake(name: str, wrong: WrongText, block: IntakeBlock, choices: Sequence[str]) -> Mistake:
     """Return the mistake for one wrong text. name: the file's; choices: what the field may hold, where it is a list."""
-    where = f"{name}:{wrong.line}: {wrong.field}"
-    got = repr(wrong.text)
-    match wrong.reason:
-        case "blank":
-            return Mistake("is blank", where, allowed="a value on every line")
-        case "choice":
-            return Mistake(f"unknown {wrong.field}", where, got, listed(choices), nearest(wrong.text, choices))
-        case "date":
-            return Mistake("not a date", where, got, f"a day as {listed(block.date_patterns)}")
-        case "ambiguous-date":
-            readings = listed(block.date_patterns)
-            return Mistake("the date can be read in more than one way", where, got, next_step=f"as {readings}")
-        case "decimals":
-            return Mistake("more decimals than the entity's currency has", where, got, "an exact amount")
-        case "both-sides":
-            return Mistake("both a debit and a credit", where, wrong.text, "one of the two")
-        case "no-side":
-            return Mistake("neither a debit nor a credit", where, allowed="one of the two")
-        case "period":
-            allowed = f"a period of the calendar as {block.period}"
-            return Mistake("the calendar has no such period", where, got, allowed)
-        case "carried-day":
-            allowed = "the last or the first day of a fiscal year"
-            return Mistake("a carried line that opens no year", where, got, allowed)
-        case _:
-            return Mistake("not a number", where, got, number_words(block))
+    where, got = f"{name}:{wrong.line}: {wrong.field}", repr(wrong.text)
+    dates = listed(block.date_patterns)
+    told: dict[Reason, Mistake] = {
+        "blank": Mistake("is blank", where, allowed="a value on every line"),
+        "choice": Mistake(f"unknown {wrong.field}", where, got, listed(choices), nearest(wrong.text, choices)),
+        "date": Mistake("not a date", where, got, f"a day as {dates}"),
+        "ambiguous-date": Mistake("the date can be read in more than one way", where, got, next_step=f"as {dates}"),
+        "number": Mistake("not a number", where, got, number_words(block)),
+        "decimals": Mistake("more decimals than the entity's currency has", where, got, "an exact amount"),
+        "both-sides": Mistake("both a debit and a credit", where, wrong.text, "one of the two"),
+        "no-side": Mistake("neither a debit nor a credit", where, allowed="one of the two"),
+        "period": Mistake("the calendar has no such period", where, got, f"a period of the calendar as {block.period}"),
+        "carried-day": Mistake(
+            "a carried line that opens no year", where, got, "the last or the first day of a fiscal year"
+        ),
+        "account": Mistake("the chart lacks this account", where, got, next_step=nearest(wrong.text, choices)),
+    }
+    return told[wrong.reason]
 
 
 def number_words(block: IntakeBlock) -> str:

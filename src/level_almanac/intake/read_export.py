@@ -1,6 +1,6 @@
 """Read one export into a part: its texts, their casts, the place of each line, and every mistake met on the way."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
@@ -16,12 +16,12 @@ from level_almanac.intake.files import ExportFile
 from level_almanac.intake.mapping import numbers_lines, sources
 from level_almanac.intake.messages import line_mistake
 from level_almanac.store.binding import Binding
-from level_almanac.store.casting import NumberForm, Source, casts
+from level_almanac.store.casting import NumberForm, Reason, Source, casts
 from level_almanac.store.engine import Engine
 from level_almanac.store.exports import copy_numbered_csv, copy_plain_csv
 from level_almanac.store.ledger_checks import lines_without_place
 from level_almanac.store.lines import ExportLines, WrongText
-from level_almanac.store.place import Place
+from level_almanac.store.place import Place, Placements
 from level_almanac.store.predicate import Predicate
 
 Found = tuple[list[Mistake], int]
@@ -40,7 +40,7 @@ class PlacesDays(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class ExportReader:
-    """Reads exports of one book. limit: how many mistakes are told of in each file."""
+    """Reads exports of one book. limit: how many mistakes are told of in each file; chart: the accounts there are."""
 
     book: BookFile
     engine: Engine
@@ -48,6 +48,7 @@ class ExportReader:
     calendar: PlacesDays
     rules: Mapping[str, Predicate]
     limit: int
+    chart: Sequence[str] = ()
 
     def read(self, file: ExportFile, lines: int, target: Path) -> Found:
         """Write the part of one export, or return its mistakes. lines: how many the file has, head and all."""
@@ -81,29 +82,31 @@ class ExportReader:
             order_by_file=numbers_lines(block, heads),
         )
         wrong, count = export.wrong_texts(self.limit)
-        found = shape[0] + [self._told(file, each, fields) for each in wrong]
-        if found:
-            return found[: self.limit], shape[1] + count
+        placements: Placements = {}
+        if table.name == "ledger":
+            placements, unknown = self._placements(export, file.block)
+            checks: list[tuple[str, set[str], Reason]] = [
+                ("period", unknown, "period"),
+                ("account", export.accounts() - set(self.chart), "account"),
+            ]
+            for field, texts, reason in checks:
+                more, number = export.lines_with(field, sorted(texts), reason, self.limit)
+                wrong, count = wrong + more, count + number
+        if shape[1] + count:
+            told = [self._told(file, each, fields) for each in sorted(wrong, key=lambda each: each.line)]
+            return (shape[0] + told)[: self.limit], shape[1] + count
         if table.name != "ledger":
             export.write_plain(file.name, target)
             return [], 0
-        return self._write_ledger(file, export, fields, target)
-
-    def _write_ledger(self, file: ExportFile, export: ExportLines, fields: list[Source], target: Path) -> Found:
-        placements, unknown = self._placements(export, file.block)
-        if unknown:
-            wrong, count = export.lines_with_period(sorted(unknown), self.limit)
-            return [self._told(file, each, fields) for each in wrong], count
         export.write_ledger(file.name, placements, self.rules, target)
         rows = lines_without_place(self.engine, [str(target)], self.limit)
         lost = [WrongText(line, "posted", "carried-day", str(posted)) for _, line, posted, _ in rows]
         return [self._told(file, each, fields) for each in lost], rows[0][-1] if rows else 0
 
-    def _placements(
-        self, export: ExportLines, block: IntakeBlock
-    ) -> tuple[dict[tuple[date, str | None], Place], set[str]]:
+    def _placements(self, export: ExportLines, block: IntakeBlock) -> tuple[Placements, set[str]]:
         pattern = period_pattern(block.period)
-        placements, unknown = {}, set()
+        placements: dict[tuple[date, str | None], Place] = {}
+        unknown: set[str] = set()
         for posted, text in export.dates_and_periods():
             year = number = None
             if text is not None:
@@ -126,4 +129,4 @@ class ExportReader:
 
     def _told(self, file: ExportFile, wrong: WrongText, fields: list[Source]) -> Mistake:
         choices = next((source.choices for source in fields if source.field.name == wrong.field), ())
-        return line_mistake(file.name, wrong, file.block, choices)
+        return line_mistake(file.name, wrong, file.block, self.chart if wrong.reason == "account" else choices)

@@ -19,11 +19,11 @@ Reason = Literal[
     "ambiguous-date",
     "number",
     "decimals",
-    "whole",
     "both-sides",
     "no-side",
     "period",
     "carried-day",
+    "account",
 ]
 
 

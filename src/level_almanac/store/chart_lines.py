@@ -12,3 +12,8 @@ def chart_lines(engine: Engine, parts: Sequence[str]) -> list[Row]:
             order by account""",
         {"parts": list(parts)},
     )
+
+
+def account_codes(engine: Engine, parts: Sequence[str]) -> tuple[str, ...]:
+    """Return the codes of all accounts."""
+    return tuple(row[0] for row in chart_lines(engine, parts))

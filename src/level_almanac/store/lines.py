@@ -91,22 +91,30 @@ class ExportLines:
         return [WrongText(line, name, reason, text or "") for line, name, reason, text in found], total
 
     def dates_and_periods(self) -> list[Row]:
-        """Return each different pair of posting date and period text."""
+        """Return each different pair of posting date and period text, where the date can be read."""
         posted, period = self.casts["posted"].value, self.casts["period"].text
-        return self.engine.rows(
-            f"select distinct {posted}, {period} from {numbered_rows(self.numbered)}", self._values()
-        )
+        query = f"select distinct {posted}, {period} from {numbered_rows(self.numbered)} where {posted} is not null"
+        return self.engine.rows(query, self._values())
 
-    def lines_with_period(self, periods: Sequence[str], limit: int) -> tuple[list[WrongText], int]:
-        """Return the first lines that have one of these period texts, and how many there are."""
-        text = self.casts["period"].text
-        values = {**self._values(), "periods": list(periods)}
+    def accounts(self) -> set[str]:
+        """Return each different account."""
+        text = self.casts["account"].text
+        rows = self.engine.rows(
+            f"select distinct {text} from {numbered_rows(self.numbered)} where {text} is not null", self._values()
+        )
+        return {account for (account,) in rows}
+
+    def lines_with(self, field: str, texts: Sequence[str], reason: Reason, limit: int) -> tuple[list[WrongText], int]:
+        """Return the first lines whose field is one of these texts, wrong for this reason, and how many there are."""
+        if not texts:
+            return [], 0
+        text = self.casts[field].text
         rows = self.engine.rows(
             f"select file_line, {text}, count(*) over () from {numbered_rows(self.numbered)}"
-            f" where {text} in (select unnest($periods)) order by file_line limit {limit}",
-            values,
+            f" where {text} in (select unnest($texts)) order by file_line limit {limit}",
+            {**self._values(), "texts": list(texts)},
         )
-        return [WrongText(line, "period", "period", found) for line, found, _ in rows], rows[0][2] if rows else 0
+        return [WrongText(line, field, reason, found) for line, found, _ in rows], rows[0][2] if rows else 0
 
     def write_ledger(self, path: str, placements: Placements, rules: Mapping[str, Predicate], target: Path) -> None:
         """Write the ledger part. path: the export's, as the part is to tell it; rules: entry class to its condition."""
