@@ -263,3 +263,24 @@ def test_the_demo_cut_anew_into_thirty_files_gives_the_same_reports(demo: Path, 
         (book / "exports" / "line" / f"{chance.randrange(10**9)}.csv").write_text(text, encoding="utf-8")
     assert run_almanac("load", "--through", "2026-06-17", book=book).code == 0
     assert reports(book) == reports(demo)
+
+
+def test_the_day_of_completeness_is_kept_and_a_stale_one_is_told(make_book: MakeBook) -> None:
+    book = make_book(*LINES)
+    assert book.load("--through", "2026-03-31").err == ""
+    assert book.run("statement", "income", "--print", "json").json["facts"]["as_of"] == "2026-03-31"
+    book.ledger(
+        HEADS + "6,1,2026-04-02,,1000,1.00,,GJ\n6,2,2026-04-02,,4010,,1.00,GJ\n",
+        "ledger-april.csv",
+    )
+    told = book.load()
+    assert told.code == 0
+    assert "warning: lines are posted after the day through which the ledger is complete: 2026-04-02" in told.err
+    assert book.run("statement", "income", "--print", "json").json["facts"]["as_of"] == "2026-03-31"
+
+
+def test_lines_dated_after_today_do_not_choose_the_day(make_book: MakeBook) -> None:
+    book = make_book(*LINES, "9,1,2199-01-01,,1000,1.00,,GJ", "9,2,2199-01-01,,4010,,1.00,GJ")
+    assert book.load().code == 0
+    facts = book.run("statement", "income", "--print", "json").json["facts"]
+    assert (facts["as_of"], facts["as_of_chosen"]) == ("2026-03-05", "the newest posting date")

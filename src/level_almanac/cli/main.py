@@ -66,8 +66,7 @@ class Commands(click.Group):
 def almanac(ctx: click.Context, book: Path) -> None:
     """Reports over fiscal periods from accounting exports.
 
-    Each report stands on its proof, and each figure can be traced.
-    Start with `almanac demo`.
+    Each report stands on its proof. Start with `almanac demo`.
     """
     ctx.obj = book
 

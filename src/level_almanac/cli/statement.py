@@ -21,7 +21,9 @@ from level_almanac.core.words.columns import DEFAULT_TEXT
 @click.command()
 @click.argument("layout", type=click.Choice(["income"]))
 @when_options
-@click.option("--columns", default=DEFAULT_TEXT, metavar="WORDS", help="What the columns are, between semicolons.")
+@click.option(
+    "--columns", default=DEFAULT_TEXT, metavar="WORDS", help=f"Columns, between semicolons.  [default: {DEFAULT_TEXT}]"
+)
 @click.option(
     "--compare",
     type=click.Choice(["same-days", "whole"]),

@@ -18,6 +18,7 @@ from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake, listed, nearest
 from level_almanac.store.chart_lines import chart_lines
 from level_almanac.store.engine import DuckDBEngine, Engine
+from level_almanac.store.ledger_checks import newest_posting
 from level_almanac.store.ledger_sums import Measures, Sums, ledger_sums
 from level_almanac.store.state import State, Store
 
@@ -133,9 +134,12 @@ class Book:
         return self.state.through.get("ledger")
 
     def newest_posting(self, today: date) -> date | None:
-        """Return the newest posting date that is not after today, as far as the files' own last dates tell."""
-        days = [day for loaded in self.state.files_of("ledger") for day in (loaded.first, loaded.last) if day]
-        return max((day for day in days if day <= today), default=None)
+        """Return the newest posting date that is not after today, if there is one."""
+        files = self.state.files_of("ledger")
+        newest = max((loaded.last for loaded in files if loaded.last), default=None)
+        if newest is None or newest <= today:
+            return newest
+        return newest_posting(self.engine, [self.store.path_of(loaded.part) for loaded in files], today)
 
     def data_through(self, today: date) -> date | None:
         """Return the day up to which the ledger reaches: the day told at loading, or else the newest posting date."""

@@ -100,7 +100,9 @@ def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
     if earlier.lines:
         rows.append(Row("earlier-results", "Earlier results not transferred", 0, "line", earlier.cells(places)))
     rows.append(Row("total", "Total", 0, "total", total.cells(places)))
-    rows.append(Row("result", "of which result of the year", 0, "subtotal", result.cells(places)))
+    # With debits positive a profit has a minus, so the words say which it is.
+    outcome = f" ({'loss' if result.closing > 0 else 'profit'})" if result.closing else ""
+    rows.append(Row("result", f"of which result of the year{outcome}", 0, "subtotal", result.cells(places)))
     return ReportTable(
         title="Trial balance",
         facts={

@@ -103,7 +103,7 @@ class _Load:
         outcomes = self._read(files, calendar, rules)
         changed = bool(dropped) or any(outcome != "unchanged" for outcome in outcomes.values())
         if not changed and self.before is not None and self._same_through(self.before):
-            return LoadResult(self.before, outcomes, (), *self._unbalanced())
+            return LoadResult(self.before, outcomes, (), *self._warnings())
         if changed:
             for table in tables_of(self.book.settings.tables).values():
                 self._settle_repeats(table)
@@ -112,7 +112,7 @@ class _Load:
             self._roll_up()
             self._check_accounts()
         state = self._kept_state()
-        warnings = self._unbalanced()
+        warnings = self._warnings()
         self.store.put_in_force(state)
         return LoadResult(state, outcomes, dropped, *warnings)
 
@@ -252,17 +252,34 @@ class _Load:
         if mistakes:
             raise BookMistake(*mistakes, total=total)
 
-    def _unbalanced(self) -> tuple[tuple[Mistake, ...], int]:
+    def _warnings(self) -> tuple[tuple[Mistake, ...], int]:
+        unbalanced, count = self._unbalanced()
+        late = self._after_through()
+        return (*unbalanced, *late), count + len(late)
+
+    def _unbalanced(self) -> tuple[list[Mistake], int]:
         parts = [str(draft.part) for draft in self._of("ledger")]
-        # Parts that were kept have moved; the state's names tell where.
         if not parts:
-            return (), 0
+            return [], 0
         rows = ledger_checks.unbalanced_journals(self.engine, parts, SHOWN_MISTAKES)
-        warnings = tuple(
+        found = [
             Mistake(f"journal {journal} of {entity} does not balance", f"{place[0]}:{place[1]}", f"{net:+f}", "0")
             for entity, journal, place, net, _ in rows
-        )
-        return warnings, rows[0][-1] if rows else 0
+        ]
+        return found, rows[0][-1] if rows else 0
+
+    def _after_through(self) -> list[Mistake]:
+        """Warn of a day that was told once and is no longer true, because reports would end there."""
+        through = self._through().get("ledger")
+        last = max((draft.entry.last for draft in self._of("ledger") if draft.entry.last), default=None)
+        if through is None or last is None or last <= through:
+            return []
+        step = f"reports end on {through}; move that day with `almanac load --through DAY`"
+        return [
+            Mistake(
+                "lines are posted after the day through which the ledger is complete", got=str(last), next_step=step
+            )
+        ]
 
     def _same_through(self, before: State) -> bool:
         return self.options.through is None or before.through == self._through()

@@ -1,6 +1,7 @@
 """What a load looks at in the ledger parts it has written, before they are put in force."""
 
 from collections.abc import Sequence
+from datetime import date
 
 from level_almanac.store.engine import Engine, Row
 
@@ -41,3 +42,12 @@ def unbalanced_journals(engine: Engine, parts: Sequence[str], limit: int) -> lis
             having sum(amount) <> 0 order by place limit {limit}""",
         {"parts": list(parts)},
     )
+
+
+def newest_posting(engine: Engine, parts: Sequence[str], today: date) -> date | None:
+    """Return the newest posting date that is not after today, if there is one."""
+    ((newest,),) = engine.rows(
+        "select max(posted) from read_parquet($parts, union_by_name = true) where posted <= $today",
+        {"parts": list(parts), "today": today},
+    )
+    return newest if isinstance(newest, date) else None
