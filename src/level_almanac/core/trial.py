@@ -284,6 +284,10 @@ def _notes(book: Book, selection: Selection, total: _Line, hidden: int) -> list[
     if total.opening:
         notes.append("The openings do not balance: look for a base or a journal that does not")
     if hidden:
-        what = "1 account stands" if hidden == 1 else f"{hidden} accounts stand"
-        notes.append(f"{what} at zero without movement and not shown")
+        what = (
+            "1 account at zero without movement is"
+            if hidden == 1
+            else f"{hidden} accounts at zero without movement are"
+        )
+        notes.append(f"{what} not shown")
     return notes

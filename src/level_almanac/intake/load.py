@@ -1,8 +1,9 @@
 """The load: every export in, or nothing changed (docs/loading.md)."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
+from itertools import count as count_up
 from pathlib import Path
 
 from level_almanac.book.fingerprints import reading_fingerprint, rules_fingerprint
@@ -18,7 +19,8 @@ from level_almanac.intake.csv_text import fingerprint
 from level_almanac.intake.files import ExportFile, export_files
 from level_almanac.intake.messages import clash_mistake
 from level_almanac.intake.read_export import ExportReader, PlacesDays
-from level_almanac.store import ledger_checks, repeats, rollups
+from level_almanac.intake.warnings import lines_after, unbalanced_journals
+from level_almanac.store import closing, ledger_checks, repeats, rollups
 from level_almanac.store.chart_lines import account_codes
 from level_almanac.store.engine import DuckDBEngine, Engine
 from level_almanac.store.plain_checks import count_lines
@@ -96,22 +98,29 @@ class _Load:
     now: datetime
     options: LoadOptions
     drafts: dict[str, _Draft] = field(default_factory=dict)
+    written: Iterator[int] = field(default_factory=count_up)
+
+    def _new(self) -> Path:
+        # Parts without lines are alike to the byte, so a name made of another part's would not be its own.
+        return self.work / f"part-{next(self.written)}.parquet"
 
     def run(self, files: list[ExportFile], calendar: PlacesDays, rules: Mapping[str, Predicate]) -> LoadResult:
         """Read, check and put in force."""
         dropped = self._gone(files)
         outcomes = self._read(files, calendar, rules)
         changed = bool(dropped) or any(outcome != "unchanged" for outcome in outcomes.values())
-        if not changed and self.before is not None and self._same_through(self.before):
-            return LoadResult(self.before, outcomes, (), *self._warnings())
         if changed:
             for table in tables_of(self.book.settings.tables).values():
                 self._settle_repeats(table)
-            self._check_chart()
+        # The book file may name another retained-earnings account though no export changed.
+        self._check_chart()
+        if changed:
             self._settle_closing()
             self._roll_up()
             self._check_accounts()
-        state = self._kept_state()
+        elif self.before is not None and self._through() == self.before.through:
+            return LoadResult(self.before, outcomes, (), *self._warnings())
+        state = self._kept_state(self.now if changed or self.before is None else self.before.loaded_at)
         warnings = self._warnings()
         self.store.put_in_force(state)
         return LoadResult(state, outcomes, dropped, *warnings)
@@ -131,8 +140,7 @@ class _Load:
         total = 0
         outcomes = {}
         # The chart comes first, so that a ledger line's account is held against it with all else on the line.
-        ordered = sorted(enumerate(files), key=lambda each: each[1].block.table != "accounts")
-        for number, file in ordered:
+        for file in sorted(files, key=lambda each: each.block.table != "accounts"):
             if file.block.table != "accounts" and not reader.chart:
                 if mistakes:
                     break
@@ -147,7 +155,7 @@ class _Load:
                 self.drafts[file.name] = self._draft_of(old)
                 outcomes[file.name] = "unchanged"
                 continue
-            target = self.work / f"part-{number}.parquet"
+            target = self._new()
             found, count = reader.read(file, printed.lines, target)
             mistakes += found
             total += count
@@ -186,8 +194,7 @@ class _Load:
             count = copies.get(draft.entry.path, 0)
             if not count and not draft.shadow:
                 continue
-            kept = draft.part.with_name(f"{draft.part.stem}-kept.parquet")
-            kept, shadow = self.work / kept.name, self.work / f"{draft.part.stem}-shadow.parquet"
+            kept, shadow = self._new(), self._new()
             repeats.rewrite(self.engine, table, draft.parts, kept, copies=False)
             if count:
                 repeats.rewrite(self.engine, table, draft.parts, shadow, copies=True)
@@ -203,10 +210,10 @@ class _Load:
         drafts = self._of("ledger")
         if not drafts:
             return
-        for (name,) in repeats.closing_journals(self.engine, [str(draft.part) for draft in drafts]):
+        for (name,) in closing.closing_journals(self.engine, [str(draft.part) for draft in drafts]):
             draft = self.drafts[name]
-            target = self.work / f"{draft.part.stem}-closing.parquet"
-            repeats.rewrite_classes(self.engine, str(draft.part), target)
+            target = self._new()
+            closing.rewrite_classes(self.engine, str(draft.part), target)
             self.drafts[name] = replace(draft, part=target, fresh=True)
 
     def _roll_up(self) -> None:
@@ -217,7 +224,7 @@ class _Load:
                 lines = count_lines(self.engine, str(draft.part))
                 self.drafts[name] = replace(draft, entry=replace(draft.entry, lines=lines))
                 continue
-            rollup = self.work / f"{draft.part.stem}-rollup.parquet"
+            rollup = self._new()
             rollups.write_rollup(self.engine, str(draft.part), rollup)
             lines, debit, credit, first, last, low, high = ledger_checks.part_summary(self.engine, str(draft.part))
             entry = replace(
@@ -253,36 +260,10 @@ class _Load:
             raise BookMistake(*mistakes, total=total)
 
     def _warnings(self) -> tuple[tuple[Mistake, ...], int]:
-        unbalanced, count = self._unbalanced()
-        late = self._after_through()
+        drafts = self._of("ledger")
+        unbalanced, count = unbalanced_journals(self.engine, [str(draft.part) for draft in drafts], SHOWN_MISTAKES)
+        late = lines_after(self._through().get("ledger"), [draft.entry for draft in drafts])
         return (*unbalanced, *late), count + len(late)
-
-    def _unbalanced(self) -> tuple[list[Mistake], int]:
-        parts = [str(draft.part) for draft in self._of("ledger")]
-        if not parts:
-            return [], 0
-        rows = ledger_checks.unbalanced_journals(self.engine, parts, SHOWN_MISTAKES)
-        found = [
-            Mistake(f"journal {journal} of {entity} does not balance", f"{place[0]}:{place[1]}", f"{net:+f}", "0")
-            for entity, journal, place, net, _ in rows
-        ]
-        return found, rows[0][-1] if rows else 0
-
-    def _after_through(self) -> list[Mistake]:
-        """Warn of a day that was told once and is no longer true, because reports would end there."""
-        through = self._through().get("ledger")
-        last = max((draft.entry.last for draft in self._of("ledger") if draft.entry.last), default=None)
-        if through is None or last is None or last <= through:
-            return []
-        step = f"reports end on {through}; move that day with `almanac load --through DAY`"
-        return [
-            Mistake(
-                "lines are posted after the day through which the ledger is complete", got=str(last), next_step=step
-            )
-        ]
-
-    def _same_through(self, before: State) -> bool:
-        return self.options.through is None or before.through == self._through()
 
     def _through(self) -> dict[str, date]:
         told = dict(self.before.through) if self.before else {}
@@ -290,7 +271,7 @@ class _Load:
             told["ledger"] = self.options.through
         return told
 
-    def _kept_state(self) -> State:
+    def _kept_state(self, loaded_at: datetime) -> State:
         entries = []
         for name, draft in self.drafts.items():
             if draft.fresh:
@@ -313,7 +294,7 @@ class _Load:
             base = dict(self.before.bases) if self.before else {}
             rollup = self.before.rollup if self.before else ""
         return State(
-            loaded_at=self.now,
+            loaded_at=loaded_at,
             rules=rules_fingerprint(self.book),
             files=tuple(sorted(entries, key=lambda entry: (entry.table, entry.path))),
             rollup=rollup,

@@ -9,7 +9,7 @@ from itertools import pairwise
 from pathlib import Path
 
 from level_almanac.book.tables import Table
-from level_almanac.store.engine import Engine, Row
+from level_almanac.store.engine import Engine
 from level_almanac.store.lines import LEDGER_ORDER, ROW_GROUP
 
 
@@ -103,35 +103,3 @@ def rewrite(engine: Engine, table: Table, parts: Sequence[str], target: Path, co
 def no_shadows(engine: Engine) -> None:
     """Start from no copies at all."""
     engine.run("create or replace temp table shadows (file varchar, file_line bigint)")
-
-
-def closing_journals(engine: Engine, parts: Sequence[str]) -> list[Row]:
-    """Return (path of the file) for each whose lines stand in a closing journal without being told so.
-
-    A closing journal is taken out whole, never one side of it, so one closing line makes its whole journal closing.
-    """
-    engine.run(
-        """create or replace temp table closing_journals as
-            select distinct entity, journal from read_parquet($parts, union_by_name = true)
-            where own_class = 'closing'""",
-        {"parts": list(parts)},
-    )
-    return engine.rows(
-        f"""select distinct file from (select *, {_EFFECTIVE} as effective
-                from read_parquet($parts, union_by_name = true))
-            where entry_class <> effective""",
-        {"parts": list(parts)},
-    )
-
-
-_EFFECTIVE = """case when own_class in ('ordinary', 'adjusting')
-    and (entity, journal) in (select (entity, journal) from closing_journals) then 'closing' else own_class end"""
-
-
-def rewrite_classes(engine: Engine, part: str, target: Path) -> None:
-    """Write a part anew with the entry classes that its journals give its lines."""
-    engine.run(
-        f"""copy (select * replace ({_EFFECTIVE} as entry_class) from read_parquet($part) order by {LEDGER_ORDER})
-            to $target (format parquet, compression zstd, row_group_size {ROW_GROUP})""",
-        {"part": part, "target": str(target)},
-    )

@@ -1,0 +1,36 @@
+"""Closing journals, taken out whole and never one side of them: one closing line makes its whole journal closing."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from level_almanac.store.engine import Engine, Row
+from level_almanac.store.lines import LEDGER_ORDER, ROW_GROUP
+
+
+def closing_journals(engine: Engine, parts: Sequence[str]) -> list[Row]:
+    """Return (export) for each whose part holds lines of a closing journal that do not say so, or no longer rightly."""
+    engine.run(
+        """create or replace temp table closing_journals as
+            select distinct entity, journal from read_parquet($parts, union_by_name = true)
+            where own_class = 'closing'""",
+        {"parts": list(parts)},
+    )
+    return engine.rows(
+        f"""select distinct file from (select *, {_EFFECTIVE} as effective
+                from read_parquet($parts, union_by_name = true))
+            where entry_class <> effective""",
+        {"parts": list(parts)},
+    )
+
+
+_EFFECTIVE = """case when own_class in ('ordinary', 'adjusting')
+    and (entity, journal) in (select (entity, journal) from closing_journals) then 'closing' else own_class end"""
+
+
+def rewrite_classes(engine: Engine, part: str, target: Path) -> None:
+    """Write a part anew with the entry classes that its journals give its lines."""
+    engine.run(
+        f"""copy (select * replace ({_EFFECTIVE} as entry_class) from read_parquet($part) order by {LEDGER_ORDER})
+            to $target (format parquet, compression zstd, row_group_size {ROW_GROUP})""",
+        {"part": part, "target": str(target)},
+    )
