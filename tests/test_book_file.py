@@ -73,7 +73,8 @@ def test_the_book_is_found_from_a_folder_within(almanac: Almanac, demo: Path) ->
     ("words", "message"),
     [
         (["trail"], "Error: No such command 'trail'. Did you mean 'trial'?"),
-        (["trial", "--as-of", "17.06.2026"], "Error: Invalid value for '--as-of': '17.06.2026' is not a day; expected YYYY-MM-DD, such as 2026-06-17"),
+        (["trial", "--as-of", "17.06.2026"], "Error: Invalid value for '--as-of': '17.06.2026' is not a day; expected YYYY-MM-DD from 1900 to 2199, such as 2026-06-17"),
+        (["trial", "--as-of", "9999-12-31"], "Error: Invalid value for '--as-of': '9999-12-31' is not a day; expected YYYY-MM-DD from 1900 to 2199, such as 2026-06-17"),
         (["trial", "--entity", "LINES"], "almanac: --entity: unknown entity: 'LINES'; expected LINE or YARD; did you mean 'LINE'?"),
         (["trial", "--from", "2026-01-01"], "almanac: only one end of the range is given; give --through or --before too"),
         (["trial", "--through", "2026-01-01"], "almanac: only one end of the range is given; give --from too"),

@@ -118,8 +118,10 @@ def test_date_patterns(make_book: MakeBook, pattern: str, text: str, day: str) -
 
 GOOD = ["1,1,2025-10-03,,1000,5.00,,GJ", "1,2,2025-10-03,,4010,,5.00,GJ"]
 MISTAKES = [
-    ("1,1,2025-13-03,,1000,5.00,,GJ", "ledger.csv:4: posted: not a date: '2025-13-03'; expected a day as YYYY-MM-DD"),
-    ("1,1,2025-02-30,,1000,5.00,,GJ", "ledger.csv:4: posted: not a date: '2025-02-30'; expected a day as YYYY-MM-DD"),
+    ("1,1,2025-13-03,,1000,5.00,,GJ", "ledger.csv:4: posted: not a date: '2025-13-03'; expected a day from 1900 to 2199 as YYYY-MM-DD"),
+    ("1,1,2025-02-30,,1000,5.00,,GJ", "ledger.csv:4: posted: not a date: '2025-02-30'; expected a day from 1900 to 2199 as YYYY-MM-DD"),
+    ("2,1,9999-12-31,,1000,5.00,,GJ", "ledger.csv:4: posted: not a date: '9999-12-31'; expected a day from 1900 to 2199 as YYYY-MM-DD"),
+    ("2,1,0001-01-01,,1000,5.00,,GJ", "ledger.csv:4: posted: not a date: '0001-01-01'; expected a day from 1900 to 2199 as YYYY-MM-DD"),
     ("2,1,,,1000,5.00,,GJ", "ledger.csv:4: posted: is blank; expected a value on every line"),
     ("2,1,2025-10-03,,1000,5.O0,,GJ", "ledger.csv:4: debit: not a number: '5.O0'; expected a number such as 1234.56 or -5.00"),
     ("2,1,2025-10-03,,1000,5.001,,GJ", "ledger.csv:4: debit: more decimals than the entity's currency has: '5.001'; expected an exact amount"),
@@ -248,3 +250,18 @@ def test_a_ledger_without_a_chart_is_told(make_book: MakeBook) -> None:
         book.load().err
         == 'almanac: almanac.toml: no [[intake]] block names the chart of accounts; add one with table = "accounts"\n'
     )
+
+
+@pytest.mark.parametrize(
+    ("content", "code", "message"),
+    [
+        (b"", 3, "almanac: ledger.csv:1: the file is empty; expected a head line and records"),
+        (HEADS.encode(), 0, ""),
+    ],
+    ids=["empty", "head only"],
+)
+def test_files_without_records(make_book: MakeBook, content: bytes, code: int, message: str) -> None:
+    book = make_book()
+    (book.root / "ledger.csv").write_bytes(content)
+    ran = book.load()
+    assert (ran.code, ran.err.strip()) == (code, message)

@@ -23,12 +23,13 @@ class Day(click.ParamType[date]):
         if isinstance(value, date):
             return value
         try:
-            return date.fromisoformat(value) if len(value) == 10 else self._fail(value, param, ctx)
+            day = date.fromisoformat(value)
         except ValueError:
-            return self._fail(value, param, ctx)
-
-    def _fail(self, value: str, param: click.Parameter | None, ctx: click.Context | None) -> date:
-        self.fail(f"{value!r} is not a day; expected YYYY-MM-DD, such as 2026-06-17", param, ctx)
+            day = None
+        if day is None or len(value) != 10 or not 1900 <= day.year <= 2199:
+            allowed = "YYYY-MM-DD from 1900 to 2199, such as 2026-06-17"
+            self.fail(f"{value!r} is not a day; expected {allowed}", param, ctx)
+        return day
 
 
 DAY = Day()

@@ -23,7 +23,7 @@ def line_mistake(name: str, wrong: WrongText, block: IntakeBlock, choices: Seque
     told: dict[Reason, Mistake] = {
         "blank": Mistake("is blank", where, allowed="a value on every line"),
         "choice": Mistake(f"unknown {wrong.field}", where, got, listed(choices), nearest(wrong.text, choices)),
-        "date": Mistake("not a date", where, got, f"a day as {dates}"),
+        "date": Mistake("not a date", where, got, f"a day from 1900 to 2199 as {dates}"),
         "ambiguous-date": Mistake("the date can be read in more than one way", where, got, next_step=f"as {dates}"),
         "number": Mistake("not a number", where, got, number_words(block)),
         "decimals": Mistake("more decimals than the entity's currency has", where, got, "an exact amount"),

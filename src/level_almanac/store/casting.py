@@ -27,6 +27,10 @@ Reason = Literal[
 ]
 
 
+YEARS = "1900 and 2199"
+"""The years that a date can lie in."""
+
+
 @dataclass(frozen=True, slots=True)
 class Source:
     """Where a field's text comes from: a column of the export, one constant, or neither (always blank).
@@ -125,8 +129,8 @@ def _date(text: str, patterns: Sequence[str], bind: Binding) -> tuple[str, list[
     reads = [f"try_strptime({text}, {bind(pattern)})::date" for pattern in patterns]
     value = reads[0] if len(reads) == 1 else f"coalesce({', '.join(reads)})"
     wrong: list[tuple[Reason, str]] = [
-        # `%Y` takes the year 26 for a year; books do not reach that far back.
-        ("date", f"{text} is not null and ({value} is null or year({value}) not between 1900 and 2199)")
+        # `%Y` takes 26 for a year, and 9999 stands for "never"; no fiscal year holds either.
+        ("date", f"{text} is not null and ({value} is null or year({value}) not between {YEARS})")
     ]
     if len(reads) > 1:
         wrong.append(("ambiguous-date", f"len(list_distinct([{', '.join(reads)}])) > 1"))

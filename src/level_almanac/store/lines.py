@@ -9,7 +9,7 @@ from pathlib import Path
 
 from level_almanac.book.tables import Table
 from level_almanac.store.binding import Binding
-from level_almanac.store.casting import Cast, Reason
+from level_almanac.store.casting import YEARS, Cast, Reason
 from level_almanac.store.engine import Engine, Row
 from level_almanac.store.exports import numbered_rows
 from level_almanac.store.place import Placements
@@ -93,7 +93,8 @@ class ExportLines:
     def dates_and_periods(self) -> list[Row]:
         """Return each different pair of posting date and period text, where the date can be read."""
         posted, period = self.casts["posted"].value, self.casts["period"].text
-        query = f"select distinct {posted}, {period} from {numbered_rows(self.numbered)} where {posted} is not null"
+        query = f"select distinct {posted}, {period} from {numbered_rows(self.numbered)}"
+        query += f" where year({posted}) between {YEARS}"
         return self.engine.rows(query, self._values())
 
     def accounts(self) -> set[str]:
