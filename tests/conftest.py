@@ -10,6 +10,11 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings
+
+# A machine that is busy with something else is no reason to fail.
+settings.register_profile("patient", deadline=None)
+settings.load_profile("patient")
 
 COMMAND = Path(sys.executable).with_name("almanac")
 # Wide enough that no help text or report is broken for want of room, and no colour whatever the machine says.

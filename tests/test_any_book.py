@@ -143,7 +143,7 @@ def expected_trial(
     return {key: row for key, row in found.items() if any(row)}
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(ledgers(), st.dates(FIRST, LAST), st.integers(0, 400), st.booleans())
 def test_trial(ledger: tuple[Year, list[Entry]], first: date, length: int, after_closing: bool) -> None:
     year, entries = ledger
@@ -162,7 +162,7 @@ def test_trial(ledger: tuple[Year, list[Entry]], first: date, length: int, after
     assert table.proof.considered.lines == len(entries)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(ledgers(), st.dates(FIRST, LAST), st.sampled_from(["with", "without"]))
 def test_statement(ledger: tuple[Year, list[Entry]], day: date, adjustments: str) -> None:
     year, entries = ledger

@@ -144,7 +144,8 @@ def _range(book: Book, request: TrialRequest, today: date) -> _Range:
         return _Range(named.year, named.first, named.last, words, before, only, (), adjustments_only=True)
     first = named.first if named else book.calendar.year_of(as_of.day).first
     far = how_far_words(as_of, book.data_through(today), book.is_closed(as_of.period))
-    words = f"{range_words(first, as_of.day)}: {named or f'year to date, {far}'}"
+    how = "" if named or as_of.how == "as asked" else f" ({as_of.how})"
+    words = f"{range_words(first, as_of.day)}{how}: {named or f'year to date, {far}'}"
     words = " · ".join([words, *choice_words(as_of, book.calendar)])
     return _made_range(book, first, as_of.day, as_of.extras, words)
 

@@ -37,9 +37,10 @@ def find_repeats(engine: Engine, table: Table, parts: Sequence[str]) -> bool:
     if not rows:
         return False
     fields = ", ".join(f'"{field.name}"' for field in table.fields)
+    named = ", ".join(f"'{field.name}': \"{field.name}\"" for field in table.fields)
     engine.run(
         f"""create or replace temp table repeats as
-            select {_key(table)}, file, file_line, hash({fields}) as content, row({fields}) as fields
+            select {_key(table)}, file, file_line, hash({fields}) as content, {{{named}}} as fields
             from read_parquet($parts, union_by_name = true)
             where hash({_key(table)}) in (select unnest($hashes))
             qualify count(*) over (partition by {_key(table)}) > 1""",
