@@ -226,3 +226,26 @@ def test_currencies_are_not_added(make_book: MakeBook) -> None:
         " ask for entities of one currency with --entity A or B\n",
     )
     assert book.run("trial", "--entity", "A").code == 0
+
+
+def test_currencies_are_not_added_in_a_proof_or_a_load_either(make_book: MakeBook) -> None:
+    book = make_book(*LEDGER)
+    toml = book.root / "almanac.toml"
+    other = '[entities.B]\nname = "Brightness"\ncurrency = "JPY"\nretained_earnings = "3100"\n\n[calendar]'
+    text = toml.read_text().replace("[calendar]", other)
+    block = text[text.rindex("[[intake]]") :].replace("ledger*.csv", "yen.csv").replace('"A"', '"B"')
+    toml.write_text(text + block)
+    book.ledger(
+        "journal,line,posted,period,account,debit,credit,source\n1,1,2025-10-03,,1000,7,,GJ\n1,2,2025-10-03,,4010,,7,GJ\n",
+        "yen.csv",
+    )
+    loaded = {row["key"]: row["cells"] for row in book.load("--print", "json").json["rows"]}
+    assert loaded["yen.csv"]["debit"] == "7.00"
+    assert "debit" not in loaded["total"]
+    for words in (["trial"], ["statement", "income"], ["calendar"]):
+        report = book.run(*words, "--entity", "A", "--print", "json").json
+        assert report["proof"]["considered"]["lines"] == len(LEDGER)
+        assert report["proof"]["balances"] is True
+        assert report["notes"][0] == "Lines of B are in another currency and so not among those considered"
+    yen = book.run("trial", "--entity", "B", "--print", "json").json
+    assert [row["cells"]["closing"] for row in yen["rows"]] == ["7", "-7", "0", "-7"]

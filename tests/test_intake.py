@@ -55,6 +55,7 @@ NUMBERS = [
     ("1_000", PLAIN, "number"), ("(5", POINT, "number"), ("-(5)", POINT, "number"), ("12 34", POINT, "number"),
     ("(5)", PLAIN, "number"), ("5-", PLAIN, "number"), ("5 CR", PLAIN, "number"), ("EUR 5", POINT, "number"),
     ("99999999999999999999", PLAIN, "number"), ("--5", POINT, "number"), ("1,000", PLAIN, "number"),
+    (".", YEN, "number"), ("5.", YEN, "number"), (".", PLAIN, "number"), ("-", PLAIN, "number"), ("", PLAIN, "number"),
     ("1.005", POINT, "decimals"), ("100.000", PLAIN, "decimals"), ("1.5", YEN, "decimals"),
 ]  # fmt: skip
 

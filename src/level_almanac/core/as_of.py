@@ -112,15 +112,17 @@ def how_far_words(as_of: AsOf, data_through: date | None, closed: bool) -> str:
     return f"{as_of.named} ({as_of.period}, {day}), {state}"
 
 
+def adjustment_words(year: FiscalYear, last: date, extras: int) -> list[str]:
+    """Return which extra periods count and which do not in what ends on `last`, where that is the year's last day."""
+    if last != year.last:
+        return []
+    groups = (("with", year.extra_periods[:extras]), ("without", year.extra_periods[extras:]))
+    return [f"{how} adjustments of {', '.join(f'P{each.number}' for each in group)}" for how, group in groups if group]
+
+
 def choice_words(as_of: AsOf, calendar: FiscalCalendar) -> list[str]:
     """Return the choices taken that change what columns hold: extra periods at a year's end, compared spans whole."""
-    words = []
-    year = calendar.year(as_of.period.year)
-    if as_of.day == year.last and year.extra_periods:
-        counted = year.extra_periods[: as_of.extras]
-        left = year.extra_periods[as_of.extras :]
-        words += [f"with adjustments of {', '.join(f'P{extra.number}' for extra in counted)}"] if counted else []
-        words += [f"without adjustments of {', '.join(f'P{extra.number}' for extra in left)}"] if left else []
+    words = adjustment_words(calendar.year(as_of.period.year), as_of.day, as_of.extras)
     if as_of.compare == "whole":
         words.append("compared periods whole")
     return words

@@ -28,11 +28,23 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class Selection:
-    """The entities that a report is of, by code, and the one currency they have."""
+    """The entities that a report is of, by code, and the one currency they have.
+
+    comparable: the codes of all entities of that currency; unlike: those of others, whose amounts are never added to
+    these, not even in a proof.
+    """
 
     entities: Mapping[str, Entity]
     currency: str
-    all_of_book: bool
+    comparable: tuple[str, ...]
+    unlike: tuple[str, ...] = ()
+
+    @property
+    def notes(self) -> list[str]:
+        """Say which entities the proof leaves aside, if any."""
+        if not self.unlike:
+            return []
+        return [f"Lines of {listed(self.unlike)} are in another currency and so not among those considered"]
 
     @property
     def decimals(self) -> int:
@@ -158,4 +170,5 @@ class Book:
             step = f"ask for entities of one currency with --entity {listed(chosen)}"
             what = "amounts in different currencies are not added"
             raise UsageMistake(Mistake(what, got=", ".join(currencies), next_step=step))
-        return Selection(chosen, currencies[0], len(chosen) == len(entities))
+        unlike = tuple(code for code, entity in entities.items() if entity.currency != currencies[0])
+        return Selection(chosen, currencies[0], tuple(code for code in entities if code not in unlike), unlike)

@@ -1,7 +1,7 @@
 """The calendar as a report: years, quarters and periods, their days, and what data covers them (docs/calendar.md)."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 
@@ -41,7 +41,6 @@ class _Covered:
     counted: dict[int, Counted]
     through: date | None
     book: Book
-    places: int
 
     def within(self, low: int, high: int) -> Counted | None:
         found = [counted for fiscal, counted in self.counted.items() if low <= fiscal <= high]
@@ -73,7 +72,7 @@ def calendar_report(book: Book, request: CalendarRequest, today: date) -> Report
         if not isinstance(named, FiscalYear):
             raise UsageMistake(Mistake("not a year", "--year", repr(request.year), "an id such as 2026"))
         years = [named.year]
-    covered = _Covered(by_fiscal, book.data_through(today), book, selection.decimals)
+    covered = _Covered(by_fiscal, book.data_through(today), book)
     rows = tuple(row for year in years for row in _year_rows(book.calendar.year(year), covered))
     settings = book.settings.calendar
     return ReportTable(
@@ -90,10 +89,11 @@ def calendar_report(book: Book, request: CalendarRequest, today: date) -> Report
             _year_words(book),
             data_words(book),
         ),
-        columns=COLUMNS,
+        columns=(*COLUMNS[:4], replace(COLUMNS[4], decimals=selection.decimals), *COLUMNS[5:]),
         rows=rows,
         key_label="",
         proof=_proof(state, selection, found, years),
+        notes=tuple(selection.notes),
     )
 
 
@@ -142,9 +142,11 @@ def _row(
 
 
 def _proof(state: State, selection: Selection, found: list[EngineRow], years: list[int]) -> Proof:
-    everything = considered(state)
+    everything = considered(state, selection.comparable)
     counted = dict.fromkeys(("other entities", "carried", "other years", "shown"), Counted(0, Decimal(0)))
     for entity, fiscal, carried, lines, debit in found:
+        if entity in selection.unlike:
+            continue
         if entity not in selection.entities:
             rule = "other entities"
         elif carried:
@@ -154,4 +156,5 @@ def _proof(state: State, selection: Selection, found: list[EngineRow], years: li
         counted[rule] += Counted(lines, debit)
     shown = counted.pop("shown")
     left_out = tuple(Part(rule, each) for rule, each in counted.items() if each.lines)
-    return Proof("debits", Counted(everything.lines, everything.debit), shown, left_out)
+    considered_lines = Counted(everything.lines, everything.debit)
+    return Proof("debits", considered_lines, shown, left_out, decimals=selection.decimals)

@@ -1,11 +1,13 @@
 """What a load did, file by file, as a report."""
 
 from collections.abc import Mapping, Sequence
-from datetime import date
+from dataclasses import replace
 
+from level_almanac.book.currencies import decimals_of
 from level_almanac.core.book import Book
 from level_almanac.core.day_words import day_words
 from level_almanac.core.report_table import Cell, Column, ReportTable, Row
+from level_almanac.store.ledger_sums import Sums
 from level_almanac.store.state import LoadedFile, State
 
 COLUMNS = (
@@ -21,17 +23,21 @@ COLUMNS = (
 
 
 def load_report(book: Book, state: State, outcomes: Mapping[str, str], dropped: Sequence[str]) -> ReportTable:
-    """Return one row a file: what became of it, its lines and duplicates, debit, credit, and dates covered."""
-    rows = [Row(loaded.path, loaded.path, 0, "line", _cells(loaded, outcomes[loaded.path])) for loaded in state.files]
+    """Return one row a file: what became of it, its lines and duplicates, debit, credit, and dates covered.
+
+    Debits and credits stand only where all of them are in one currency.
+    """
+    rows = [
+        Row(loaded.path, loaded.path, 0, "line", _cells(book, loaded, outcomes[loaded.path])) for loaded in state.files
+    ]
     rows += [Row(path, path, 0, "line", {"outcome": "let go"}) for path in dropped]
     ledger = state.files_of("ledger")
     total: dict[str, Cell] = {
         "lines": sum(loaded.lines for loaded in state.files),
         "duplicates": sum(loaded.duplicates for loaded in state.files),
-        "debit": sum((loaded.debit for loaded in ledger), ledger[0].debit * 0) if ledger else None,
-        "credit": sum((loaded.credit for loaded in ledger), ledger[0].credit * 0) if ledger else None,
-        "first": min((day for loaded in ledger for day in _days(loaded)), default=None),
-        "last": max((day for loaded in ledger for day in _days(loaded)), default=None),
+        **_sides(book, ledger),
+        "first": min((loaded.first for loaded in ledger if loaded.first), default=None),
+        "last": max((loaded.last for loaded in ledger if loaded.last), default=None),
     }
     rows.append(Row("total", "Total", 0, "total", total))
     loaded_at = state.loaded_at.astimezone(book.zone)
@@ -42,23 +48,28 @@ def load_report(book: Book, state: State, outcomes: Mapping[str, str], dropped: 
     subtitle = (
         f"ledger complete through {day_words(through)}" if through else "no day told through which it is complete"
     )
+    decimals = max(decimals_of(entity.currency) for entity in book.settings.entities.values())
     return ReportTable(
         title="Exports loaded",
         facts=facts,
         subtitle=(book.settings.book.name, subtitle),
-        columns=COLUMNS,
+        columns=tuple(replace(column, decimals=decimals) if column.kind == "amount" else column for column in COLUMNS),
         rows=tuple(rows),
         key_label="export",
     )
 
 
-def _cells(loaded: LoadedFile, outcome: str) -> dict[str, Cell]:
+def _cells(book: Book, loaded: LoadedFile, outcome: str) -> dict[str, Cell]:
     cells: dict[str, Cell] = {"table": loaded.table, "outcome": outcome, "lines": loaded.lines}
     cells["duplicates"] = loaded.duplicates or None
     if loaded.table == "ledger":
-        cells |= {"debit": loaded.debit, "credit": loaded.credit, "first": loaded.first, "last": loaded.last}
+        cells |= {**_sides(book, [loaded]), "first": loaded.first, "last": loaded.last}
     return cells
 
 
-def _days(loaded: LoadedFile) -> list[date]:
-    return [day for day in (loaded.first, loaded.last) if day]
+def _sides(book: Book, files: Sequence[LoadedFile]) -> dict[str, Cell]:
+    sums = [(entity, Sums(*each)) for loaded in files for entity, each in loaded.sums.items()]
+    if len({book.settings.entities[entity].currency for entity, _ in sums}) > 1:
+        return {}
+    total = sum((each for _, each in sums), Sums())
+    return {"debit": total.debit, "credit": total.credit}

@@ -79,6 +79,7 @@ class Proof:
     shown: Counted
     left_out: tuple[Part, ...]
     checks: tuple[Check, ...] = ()
+    decimals: int = 2
     shown_as: tuple[Part, ...] = ()
 
     @property

@@ -65,7 +65,7 @@ def income_statement(book: Book, request: StatementRequest, today: date) -> Repo
         columns=tuple(_columns(words, windows, selection, book.data_through(today))),
         rows=rows,
         proof=_proof(book, selection, sums, rows, windows),
-        notes=tuple(_notes(book, selection, sums, windows)),
+        notes=(*selection.notes, *_notes(book, selection, sums, windows)),
     )
 
 
@@ -225,7 +225,9 @@ def _proof(
     chosen = {place: measured for place, measured in sums.items() if place[0] in selection.entities}
     income = {place: measured for place, measured in chosen.items() if chart[place[1]].is_income}
     balance = {place: measured for place, measured in chosen.items() if place not in income}
-    others = {place: measured for place, measured in sums.items() if place not in chosen}
+    others = {
+        place: measured for place, measured in sums.items() if place not in chosen and place[0] in selection.comparable
+    }
     left_out = (
         Part("other entities", _counted(others, _ALL_LINES)),
         Part("carried", _counted(chosen, "carried")),
@@ -233,13 +235,14 @@ def _proof(
         Part("balance-sheet accounts", _counted(balance, "any column") + _counted(balance, "other dates")),
         Part("other dates", _counted(income, "other dates")),
     )
-    everything = considered(book.state)
+    everything = considered(book.state, selection.comparable)
     return Proof(
         measure="amount, debits positive",
         considered=Counted(everything.lines, everything.amount),
         shown=_counted(income, "any column"),
         left_out=tuple(each for each in left_out if each.counted.lines),
         checks=(_rows_check(rows, income, windows),),
+        decimals=selection.decimals,
     )
 
 

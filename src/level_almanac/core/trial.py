@@ -6,7 +6,7 @@ from datetime import date, timedelta
 from decimal import Decimal
 
 from level_almanac.core.accounts import Account, Chart
-from level_almanac.core.as_of import ALL_EXTRA, AsOfRequest, choice_words, how_far_words
+from level_almanac.core.as_of import ALL_EXTRA, AsOfRequest, adjustment_words, choice_words, how_far_words
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.calendar import FiscalPeriod
 from level_almanac.core.day_words import day_words, range_words
@@ -170,7 +170,8 @@ def _asked_range(book: Book, request: TrialRequest) -> _Range:
             )
         )
     extras = 0 if request.when.adjustments == "without" else ALL_EXTRA
-    return _made_range(book, first, last, extras, range_words(first, last))
+    choices = adjustment_words(years[1], last, extras)
+    return _made_range(book, first, last, extras, " · ".join([range_words(first, last), *choices]))
 
 
 def _made_range(book: Book, first: date, last: date, extras: int, words: str) -> _Range:
@@ -249,7 +250,8 @@ def _proof(book: Book, selection: Selection, sums: Mapping[tuple[str, str], Mapp
         found = [measured[name] for (entity, _), measured in sums.items() if entity in selection.entities]
         return Counted(sum(each.lines for each in found), sum((each.debit for each in found), _ZERO))
 
-    others = [measured["all"] for (entity, _), measured in sums.items() if entity not in selection.entities]
+    aside = set(selection.comparable) - selection.entities.keys()
+    others = [measured["all"] for (entity, _), measured in sums.items() if entity in aside]
     left_out = (
         Part("other entities", Counted(sum(e.lines for e in others), sum((e.debit for e in others), _ZERO))),
         Part("carried in later years", counted("carried")),
@@ -257,7 +259,7 @@ def _proof(book: Book, selection: Selection, sums: Mapping[tuple[str, str], Mapp
         Part("adjustment periods", counted("adjustments")),
         Part("later dates", counted("later")),
     )
-    everything = considered(book.state)
+    everything = considered(book.state, selection.comparable)
     opened, moved = counted("earlier") + counted("before"), counted("within")
     return Proof(
         measure="debits",
@@ -270,6 +272,7 @@ def _proof(book: Book, selection: Selection, sums: Mapping[tuple[str, str], Mapp
             _check("debits equal credits", total.debit - total.credit),
             _check("closings sum to zero", total.closing),
         ),
+        decimals=selection.decimals,
     )
 
 
@@ -278,7 +281,7 @@ def _check(words: str, difference: Decimal) -> Check:
 
 
 def _notes(book: Book, selection: Selection, total: _Line, hidden: int) -> list[str]:
-    notes = []
+    notes = selection.notes
     for code, entity in selection.entities.items():
         if not book.state.bases.get(code) and code in book.state.bases:
             notes.append(f"{entity.name} has no carried lines in its first year: balances before it are taken as zero")

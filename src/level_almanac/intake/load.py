@@ -226,16 +226,15 @@ class _Load:
                 continue
             rollup = self._new()
             rollups.write_rollup(self.engine, str(draft.part), rollup)
-            lines, debit, credit, first, last, low, high = ledger_checks.part_summary(self.engine, str(draft.part))
+            found = ledger_checks.part_summary(self.engine, str(draft.part))
             entry = replace(
                 draft.entry,
-                lines=lines,
-                debit=debit,
-                credit=credit,
-                first=first,
-                last=last,
-                fiscal_low=low,
-                fiscal_high=high,
+                lines=sum(row[1] for row in found),
+                sums={entity: (lines, debit, credit) for entity, lines, debit, credit, *_ in found},
+                first=min((row[4] for row in found), default=None),
+                last=max((row[5] for row in found), default=None),
+                fiscal_low=min((row[6] for row in found), default=0),
+                fiscal_high=max((row[7] for row in found), default=0),
             )
             self.drafts[name] = replace(draft, entry=entry, rollup=rollup)
         merged = [str(draft.rollup) for draft in self._of("ledger")]

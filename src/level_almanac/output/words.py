@@ -28,22 +28,24 @@ def cell_words(cell: Cell, column: Column) -> str:
     return cell
 
 
-def counted_words(counted: Counted) -> str:
+def counted_words(counted: Counted, decimals: int) -> str:
     """Return `25,112 lines −1,204,551.20`."""
-    return f"{counted.lines:,} lines {number_words(counted.amount, 2)}"
+    return f"{counted.lines:,} lines {number_words(counted.amount, decimals)}"
 
 
 def proof_lines(proof: Proof) -> list[str]:
     """Return the proof in words, a line for each step."""
+    places = proof.decimals
+    shown_as = f": {_parts(proof.shown_as, places)}" if proof.shown_as else ""
     lines = [
-        f"{counted_words(proof.considered)} considered ({proof.measure})",
-        f"= {counted_words(proof.shown)} shown" + (f": {_parts(proof.shown_as)}" if proof.shown_as else ""),
-        f"+ left out: {_parts(proof.left_out)}" if proof.left_out else "+ nothing left out",
+        f"{counted_words(proof.considered, places)} considered ({proof.measure})",
+        f"= {counted_words(proof.shown, places)} shown{shown_as}",
+        f"+ left out: {_parts(proof.left_out, places)}" if proof.left_out else "+ nothing left out",
     ]
     lines.append("adds up to the cent" if proof.adds_up else "DOES NOT ADD UP: this report is wrong")
     lines[-1] += "".join(f" · {check.words}" for check in proof.checks if check.holds)
     return lines + [f"DOES NOT HOLD: {check.words}" for check in proof.checks if not check.holds]
 
 
-def _parts(parts: Sequence[Part]) -> str:
-    return " · ".join(f"{part.rule} {counted_words(part.counted)}" for part in parts)
+def _parts(parts: Sequence[Part], decimals: int) -> str:
+    return " · ".join(f"{part.rule} {counted_words(part.counted, decimals)}" for part in parts)

@@ -73,11 +73,12 @@ class Cast:
 def number_pattern(form: NumberForm, decimals: str = "+", digits: str = "+") -> str:
     """Return the pattern that a number must match whole.
 
-    decimals, digits: how many there may be after and before the decimal sign where no thousands are set off.
+    decimals: how many there may be after the decimal sign, or empty for no sign at all; digits: how many before it
+    where no thousands are set off.
     """
     decimal, thousands = re.escape(form.decimal), re.escape(form.thousands)
     whole = rf"(?:\d{{1,3}}(?:{thousands}\d{{3}})+|\d{digits})" if form.thousands else rf"\d{digits}"
-    body = rf"(?:{whole}(?:{decimal}\d{decimals})?|{decimal}\d{decimals})"
+    body = rf"(?:{whole}(?:{decimal}\d{decimals})?|{decimal}\d{decimals})" if decimals else whole
     ways = {
         "minus": rf"[-−+]{body}",
         "trailing-minus": rf"{body}[-−]",
@@ -182,5 +183,5 @@ def _signs(form: NumberForm) -> list[str]:
 
 def _surely_number(text: str, form: NumberForm, bind: Binding) -> str:
     least = min(form.decimals.values())
-    pattern = number_pattern(form, f"{{1,{least}}}", "{1,12}") if least else number_pattern(form, "{0}", "{1,12}")
+    pattern = number_pattern(form, f"{{1,{least}}}" if least else "", "{1,12}")
     return f"({text} is null or (length({text}) < 18 and regexp_full_match({text}, {bind(pattern)})))"

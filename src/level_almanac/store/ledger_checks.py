@@ -6,14 +6,13 @@ from datetime import date
 from level_almanac.store.engine import Engine, Row
 
 
-def part_summary(engine: Engine, part: str) -> Row:
-    """Return (lines, debit, credit, first and last posting date, lowest and highest fiscal position) of a part."""
-    (row,) = engine.rows(
-        """select count(*), coalesce(sum(debit), 0), coalesce(sum(credit), 0), min(posted), max(posted),
-                coalesce(min(fiscal), 0), coalesce(max(fiscal), 0) from read_parquet($part)""",
+def part_summary(engine: Engine, part: str) -> list[Row]:
+    """Return per entity (its code, lines, debit, credit, first and last posting date, lowest and highest position)."""
+    return engine.rows(
+        """select entity, count(*), sum(debit), sum(credit), min(posted), max(posted), min(fiscal), max(fiscal)
+            from read_parquet($part) group by entity order by entity""",
         {"part": part},
     )
-    return row
 
 
 def lines_without_place(engine: Engine, parts: Sequence[str], limit: int) -> list[Row]:

@@ -4,7 +4,7 @@ Whole periods are read from the roll-up. The periods that a report cuts through 
 so that what falls outside the cut is counted as such and a proof can be made of it.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -130,6 +130,9 @@ def _stretch_sql(stretch: Stretch, bind: Binding) -> str:
     return f"(fiscal = {bind(stretch.low)} and counted between {bind(stretch.first)} and {bind(stretch.last)})"
 
 
-def considered(state: State) -> Sums:
-    """Return what all ledger lines of the state come to, as counted at loading and not by any report's query."""
-    return sum((Sums(loaded.lines, loaded.debit, loaded.credit) for loaded in state.files_of("ledger")), Sums())
+def considered(state: State, entities: Collection[str]) -> Sums:
+    """Return what all ledger lines of these entities come to, as counted at loading and not by any report's query."""
+    found = (
+        Sums(*sums) for loaded in state.files_of("ledger") for entity, sums in loaded.sums.items() if entity in entities
+    )
+    return sum(found, Sums())

@@ -23,8 +23,8 @@ class Clash:
     same_content: bool
 
 
-def _key(table: Table, prefix: str = "") -> str:
-    return ", ".join(f'{prefix}"{name}"' for name in table.key)
+def _key(table: Table) -> str:
+    return ", ".join(f'"{name}"' for name in table.key)
 
 
 def find_repeats(engine: Engine, table: Table, parts: Sequence[str]) -> bool:

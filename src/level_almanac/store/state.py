@@ -19,7 +19,7 @@ from typing import Any
 
 from level_almanac.errors import BookBusy, BookMistake, Mistake
 
-FORMAT = 1
+FORMAT = 2
 _KEPT_FOR_READERS = 24 * 3600
 """Seconds that a replaced state stays on disk, for readers that opened it before."""
 
@@ -29,8 +29,9 @@ class LoadedFile:
     """One export in one table, as it was taken in.
 
     path: relative to the book; sha256: of the export; reading: of how it was read; part: the lines that count;
-    shadow: the lines that stand in an earlier file too, or empty; debit, credit: their exact sums, in a ledger;
-    first, last: the dates covered; fiscal_low, fiscal_high: the fiscal positions covered.
+    shadow: the lines that stand in an earlier file too, or empty; sums: in a ledger, the lines and exact debit and
+    credit of each entity, since entities may differ in currency; first, last: the dates covered; fiscal_low,
+    fiscal_high: the fiscal positions covered.
     """
 
     path: str
@@ -42,8 +43,7 @@ class LoadedFile:
     part: str = ""
     shadow: str = ""
     rollup: str = ""
-    debit: Decimal = Decimal(0)
-    credit: Decimal = Decimal(0)
+    sums: dict[str, tuple[int, Decimal, Decimal]] = field(default_factory=dict)
     first: date | None = None
     last: date | None = None
     fiscal_low: int = 0
@@ -195,8 +195,10 @@ def _state(plain: dict[str, Any]) -> State:
     files = tuple(
         replace(
             LoadedFile(**entry),
-            debit=Decimal(entry["debit"]),
-            credit=Decimal(entry["credit"]),
+            sums={
+                entity: (lines, Decimal(debit), Decimal(credit))
+                for entity, (lines, debit, credit) in entry["sums"].items()
+            },
             first=_day(entry["first"]),
             last=_day(entry["last"]),
         )
