@@ -1,6 +1,7 @@
 """One load equals many; all or nothing; one writer; and a killed load leaves the old state or the new one."""
 
 import json
+import os
 import random
 import re
 import shutil
@@ -294,3 +295,26 @@ def test_lines_dated_after_today_do_not_choose_the_day(make_book: MakeBook) -> N
     assert book.load().code == 0
     facts = book.run("statement", "income", "--print", "json").json["facts"]
     assert (facts["as_of"], facts["as_of_chosen"]) == ("2026-03-05", "the newest posting date")
+
+
+def test_a_replaced_state_stays_for_its_readers_and_then_goes(make_book: MakeBook) -> None:
+    book = make_book(*LINES)
+    store = book.root / ".almanac"
+
+    def age() -> None:
+        for path in [*(store / "parts").iterdir(), *(store / "manifests").iterdir()]:
+            os.utime(path, (time.time() - 3 * 24 * 3600,) * 2)
+
+    assert book.load().code == 0
+    first = set((store / "parts").iterdir())
+    age()
+    book.ledger(HEADS + "".join(f"{line}\n" for line in LINES[:-2]))
+    assert book.load().code == 0
+    assert first < set((store / "parts").iterdir()), "in force for three days, and replaced only now"
+    age()
+    book.ledger(HEADS + "".join(f"{line}\n" for line in LINES[:-4]))
+    assert book.load().code == 0
+    gone = first - set((store / "parts").iterdir())
+    assert {path.name.split("-")[0] for path in gone} == {"ledger", "rollup"}
+    assert len(states(book.root)) == 2
+    assert book.run("trial").code == 0

@@ -150,9 +150,15 @@ class Store:
         _write_whole(self.manifests / name, text)
         _sync_folder(self.parts)
         _sync_folder(self.manifests)
+        self._begin_to_age()
         _write_whole(self.current, name)
         _sync_folder(self.folder)
         self._let_go(name)
+
+    def _begin_to_age(self) -> None:
+        """Let the state in force count as old from now on, however long it was in force."""
+        if self.current.exists():
+            (self.manifests / self.current.read_text(encoding="ascii").strip()).touch()
 
     def _let_go(self, current: str) -> None:
         limit = time.time() - _KEPT_FOR_READERS
@@ -161,9 +167,9 @@ class Store:
             if manifest.name != current and manifest.stat().st_mtime < limit:
                 manifest.unlink()
                 continue
-            state = _state(json.loads(manifest.read_text(encoding="utf-8")))
-            kept.add(state.rollup)
-            kept.update(part for loaded in state.files for part in (loaded.part, loaded.shadow, loaded.rollup))
+            plain = json.loads(manifest.read_text(encoding="utf-8"))
+            kept.add(plain["rollup"])
+            kept.update(entry[part] for entry in plain["files"] for part in ("part", "shadow", "rollup"))
         for part in self.parts.glob("*.parquet"):
             if part.name not in kept and part.stat().st_mtime < limit:
                 part.unlink()
