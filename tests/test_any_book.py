@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from conftest import BOOK, CHART, HEADS, PERIOD_AND_SIDES
 from level_almanac import Book
 from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.statement import StatementRequest, income_statement
+from level_almanac.core.statement import StatementRequest, statement
 from level_almanac.core.trial import TrialRequest, trial
 from level_almanac.intake.load import LoadOptions, load
 
@@ -119,7 +119,7 @@ def open_book(folder: Path, year: Year, entries: list[Entry]) -> Book:
     (folder / "ledger.csv").write_text(HEADS + "".join(rows))
     book = Book.open(folder)
     now = datetime(2026, 1, 1, tzinfo=UTC)
-    load(book.file, book.store, book.calendar, book.class_rules, now, LoadOptions())
+    load(book.file, book.store, book.calendar_by_entity, book.class_rules, now, LoadOptions())
     return Book.open(folder)
 
 
@@ -171,9 +171,7 @@ def test_statement(ledger: tuple[Year, list[Entry]], day: date, adjustments: str
     with tempfile.TemporaryDirectory() as folder:
         book = open_book(Path(folder), year, entries)
         when = AsOfRequest(as_of=day, adjustments="with" if extra else "without")
-        table = income_statement(
-            book, StatementRequest(when=when, columns="ptd; ytd; year; year last year; change"), LAST
-        )
+        table = statement(book, StatementRequest(when=when, columns="ptd; ytd; year; year last year; change"), LAST)
     lines = [line for line in placed(year, entries) if line.kind == "moved" and line.account in INCOME]
     columns = {
         "ptd": [line for line in lines if (line.year, line.period) == (number, period) and line.day <= day],

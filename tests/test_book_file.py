@@ -19,7 +19,7 @@ CASES = [
     ("extra_periods = 1", 'extra_periods = "1"', ["calendar.extra_periods: not allowed here: '1'; expected a whole number"]),
     ("extra_periods = 1", 'year_named_by = "middle"', ["calendar.year_named_by: not allowed here: 'middle'; expected 'start' or 'end'"]),
     ("[book]", '[book]\ntime_zone = "Europe/Dublinn"', ["book.time_zone: not a time zone: 'Europe/Dublinn'; expected a name of the tz list; did you mean 'Europe/Dublin'?"]),
-    ('table = "accounts"', 'table = "account"', ["intake[1].table: unknown table: 'account'; expected ledger or accounts; did you mean 'accounts'?"]),
+    ('table = "accounts"', 'table = "account"', ["intake[1].table: unknown table: 'account'; expected ledger, accounts or budget; did you mean 'accounts'?"]),
     ('account = "account", name', 'acount = "account", name', [
         "intake[1].fields.acount: the table accounts has no such field; expected account, name, class, parent or control; did you mean 'account'?",
         "intake[1].fields.account: this field is needed and not mapped",
@@ -73,8 +73,8 @@ def test_the_book_is_found_from_a_folder_within(almanac: Almanac, demo: Path) ->
     ("words", "message"),
     [
         (["trail"], "Error: No such command 'trail'. Did you mean 'trial'?"),
-        (["trial", "--as-of", "17.06.2026"], "Error: Invalid value for '--as-of': '17.06.2026' is not a day; expected YYYY-MM-DD from 1900 to 2199, such as 2026-06-17"),
-        (["trial", "--as-of", "9999-12-31"], "Error: Invalid value for '--as-of': '9999-12-31' is not a day; expected YYYY-MM-DD from 1900 to 2199, such as 2026-06-17"),
+        (["trial", "--as-of", "17.06.2026"], "almanac: --as-of: not a day: '17.06.2026'; expected a day from 1900 to 2199 such as 2026-06-17, or words such as `end of last period`"),
+        (["trial", "--as-of", "9999-12-31"], "almanac: --as-of: not a day: '9999-12-31'; expected a day from 1900 to 2199 such as 2026-06-17, or words such as `end of last period`"),
         (["trial", "--entity", "LINES"], "almanac: --entity: unknown entity: 'LINES'; expected LINE or YARD; did you mean 'LINE'?"),
         (["trial", "--from", "2026-01-01"], "almanac: only one end of the range is given; give --through or --before too"),
         (["trial", "--through", "2026-01-01"], "almanac: only one end of the range is given; give --from too"),

@@ -114,7 +114,9 @@ def window(words: str, as_of: date, compare: str = "same-days") -> Window:
     chosen = choose_as_of(OCTOBER, request, None, None, as_of)
     (column,) = read_columns(words)
     assert isinstance(column, ValueColumn)
-    return window_of(column, chosen, OCTOBER)
+    found = window_of(column.span, column.shift, chosen, as_of)
+    assert isinstance(found, Window), found
+    return found
 
 
 @pytest.mark.parametrize(

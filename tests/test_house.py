@@ -20,7 +20,7 @@ MAY_IMPORT = {
     "core": {"core", "store", "book", "errors"},
     "intake": {"intake", "store", "book", "errors"},
     "store": {"store", "book", "errors"},
-    "output": {"output", "core.report_table", "errors"},
+    "output": {"output", "core.report_table", "core.look", "errors"},
     "book": {"book", "errors"},
     "demo": {"demo"},
 }
@@ -28,7 +28,11 @@ ONLY_IN = {
     "click": {"cli"},
     "rich": {"cli", "output"},
     "lark": {"core"},
-    "duckdb": {"store"},
+    "duckdb": {"store", "output"},
+    "jinja2": {"output"},
+    "matplotlib": {"output"},
+    "reportlab": {"output"},
+    "xlsxwriter": {"output"},
     "pydantic": {"book"},
     "filelock": {"store"},
 }

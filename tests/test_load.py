@@ -315,6 +315,6 @@ def test_a_replaced_state_stays_for_its_readers_and_then_goes(make_book: MakeBoo
     book.ledger(HEADS + "".join(f"{line}\n" for line in LINES[:-4]))
     assert book.load().code == 0
     gone = first - set((store / "parts").iterdir())
-    assert {path.name.split("-")[0] for path in gone} == {"ledger", "rollup"}
+    assert {path.name.split("-")[0] for path in gone} == {"ledger", "rollup", "wide"}
     assert len(states(book.root)) == 2
     assert book.run("trial").code == 0

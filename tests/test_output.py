@@ -18,7 +18,7 @@ from level_almanac.core.report_table import Check, Column, Counted, Part, Proof,
 from level_almanac.output.csv_text import csv_text
 from level_almanac.output.json_text import json_text
 from level_almanac.output.terminal import text
-from level_almanac.output.words import number_words
+from level_almanac.output.words import cell_words
 
 REPORTS = (
     ["trial"],
@@ -83,7 +83,8 @@ def _table(report: dict[str, Any]) -> ReportTable:
 
 @given(st.decimals(min_value=-(10**15), max_value=10**15, places=6), st.integers(0, 6))
 def test_numbers_round_half_away_from_zero_and_zero_has_no_minus(number: Decimal, decimals: int) -> None:
-    words = number_words(number, decimals)
+    column, row = Column("a", "a", "number", decimals), Row("a", "a", 0, "line")
+    words = cell_words(number, column, row, ReportTable("A", {}, (), (column,), (row,)))
     shown = Decimal(words.replace(",", "").replace("−", "-"))
     assert abs(shown - number) * 2 <= Decimal(1).scaleb(-decimals)
     assert abs(shown) >= abs(number) or abs(shown - number) * 2 < Decimal(1).scaleb(-decimals)
@@ -155,7 +156,10 @@ def test_files_are_written_by_their_ending_and_replaced_whole(almanac: Almanac, 
 @pytest.mark.parametrize(
     ("target", "message"),
     [
-        ("trial.doc", "-o: no format has this ending: '{}'; expected .csv, .json or .txt"),
+        (
+            "trial.doc",
+            "-o: no format has this ending: '{}'; expected .xlsx, .csv, .json, .html, .pdf, .md, .parquet, .png, .svg or .txt",
+        ),
         ("nowhere/trial.csv", "-o: there is no such folder: '{parent}'"),
     ],
 )

@@ -1,6 +1,8 @@
 """The grammar: what columns and conditions read as, and what is said where they cannot be read."""
 
 from collections.abc import Callable
+from datetime import date
+from decimal import Decimal
 from typing import Any
 
 import pytest
@@ -8,38 +10,117 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import Almanac
+from level_almanac.book.settings import CalendarSettings
 from level_almanac.book.tables import LEDGER
-from level_almanac.core.words.columns import DEFAULT_COLUMNS, DEFAULT_TEXT, ChangeColumn, ValueColumn, read_columns
+from level_almanac.core.calendar import FiscalCalendar
+from level_almanac.core.words.columns import (
+    BALANCE_COLUMNS,
+    BALANCE_TEXT,
+    DEFAULT_COLUMNS,
+    DEFAULT_TEXT,
+    LAST_YEAR,
+    ChangeColumn,
+    ColumnWords,
+    ComputedColumn,
+    Each,
+    ShareColumn,
+    Shift,
+    Span,
+    ValueColumn,
+    read_columns,
+)
 from level_almanac.core.words.conditions import read_condition
+from level_almanac.core.words.days import DayContext, Edge, NamedDay, day_of, read_day
+from level_almanac.core.words.formulas import value_of
 from level_almanac.errors import BookMistake, UsageMistake
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import DuckDBEngine
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, sql_of
 
 
-def test_the_default_columns_are_what_their_text_says() -> None:
+@pytest.mark.parametrize(("text", "columns"), [(DEFAULT_TEXT, DEFAULT_COLUMNS), (BALANCE_TEXT, BALANCE_COLUMNS)])
+def test_the_known_columns_are_what_their_text_says(text: str, columns: ColumnWords) -> None:
     # A space more makes the reader read it rather than know it.
-    assert read_columns(f" {DEFAULT_TEXT}") == DEFAULT_COLUMNS
+    assert read_columns(f" {text}") == columns
 
 
 def test_columns() -> None:
     assert read_columns("YTD ; ytd Last  Year;change;Change %;ytd") == (
-        ValueColumn("ytd", "ytd"),
-        ValueColumn("ytd-last-year", "ytd", "last year"),
-        ChangeColumn("change", "ytd", "ytd-last-year", percent=False),
-        ChangeColumn("change-pct", "ytd", "ytd-last-year", percent=True),
-        ValueColumn("ytd-2", "ytd"),
+        ValueColumn("ytd", Span("ytd")),
+        ValueColumn("ytd-last-year", Span("ytd"), LAST_YEAR),
+        ChangeColumn("change", percent=False),
+        ChangeColumn("change-pct", percent=True),
+        ValueColumn("ytd-2", Span("ytd")),
     )
 
 
-ANY_COLUMN = "change, period, ptd, qtd, quarter, year or ytd"
+VALUES = [
+    ("last 3 periods prior", ValueColumn("last-3-periods-prior", Span("last", 3, "period"), Shift("back", 1))),
+    ("rest of year", ValueColumn("rest-year", Span("rest", unit="year"))),
+    ("2025-p03", ValueColumn("2025-p03", Span("id", id="2025-P03"))),
+    ("budget qtd 2 back", ValueColumn("budget-qtd-2-back", Span("qtd"), Shift("back", 2), "budget")),
+    ('"Plan A" = "Budget v2" ytd', ValueColumn("plan a", Span("ytd"), scenario="Budget v2", label="Plan A")),
+    ("each 2 weeks qtd", ValueColumn("each-2-weeks-qtd", Span("qtd"), each=Each("week", 2, start=5))),
+    ("each period", ValueColumn("each-period", Span("year"), each=Each("period", start=5))),
+    ("each day", ValueColumn("each-day", Span("period"), each=Each("day", start=5))),
+    ("each vessel last year", ValueColumn("each-vessel-last-year", Span("ytd"), LAST_YEAR, each=Each(field="vessel", start=5))),
+    ("2026-01-05 through end of last period",
+     ValueColumn("2026-01-05-through-end-last-period",
+                 Span("range", first=date(2026, 1, 5), last=Edge(end=True, unit="period", of=NamedDay("as-of"), which=-1)))),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "expected"), VALUES)
+def test_value_columns(text: str, expected: ValueColumn) -> None:
+    assert read_columns(text) == (expected,)
+
+
+def test_columns_made_of_others() -> None:
+    _, _, net, variance, share = read_columns(
+        "a = ytd; b = ytd prior; (a - b) / a; variance % of a over b; share of 4011 in b"
+    )
+    assert isinstance(net, ComputedColumn)
+    assert value_of(net.formula, {"a": Decimal(8), "b": Decimal(2)}.__getitem__) == Decimal("0.75")
+    assert value_of(net.formula, {"a": Decimal(0), "b": Decimal(2)}.__getitem__) is None
+    assert variance == ChangeColumn("variance-pct-of-a-over-b", percent=True, kind="variance", of="a", over="b")
+    assert share == ShareColumn("share-of-4011-in-b", "4011", "b")
+
+
+DAYS = [
+    ("today", date(2026, 6, 20)),
+    ("as-of", date(2026, 6, 17)),
+    ("today - 10 days", date(2026, 6, 10)),
+    ("start of this year", date(2025, 10, 1)),
+    ("end of last period", date(2026, 5, 31)),
+    ("end of next quarter", date(2026, 9, 30)),
+    ("end of month 2026-02-10", date(2026, 2, 28)),
+    ("3 months from 2026-02-10", date(2026, 5, 9)),
+    ("2026-01-31 + 1 month", date(2026, 2, 28)),
+    ("start of 2025-P03", date(2024, 12, 1)),
+    ("start of week 2026-06-17 - 1 day", date(2026, 6, 14)),
+]
+
+
+@pytest.mark.parametrize(("text", "day"), DAYS)
+def test_days(text: str, day: date) -> None:
+    context = DayContext(FiscalCalendar(CalendarSettings(year_start="10-01")), date(2026, 6, 20), date(2026, 6, 17))
+    assert day_of(read_day(text, "--as-of", UsageMistake), context) == day
+
+
+ANY_COLUMN = (
+    "'+', '-', a name, a number, a span such as ptd or ytd, a text in quotes, change, each, share of or variance"
+)
 
 
 @pytest.mark.parametrize(
     ("text", "message"),
     [
-        ("ptd; ytdd", f"--columns: this cannot stand here: 'ytdd'; expected {ANY_COLUMN}; did you mean 'ytd'?\n  ptd; ytdd\n       ^^^^"),
-        ("ptd last yr", "--columns: this cannot stand here: 'last'; expected ';', last year, prior or the end; did you mean 'last year'?\n  ptd last yr\n      ^^^^"),
+        ("ptd; ytdd", "--columns: no span and no column to the left has this name: 'ytdd'; expected ptd; did you mean 'ytd'?\n  ptd; ytdd\n       ^^^^"),
+        ("ptd last yr", "--columns: this cannot stand here: 'last'; expected ';', a number, last year, prior or the end; did you mean 'last year'?\n  ptd last yr\n      ^^^^"),
+        ("last 0 periods", "--columns: not a number that can be counted: '0'; expected a whole number from 1 to 9999\n  last 0 periods\n       ^"),
+        ("a = ytd; b = ytd prior; change of a over c", "--columns: no value column has this name: 'c'; expected a or b\n  a = ytd; b = ytd prior; change of a over c\n                                           ^"),
+        ("2025-Q1 last year", "--columns: a span of named days cannot be moved: 'last year'; expected the days that are meant\n  2025-Q1 last year\n          ^^^^^^^^^"),
+        ("2026-02-30 through today", "--columns: not a day: '2026-02-30'; expected a day from 1900 to 2199 as YYYY-MM-DD\n  2026-02-30 through today\n  ^^^^^^^^^^"),
         ("ptd;", f"--columns: the expression ends too early; expected {ANY_COLUMN}\n  ptd;\n      ^"),
         ("ptd; change", "--columns: nothing to compare: 'change'; expected two value columns to the left of it\n  ptd; change\n       ^^^^^^"),
         ("", f"--columns: the expression ends too early; expected {ANY_COLUMN}\n  \n  ^"),

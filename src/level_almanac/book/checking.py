@@ -5,12 +5,13 @@ import json
 import re
 import zoneinfo
 from collections.abc import Iterable, Iterator, Mapping
-from datetime import date
+from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
-from level_almanac.book.patterns import period_pattern, strptime_pattern
+from level_almanac.book.calendar_checking import calendar_mistakes
+from level_almanac.book.intake_checking import intake_mistakes
 from level_almanac.book.settings import (
     BookHead,
     BookSettings,
@@ -18,17 +19,28 @@ from level_almanac.book.settings import (
     Entity,
     EntryClassRules,
     IntakeBlock,
+    PageSettings,
+    Percent,
+    PlanSettings,
+    ProfileSettings,
+    StyleSettings,
     TableSettings,
 )
-from level_almanac.book.tables import BUILT_IN, Table, tables_of
+from level_almanac.book.tables import BUILT_IN
+from level_almanac.book.year_ends import WEEKDAYS
 from level_almanac.errors import Mistake, listed, nearest
 
 _SECTIONS = {
     "book": BookHead,
     "entities": Entity,
     "calendar": CalendarSettings,
+    "calendars": CalendarSettings,
     "entry_classes": EntryClassRules,
     "tables": TableSettings,
+    "plans": PlanSettings,
+    "profiles": ProfileSettings,
+    "styles": StyleSettings,
+    "page": PageSettings,
     "intake": IntakeBlock,
 }
 _NOT_A = {
@@ -51,15 +63,18 @@ def mistakes_in(plain: Mapping[str, Any]) -> list[Mistake]:
         text = json.dumps(plain, default=lambda value: [str(value)])
         settings = TypeAdapter(BookSettings).validate_json(text)
     except ValidationError as error:
-        return list(dict.fromkeys(_shape_mistake(found) for found in error.errors(include_url=False)))
+        return list(dict.fromkeys(shape_mistake(found) for found in error.errors(include_url=False)))
     return [
         *_entity_mistakes(settings),
-        *_calendar_mistakes(settings),
+        *calendar_mistakes("calendar", settings.calendar),
+        *(each for name, one in settings.calendars.items() for each in calendar_mistakes(f"calendars.{name}", one)),
         *_table_mistakes(settings),
+        *_plan_mistakes(settings),
+        *_look_mistakes(settings),
         *(
             mistake
             for number, block in enumerate(settings.intake, 1)
-            for mistake in _intake_mistakes(f"intake[{number}]", block, settings)
+            for mistake in intake_mistakes(f"intake[{number}]", block, settings)
         ),
     ]
 
@@ -71,12 +86,13 @@ def _path(parts: Iterable[int | str]) -> str:
     return text
 
 
-def _shape_mistake(found: Any) -> Mistake:
+def shape_mistake(found: Any, whole: type = BookSettings, sections: Mapping[str, type] = _SECTIONS) -> Mistake:
+    """Return the mistake for what the checker of types found. whole: the file's type; sections: those of its parts."""
     # A key that takes a text or a list is told of once, not once for each.
-    place = tuple(part for part in found["loc"] if part not in ("str", "list[str]"))
+    place = tuple(part for part in found["loc"] if part not in ("str", "list[str]", "int", "float"))
     where, kind = _path(place), found["type"]
     if kind in ("extra_forbidden", "unexpected_keyword_argument"):
-        section = _SECTIONS.get(str(place[0])) if len(place) > 1 else BookSettings
+        section = sections.get(str(place[0])) if len(place) > 1 else whole
         keys = [key.name for key in dataclasses.fields(section)] if section else []
         return Mistake("unknown key", where, allowed=listed(keys), next_step=nearest(str(place[-1]), keys))
     if kind in ("missing", "missing_argument"):
@@ -85,6 +101,8 @@ def _shape_mistake(found: Any) -> Mistake:
         return Mistake("not allowed here", where, repr(found["input"]), found["ctx"]["expected"])
     if place and place[-1] == "files":
         return Mistake("not allowed here", where, repr(found["input"]), "a file name or a list of them")
+    if place and place[-1] in ("classes", "branch"):
+        return Mistake("not allowed here", where, repr(found["input"]), "a text or a list of them")
     return Mistake("not allowed here", where, repr(found["input"]), _NOT_A.get(kind, found["msg"]))
 
 
@@ -95,24 +113,14 @@ def _entity_mistakes(settings: BookSettings) -> Iterator[Mistake]:
         if not re.fullmatch("[A-Z]{3}", entity.currency):
             where = f"entities.{code}.currency"
             yield Mistake("not a currency", where, repr(entity.currency), "a code of three capitals, such as 'EUR'")
+        if entity.calendar and entity.calendar not in settings.calendars:
+            where, known = f"entities.{code}.calendar", settings.calendars
+            hint = nearest(entity.calendar, known) or "add a section [calendars.NAME]"
+            yield Mistake("no calendar has this name", where, repr(entity.calendar), listed(known), hint)
     if settings.book.time_zone not in zoneinfo.available_timezones():
         zones = zoneinfo.available_timezones()
         hint = nearest(settings.book.time_zone, zones)
         yield Mistake("not a time zone", "book.time_zone", repr(settings.book.time_zone), "a name of the tz list", hint)
-
-
-def _calendar_mistakes(settings: BookSettings) -> Iterator[Mistake]:
-    calendar = settings.calendar
-    allowed = "month and day as 'MM-DD', the day from 01 to 28"
-    try:
-        month, day = (int(part) for part in calendar.year_start.split("-"))
-        right = re.fullmatch(r"\d\d-\d\d", calendar.year_start) and date(2001, month, day).day <= 28
-    except ValueError:
-        right = False
-    if not right:
-        yield Mistake("not a day a year can start on", "calendar.year_start", repr(calendar.year_start), allowed)
-    if not 0 <= calendar.extra_periods <= 4:
-        yield Mistake("out of range", "calendar.extra_periods", str(calendar.extra_periods), "0 to 4")
 
 
 def _table_mistakes(settings: BookSettings) -> Iterator[Mistake]:
@@ -129,48 +137,42 @@ def _table_mistakes(settings: BookSettings) -> Iterator[Mistake]:
                 yield Mistake("this name is taken", where)
 
 
-def _intake_mistakes(where: str, block: IntakeBlock, settings: BookSettings) -> Iterator[Mistake]:
-    tables = tables_of(settings.tables)
-    table = tables.get(block.table)
-    if table is None:
-        hint = nearest(block.table, tables)
-        yield Mistake("unknown table", f"{where}.table", repr(block.table), listed(tables), hint)
-        return
-    yield from _mapping_mistakes(where, block, table, settings)
-    for pattern in block.date_patterns:
-        if strptime_pattern(pattern) is None:
-            yield Mistake("not a date pattern", f"{where}.dates", repr(pattern), "DD, MM and YYYY, as in 'DD.MM.YYYY'")
-    if period_pattern(block.period) is None:
-        allowed = "PP or PPP, mostly with YYYY, as in 'YYYY-PP'"
-        yield Mistake("not a period pattern", f"{where}.period", repr(block.period), allowed)
-    if len(block.delimiter) != 1 or block.delimiter in '"\r\n':
-        yield Mistake("not a delimiter", f"{where}.delimiter", repr(block.delimiter), "one character")
-    if block.decimal == block.thousands:
-        yield Mistake("the same as the decimal sign", f"{where}.thousands", repr(block.thousands), "another sign")
-    if not block.negatives:
-        yield Mistake("no way to write a negative is named", f"{where}.negatives")
+def _plan_mistakes(settings: BookSettings) -> Iterator[Mistake]:
+    for name, plan in settings.plans.items():
+        where, ways = f"plans.{name}", ["even", "working", "whole", *settings.profiles]
+        if plan.part_period not in ways:
+            hint = nearest(plan.part_period, ways)
+            yield Mistake("not a way", f"{where}.part_period", repr(plan.part_period), listed(ways), hint)
+        split = [_percent(part) for part in plan.year_split]
+        if None in split or (split and sum(part for part in split if part is not None) != 100):
+            total = "" if None in split else str(sum(part for part in split if part is not None))
+            got = f"{total} %" if total else repr(plan.year_split)
+            yield Mistake("the parts of a year", f"{where}.year_split", got, "percentages that come to 100")
+        for total_name, amount in plan.totals.items():
+            if not re.fullmatch(r"-?\d{1,13}(\.\d{1,3})?", amount):
+                yield Mistake("not an amount", f"{where}.totals.{total_name}", repr(amount), "one such as '120000.00'")
+    for name, profile in settings.profiles.items():
+        weights = [getattr(profile, day) for day in WEEKDAYS]
+        if min(weights) < 0 or not any(weights):
+            got = listed(str(weight) for weight in weights)
+            yield Mistake("not weights", f"profiles.{name}", got, "whole numbers from 0, one of them above it")
+        if name in ("even", "working", "whole"):
+            yield Mistake("this name is taken", f"profiles.{name}")
 
 
-def _mapping_mistakes(where: str, block: IntakeBlock, table: Table, settings: BookSettings) -> Iterator[Mistake]:
-    names = [field.name for field in table.fields]
-    for section, keys in (("fields", block.fields), ("set", block.set), ("values", block.values)):
-        for name in keys:
-            if name not in names:
-                hint = nearest(name, names)
-                place = f"{where}.{section}.{name}"
-                yield Mistake(f"the table {table.name} has no such field", place, allowed=listed(names), next_step=hint)
-    for name in block.fields.keys() & block.set.keys():
-        yield Mistake("both mapped and set", f"{where}.set.{name}", allowed="one of the two")
-    given = block.fields.keys() | block.set.keys()
-    for field in table.fields:
-        if field.required and field.name not in given:
-            yield Mistake("this field is needed and not mapped", f"{where}.fields.{field.name}")
-    entity = block.set.get("entity")
-    if entity is not None and entity not in settings.entities:
-        hint = nearest(entity, settings.entities)
-        yield Mistake("unknown entity", f"{where}.set.entity", repr(entity), listed(settings.entities), hint)
-    if table.name == "ledger":
-        amounts = {"debit", "credit", "amount"} & given
-        if amounts not in ({"debit", "credit"}, {"amount"}):
-            got = " and ".join(sorted(amounts)) or "none of them"
-            yield Mistake("no clear amount", f"{where}.fields", got, "debit and credit, or one signed amount")
+def _percent(part: Percent) -> Decimal | None:
+    try:
+        return Decimal(str(part))
+    except InvalidOperation:
+        return None
+
+
+def _look_mistakes(settings: BookSettings) -> Iterator[Mistake]:
+    for name, style in settings.styles.items():
+        if style.decimals is not None and not 0 <= style.decimals <= 4:
+            yield Mistake("out of range", f"styles.{name}.decimals", str(style.decimals), "0 to 4")
+    if not 5 <= settings.page.margins <= 50:
+        yield Mistake("out of range", "page.margins", str(settings.page.margins), "5 to 50 millimetres")
+    logo = settings.page.logo
+    if logo and not logo.lower().endswith((".png", ".jpg", ".jpeg")):
+        yield Mistake("not an image that every format takes", "page.logo", repr(logo), "a .png or .jpg file")

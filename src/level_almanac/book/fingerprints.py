@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections.abc import Mapping
 from typing import Any
 
 from level_almanac.book.settings import BookFile
@@ -12,11 +13,23 @@ READING_VERSION = 1
 
 def rules_fingerprint(book: BookFile) -> str:
     """Return a hash of what places and classes lines: reports refuse a store that was loaded under other rules."""
-    plain = {key: book.plain.get(key) for key in ("calendar", "entry_classes")}
+    plain: dict[str, Any] = {"entry_classes": book.plain.get("entry_classes")}
     plain["currencies"] = {code: entity.currency for code, entity in book.settings.entities.items()}
-    # When a period was closed changes what is said of it, not where its lines stand.
-    plain["calendar"] = {key: value for key, value in (plain["calendar"] or {}).items() if key != "closed_through"}
+    plain["calendar"] = _placing(book, book.plain["calendar"])
+    further = {name: _placing(book, section) for name, section in book.plain.get("calendars", {}).items()}
+    if further:
+        plain["calendars"] = further
+        plain["calendar_of"] = {code: entity.calendar for code, entity in book.settings.entities.items()}
     return _hash([READING_VERSION, plain])
+
+
+def _placing(book: BookFile, calendar: Mapping[str, Any]) -> dict[str, Any]:
+    # When a period was closed, and which days are holidays, changes what is said of lines, not where they stand.
+    plain = {key: value for key, value in calendar.items() if key not in ("closed_through", "holidays")}
+    if plain.get("file"):
+        path = book.root / plain["file"]
+        plain["told"] = path.read_text(encoding="utf-8-sig", errors="replace") if path.is_file() else ""
+    return plain
 
 
 def reading_fingerprint(book: BookFile, block: int) -> str:

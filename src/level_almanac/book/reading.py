@@ -1,6 +1,5 @@
 """Find a book and read its `almanac.toml`."""
 
-import hashlib
 import tomllib
 from pathlib import Path
 from typing import Any
@@ -13,13 +12,16 @@ from level_almanac.book.settings import (
     Entity,
     EntryClassRules,
     IntakeBlock,
+    PageSettings,
+    PlanSettings,
+    ProfileSettings,
+    StyleSettings,
     TableSettings,
 )
+from level_almanac.book.stamps import is_stamped, stamp
 from level_almanac.errors import BookMistake, Mistake
 
 BOOK_FILE = "almanac.toml"
-STORE_FOLDER = ".almanac"
-_CHECKER_VERSION = b"1"
 
 
 def find_book(start: Path) -> Path:
@@ -41,11 +43,7 @@ def find_book(start: Path) -> Path:
 
 
 def read_book(root: Path) -> BookFile:
-    """Return the checked settings of the book in this folder; raise BookMistake with every mistake it has.
-
-    A file that was found right is remembered by its hash, because the checker takes longer to import than a small
-    report takes to run.
-    """
+    """Return the checked settings of the book in this folder; raise BookMistake with every mistake it has."""
     path = root / BOOK_FILE
     try:
         raw = path.read_bytes()
@@ -57,32 +55,14 @@ def read_book(root: Path) -> BookFile:
         raise BookMistake(Mistake("not UTF-8 text", where=f"{BOOK_FILE}:{line}")) from None
     except tomllib.TOMLDecodeError as error:
         raise BookMistake(Mistake("not TOML", where=BOOK_FILE, got=str(error))) from None
-    stamp = root / STORE_FOLDER / "checked"
-    fingerprint = hashlib.sha256(_CHECKER_VERSION + raw).hexdigest()
-    if not _is_stamped(stamp, fingerprint):
+    if not is_stamped(root, BOOK_FILE, raw):
         from level_almanac.book.checking import mistakes_in  # noqa: PLC0415  heavy: pydantic
 
         mistakes = mistakes_in(plain)
         if mistakes:
             raise BookMistake(*mistakes)
-        _stamp(stamp, fingerprint)
+        stamp(root, BOOK_FILE, raw)
     return BookFile(root, _settings(plain), plain)
-
-
-def _is_stamped(stamp: Path, fingerprint: str) -> bool:
-    try:
-        return stamp.read_text() == fingerprint
-    except OSError:
-        return False
-
-
-def _stamp(stamp: Path, fingerprint: str) -> None:
-    # A book on a read-only disk is checked each time; that is slower and no less right.
-    try:
-        if stamp.parent.is_dir():
-            stamp.write_text(fingerprint)
-    except OSError:
-        pass
 
 
 def _settings(plain: dict[str, Any]) -> BookSettings:
@@ -90,7 +70,12 @@ def _settings(plain: dict[str, Any]) -> BookSettings:
         book=BookHead(**plain["book"]),
         entities={code: Entity(**section) for code, section in plain["entities"].items()},
         calendar=CalendarSettings(**plain["calendar"]),
+        calendars={name: CalendarSettings(**section) for name, section in plain.get("calendars", {}).items()},
         entry_classes=EntryClassRules(**plain.get("entry_classes", {})),
         tables={name: TableSettings(**section) for name, section in plain.get("tables", {}).items()},
+        plans={name: PlanSettings(**section) for name, section in plain.get("plans", {}).items()},
+        profiles={name: ProfileSettings(**section) for name, section in plain.get("profiles", {}).items()},
+        styles={name: StyleSettings(**section) for name, section in plain.get("styles", {}).items()},
+        page=PageSettings(**plain.get("page", {})),
         intake=[IntakeBlock(**block) for block in plain.get("intake", [])],
     )

@@ -9,7 +9,12 @@ STRICT = {"extra": "forbid", "strict": True}
 """An unknown key is a mistake, and so is `2` where a text is asked for."""
 
 FieldKind = Literal["text", "amount", "quantity", "date"]
+Periods = Literal["months", "4-4-5", "4-5-4", "5-4-4", "13x4", "file"]
 Weekday = Literal["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
+Percent = int | float | str
+"""A percentage; a number with a point is kept as it was written, never computed with as a binary float."""
+NegativeStyle = Literal["minus", "parens", "red"]
+ZeroStyle = Literal["zero", "dash", "blank"]
 Negatives = Literal["minus", "trailing-minus", "parentheses", "crdr"]
 Encoding = Literal["utf-8", "latin-1", "windows-1252"]
 
@@ -25,23 +30,36 @@ class BookHead:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Entity:
-    """One `[entities.CODE]` section: a company with books of its own, in one currency."""
+    """One `[entities.CODE]` section: a company with books of its own, in one currency.
+
+    calendar: the name of its `[calendars.NAME]`, or empty for `[calendar]`.
+    """
 
     __pydantic_config__ = STRICT
     name: str
     currency: str
     retained_earnings: str
+    calendar: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CalendarSettings:
-    """The `[calendar]` section. `year_start` is the month and day a fiscal year begins on, as `MM-DD`."""
+    """The `[calendar]` section, or one `[calendars.NAME]`.
+
+    year_start: for months, the month and day a fiscal year begins on, as `MM-DD`; year_ends: for weeks, the rule of a
+    year's last day, such as `last saturday of january`; file: for periods told one by one; holidays: the days, as
+    `YYYY-MM-DD`, that are no working days.
+    """
 
     __pydantic_config__ = STRICT
-    year_start: str
+    year_start: str = ""
+    year_ends: str = ""
+    file: str = ""
     year_named_by: Literal["start", "end"] = "end"
-    periods: Literal["months"] = "months"
+    periods: Periods = "months"
     extra_periods: int = 0
+    week_starts: Weekday | Literal[""] = ""
+    holidays: list[str] = field(default_factory=list)
     closed_through: str = ""
 
 
@@ -61,6 +79,70 @@ class TableSettings:
 
     __pydantic_config__ = STRICT
     fields: dict[str, FieldKind] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlanSettings:
+    """One `[plans.SCENARIO]` section: how the amounts of a plan are shared out.
+
+    part_period: over the days of a period, `even`, `working`, `whole` or the name of a profile; year_split: the percent
+    of each period in what is planned for a year, or empty for equal parts; totals: amounts by name, for lines that are
+    planned as a share of one.
+    """
+
+    __pydantic_config__ = STRICT
+    part_period: str = "even"
+    year_split: list[Percent] = field(default_factory=list)
+    totals: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ProfileSettings:
+    """One `[profiles.NAME]` section: how much a day of the week weighs beside the others."""
+
+    __pydantic_config__ = STRICT
+    monday: int = 1
+    tuesday: int = 1
+    wednesday: int = 1
+    thursday: int = 1
+    friday: int = 1
+    saturday: int = 1
+    sunday: int = 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StyleSettings:
+    """One `[styles.NAME]` section: how numbers and days are shown. decimals: as many as the currency has where unset.
+
+    negatives: with a minus, in parentheses, or with a minus and in red; mark: where the currency's code stands.
+    """
+
+    __pydantic_config__ = STRICT
+    negatives: NegativeStyle = "minus"
+    units: Literal[1, 1000, 1000000] = 1
+    decimals: int | None = None
+    zeros: ZeroStyle = "zero"
+    mark: Literal["none", "before", "after"] = "none"
+    numbers: Literal["1,234.56", "1.234,56", "1 234,56", "1'234.56"] = "1,234.56"
+    dates: Literal["D Mon YYYY", "YYYY-MM-DD", "DD.MM.YYYY", "DD/MM/YYYY", "MM/DD/YYYY"] = "D Mon YYYY"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PageSettings:
+    """The `[page]` section: what stands around a printed report, and the paper it is for.
+
+    logo: an image file of the book; orientation: `auto` turns the page where columns need it; margins: in millimetres.
+    """
+
+    __pydantic_config__ = STRICT
+    title: str = ""
+    subtitle: str = ""
+    header: str = ""
+    footer: str = ""
+    logo: str = ""
+    paper: Literal["a4", "a3", "letter", "legal"] = "a4"
+    orientation: Literal["auto", "portrait", "landscape"] = "auto"
+    margins: int = 15
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -105,8 +187,13 @@ class BookSettings:
     book: BookHead
     entities: dict[str, Entity]
     calendar: CalendarSettings
+    calendars: dict[str, CalendarSettings] = field(default_factory=dict)
     entry_classes: EntryClassRules = field(default_factory=EntryClassRules)
     tables: dict[str, TableSettings] = field(default_factory=dict)
+    plans: dict[str, PlanSettings] = field(default_factory=dict)
+    profiles: dict[str, ProfileSettings] = field(default_factory=dict)
+    styles: dict[str, StyleSettings] = field(default_factory=dict)
+    page: PageSettings = field(default_factory=PageSettings)
     intake: list[IntakeBlock] = field(default_factory=list)
 
 

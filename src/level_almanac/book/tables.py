@@ -29,6 +29,12 @@ class Table:
     key: tuple[str, ...]
     fields: tuple[Field, ...]
 
+    @property
+    def further(self) -> tuple[str, ...]:
+        """The text fields that the book declares for it."""
+        built_in = BUILT_IN[self.name].fields
+        return tuple(field.name for field in self.fields if field.kind == "text" and field not in built_in)
+
     def field(self, name: str) -> Field | None:
         """Return the field of this name, or None."""
         return next((field for field in self.fields if field.name == name), None)
@@ -69,7 +75,23 @@ ACCOUNTS = Table(
         Field("control", choices=("payable", "receivable")),
     ),
 )
-BUILT_IN = {table.name: table for table in (LEDGER, ACCOUNTS)}
+BUDGET = Table(
+    "budget",
+    ("scenario", "entity", "account", "period", "date"),
+    (
+        Field("scenario", required=True),
+        Field("entity", required=True),
+        Field("account", required=True),
+        Field("period", "period"),
+        Field("date", "date"),
+        Field("amount", "amount"),
+        Field("share", "quantity"),
+        Field("share_of"),
+    ),
+)
+BUILT_IN = {table.name: table for table in (LEDGER, ACCOUNTS, BUDGET)}
+DATE_OF = {"ledger": "posted", "budget": "date"}
+"""The date of a table whose lines stand in the calendar."""
 
 
 def tables_of(declared: Mapping[str, TableSettings]) -> dict[str, Table]:
@@ -79,5 +101,7 @@ def tables_of(declared: Mapping[str, TableSettings]) -> dict[str, Table]:
         if name in tables:
             base = tables[name]
             further = tuple(Field(field, kind) for field, kind in settings.fields.items())
-            tables[name] = Table(name, base.key, base.fields + further)
+            # A plan is kept for each combination of what the book declares; a ledger line has a number of its own.
+            dimensions = tuple(field.name for field in further if field.kind == "text") if name == "budget" else ()
+            tables[name] = Table(name, base.key + dimensions, base.fields + further)
     return tables

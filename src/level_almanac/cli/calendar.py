@@ -1,11 +1,9 @@
 """`almanac calendar`."""
 
-from pathlib import Path
-
 import click
 
-from level_almanac.cli.options import entity_option, open_book, output_options
-from level_almanac.cli.show import check_outputs, show
+from level_almanac.cli.options import entity_option, open_book
+from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.calendar_report import CalendarRequest, calendar_report
 
 
@@ -14,9 +12,7 @@ from level_almanac.core.calendar_report import CalendarRequest, calendar_report
 @entity_option
 @output_options
 @click.pass_context
-def calendar(
-    ctx: click.Context, year: str, entities: tuple[str, ...], outputs: tuple[Path, ...], printed: str | None
-) -> None:
+def calendar(ctx: click.Context, year: str, entities: tuple[str, ...], output: OutputRequest) -> None:
     """Fiscal years, quarters and periods, and what data covers them.
 
     \b
@@ -24,6 +20,7 @@ def calendar(
       almanac calendar
       almanac calendar --year 2026 --entity YARD
     """
-    check_outputs(outputs)
+    check_outputs(output)
     book = open_book(ctx)
-    show(ctx, calendar_report(book, CalendarRequest(year=year, entities=entities), book.now.date()), outputs, printed)
+    look = look_for(output, book)
+    show(ctx, calendar_report(book, CalendarRequest(year=year, entities=entities), book.now.date()), output, look)

@@ -10,7 +10,7 @@ from level_almanac.cli.show import print_terminal
 from level_almanac.core.book import Book
 from level_almanac.core.calendar_report import CalendarRequest, calendar_report
 from level_almanac.core.report_table import ReportTable
-from level_almanac.core.statement import StatementRequest, income_statement
+from level_almanac.core.statement import StatementRequest, statement
 from level_almanac.core.trial import TrialRequest, trial
 from level_almanac.demo.ledger import BASE_LINES
 from level_almanac.demo.write import COMPLETE_THROUGH, write_demo
@@ -33,7 +33,7 @@ _STEPS: tuple[tuple[str, str, Callable[[Book], ReportTable]], ...] = (
     (
         "almanac statement income --entity LINE --level 1",
         "The ferry company's month and year, each beside the same days of last year.",
-        lambda book: income_statement(book, StatementRequest(entities=("LINE",), level=1), COMPLETE_THROUGH),
+        lambda book: statement(book, StatementRequest(entities=("LINE",), level=1), COMPLETE_THROUGH),
     ),
 )
 

@@ -1,22 +1,27 @@
 """`almanac load`."""
 
-from datetime import date
-from pathlib import Path
-
 import click
 
-from level_almanac.cli.options import DAY, open_book, output_options
-from level_almanac.cli.show import check_outputs, show
+from level_almanac.cli.options import DAY, open_book
+from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.book import Book
 from level_almanac.core.load_report import load_report
 from level_almanac.core.report_table import ReportTable
+from level_almanac.core.words.days import DayContext, DayWords, day_of
 from level_almanac.intake.load import LoadOptions
 from level_almanac.intake.load import load as load_exports
 
 
 def load_book(book: Book, options: LoadOptions) -> ReportTable:
     """Load a book's exports, warn on stderr of what looks wrong, and return what was done."""
-    result = load_exports(book.file, book.store, book.calendar, book.class_rules, book.now, options)
+    result = load_exports(
+        book.file,
+        book.store,
+        book.calendar_by_entity,
+        book.class_rules,
+        book.now,
+        options,
+    )
     for warning in result.warnings:
         click.echo(f"warning: {warning}", err=True)
     if result.warned_of > len(result.warnings):
@@ -29,9 +34,7 @@ def load_book(book: Book, options: LoadOptions) -> ReportTable:
 @click.option("--drop-missing", is_flag=True, help="Let go of the lines of exports that are no longer there.")
 @output_options
 @click.pass_context
-def load(
-    ctx: click.Context, through: date | None, drop_missing: bool, outputs: tuple[Path, ...], printed: str | None
-) -> None:
+def load(ctx: click.Context, through: DayWords | None, drop_missing: bool, output: OutputRequest) -> None:
     """Take the exports in: all of them, or nothing.
 
     A file that was loaded before and is the same changes nothing; a changed
@@ -43,5 +46,9 @@ def load(
       almanac load
       almanac load --through 2026-06-17
     """
-    check_outputs(outputs)
-    show(ctx, load_book(open_book(ctx), LoadOptions(through, drop_missing)), outputs, printed)
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    today = book.now.date()
+    day = day_of(through, DayContext(book.calendars[""], today, today)) if through else None
+    show(ctx, load_book(book, LoadOptions(day, drop_missing)), output, look)

@@ -13,7 +13,7 @@ COMMANDS = {
     "calendar": "Fiscal years, quarters and periods, and what data covers them.",
     "demo": "Write the demo book, load it, and walk through its reports.",
     "load": "Take the exports in: all of them, or nothing.",
-    "statement": "Income statement over any spans of the calendar.",
+    "statement": "Statement of a layout: any spans, plans and changes in columns.",
     "trial": "Trial balance: opening, debit, credit, closing.",
 }
 """The sub-commands with their one-line help, so that `--help` need not import them."""

@@ -1,7 +1,6 @@
 """Options that several commands share."""
 
 from collections.abc import Callable
-from datetime import date, timedelta
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -9,27 +8,23 @@ import click
 
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book
+from level_almanac.core.words.days import DayWords, Moved, read_day
+from level_almanac.errors import UsageMistake
 
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-class Day(click.ParamType[date]):
-    """A calendar day, written YYYY-MM-DD."""
+class Day(click.ParamType[DayWords]):
+    """A day: YYYY-MM-DD, or words such as `end of last period`."""
 
     name = "day"
 
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> date:
-        """Return the day, or fail with what is wrong with it."""
-        if isinstance(value, date):
-            return value
-        try:
-            day = date.fromisoformat(value)
-        except ValueError:
-            day = None
-        if day is None or len(value) != 10 or not 1900 <= day.year <= 2199:
-            allowed = "YYYY-MM-DD from 1900 to 2199, such as 2026-06-17"
-            self.fail(f"{value!r} is not a day; expected {allowed}", param, ctx)
-        return day
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> DayWords:  # noqa: ARG002  click's signature
+        """Return what the text says; raise UsageMistake where it says no day."""
+        if not isinstance(value, str):
+            found: DayWords = value
+            return found
+        return read_day(value, param.opts[0] if param else "day", UsageMistake)
 
 
 DAY = Day()
@@ -70,27 +65,8 @@ def level_option(command: F) -> F:
     )(command)
 
 
-def output_options(command: F) -> F:
-    """Add the options that say where the report goes."""
-    command = click.option(
-        "-o",
-        "--output",
-        "outputs",
-        multiple=True,
-        type=click.Path(path_type=Path),
-        metavar="FILE",
-        help="Write a file: .csv, .json or .txt; repeatable.",
-    )(command)
-    return click.option(
-        "--print",
-        "printed",
-        type=click.Choice(["terminal", "csv", "json", "nothing"]),
-        help="What to print.  [default: terminal, or nothing with -o]",
-    )(command)
-
-
 def as_of_request(
-    as_of: date | None, period: str, quarter: str, year: str, adjustments: str, compare: str = "same-days"
+    as_of: DayWords | None, period: str, quarter: str, year: str, adjustments: str, compare: str = "same-days"
 ) -> AsOfRequest:
     """Return the request that the `when_options` make."""
     return AsOfRequest(
@@ -103,11 +79,11 @@ def as_of_request(
     )
 
 
-def last_day(through: date | None, before: date | None) -> date | None:
+def last_day(through: DayWords | None, before: DayWords | None) -> DayWords | None:
     """Return the last day of a range from --through or --before, of which only one may be given."""
     if through and before:
         raise click.UsageError("--through and --before both end the range; give one of them")
-    return before - timedelta(days=1) if before else through
+    return Moved(before, -1, "day") if before else through
 
 
 def open_book(ctx: click.Context) -> Book:

@@ -1,8 +1,5 @@
 """`almanac statement`."""
 
-from datetime import date
-from pathlib import Path
-
 import click
 
 from level_almanac.cli.options import (
@@ -10,19 +7,19 @@ from level_almanac.cli.options import (
     entity_option,
     level_option,
     open_book,
-    output_options,
     when_options,
 )
-from level_almanac.cli.show import check_outputs, show
-from level_almanac.core.statement import StatementRequest, income_statement
-from level_almanac.core.words.columns import DEFAULT_TEXT
+from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
+from level_almanac.core.statement import StatementRequest
+from level_almanac.core.statement import statement as make_statement
+from level_almanac.core.words.days import DayWords
 
 
 @click.command()
-@click.argument("layout", type=click.Choice(["income"]))
+@click.argument("layout")
 @when_options
 @click.option(
-    "--columns", default=DEFAULT_TEXT, metavar="WORDS", help=f"Columns, between semicolons.  [default: {DEFAULT_TEXT}]"
+    "--columns", default="", metavar="WORDS", help="Columns, between semicolons.  [default: the layout's own]"
 )
 @click.option(
     "--compare",
@@ -33,12 +30,21 @@ from level_almanac.core.words.columns import DEFAULT_TEXT
 )
 @entity_option
 @level_option
+@click.option("--fold", multiple=True, metavar="ROW", help="Show this row's branch as one line; repeatable.")
+@click.option("--by", default="", metavar="FIELD", help="A block for each member of this field, and one of all.")
+@click.option(
+    "--signs",
+    type=click.Choice(["natural", "stored"]),
+    default="natural",
+    show_default=True,
+    help="Amounts in their class's natural sign, or debits positive.",
+)
 @output_options
 @click.pass_context
 def statement(
     ctx: click.Context,
-    layout: str,  # noqa: ARG001  the one layout there is yet
-    as_of: date | None,
+    layout: str,
+    as_of: DayWords | None,
     period: str,
     quarter: str,
     year: str,
@@ -47,27 +53,37 @@ def statement(
     compare: str,
     entities: tuple[str, ...],
     level: int | None,
-    outputs: tuple[Path, ...],
-    printed: str | None,
+    fold: tuple[str, ...],
+    by: str,
+    signs: str,
+    output: OutputRequest,
 ) -> None:
-    """Income statement over any spans of the calendar, with changes.
+    """Statement of a layout: any spans, plans and changes in columns.
 
-    Columns are spans (ptd, qtd, ytd, period, quarter, year), each alone or
-    with `prior` or `last year`, and `change` or `change %` of the two value
-    columns to the left.
+    LAYOUT is `income`, `balance`, or a file of the book's folder `layouts`.
+    Columns are spans (ptd, qtd, ytd, each period ...), alone or moved by
+    `prior` or `last year`, of what was booked or of a plan; `change`,
+    `variance`, `share of ROW`, and arithmetic on labels.
 
     \b
     Examples:
       almanac statement income
       almanac statement income --period 2026-P08 --entity LINE --level 2
-      almanac statement income --columns "ytd; ytd last year; change %"
+      almanac statement income --columns "ptd; budget ptd; variance; variance %"
+      almanac statement income --year 2024 --columns "each period; year"
+      almanac statement balance --as-of 2026-03-31
     """
-    check_outputs(outputs)
+    check_outputs(output)
     book = open_book(ctx)
+    look = look_for(output, book)
     request = StatementRequest(
         when=as_of_request(as_of, period, quarter, year, adjustments, compare),
         columns=columns,
         entities=entities,
         level=level,
+        fold=fold,
+        by=by,
+        signs="stored" if signs == "stored" else "natural",
+        layout=layout,
     )
-    show(ctx, income_statement(book, request, book.now.date()), outputs, printed)
+    show(ctx, make_statement(book, request, book.now.date()), output, look)

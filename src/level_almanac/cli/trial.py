@@ -1,8 +1,5 @@
 """`almanac trial`."""
 
-from datetime import date
-from pathlib import Path
-
 import click
 
 from level_almanac.cli.options import (
@@ -12,12 +9,12 @@ from level_almanac.cli.options import (
     last_day,
     level_option,
     open_book,
-    output_options,
     when_options,
 )
-from level_almanac.cli.show import check_outputs, show
+from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.trial import TrialRequest
 from level_almanac.core.trial import trial as trial_balance
+from level_almanac.core.words.days import DayWords
 
 
 @click.command()
@@ -32,19 +29,18 @@ from level_almanac.core.trial import trial as trial_balance
 @click.pass_context
 def trial(
     ctx: click.Context,
-    as_of: date | None,
+    as_of: DayWords | None,
     period: str,
     quarter: str,
     year: str,
     adjustments: str,
-    first: date | None,
-    through: date | None,
-    before: date | None,
+    first: DayWords | None,
+    through: DayWords | None,
+    before: DayWords | None,
     after_closing: bool,
     entities: tuple[str, ...],
     level: int | None,
-    outputs: tuple[Path, ...],
-    printed: str | None,
+    output: OutputRequest,
 ) -> None:
     """Trial balance: opening, debit, credit, closing.
 
@@ -57,8 +53,9 @@ def trial(
       almanac trial --year 2025 --after-closing --entity LINE
       almanac trial --from 2026-04-01 --through 2026-05-31 --level 2
     """
-    check_outputs(outputs)
+    check_outputs(output)
     book = open_book(ctx)
+    look = look_for(output, book)
     request = TrialRequest(
         when=as_of_request(as_of, period, quarter, year, adjustments),
         first=first,
@@ -67,4 +64,4 @@ def trial(
         level=level,
         after_closing=after_closing,
     )
-    show(ctx, trial_balance(book, request, book.now.date()), outputs, printed)
+    show(ctx, trial_balance(book, request, book.now.date()), output, look)

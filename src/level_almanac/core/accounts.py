@@ -16,6 +16,7 @@ class Account:
     account_class: str
     parent: str | None
     level: int
+    control: str | None = None
 
     @property
     def is_income(self) -> bool:
@@ -27,15 +28,16 @@ class Chart:
     """All accounts of a book."""
 
     def __init__(self, lines: Iterable[Sequence[str | None]]) -> None:
-        """Take (account, name, class, parent) of each, in the order of their codes; parents are known to be there."""
-        found = {str(code): (str(name), str(class_), parent) for code, name, class_, parent in lines}
+        """Take (account, name, class, parent, control) of each, in the order of their codes; parents are there."""
+        found = {str(code): (str(name), str(class_), parent, control) for code, name, class_, parent, control in lines}
 
         def level(code: str) -> int:
             parent = found[code][2]
             return 1 if parent is None else 1 + level(parent)
 
         self.accounts = {
-            code: Account(code, name, class_, parent, level(code)) for code, (name, class_, parent) in found.items()
+            code: Account(code, name, class_, parent, level(code), control)
+            for code, (name, class_, parent, control) in found.items()
         }
         self._children: dict[str | None, list[Account]] = defaultdict(list)
         for account in self.accounts.values():
@@ -51,6 +53,10 @@ class Chart:
     def roots(self, account_class: str) -> list[Account]:
         """Return the accounts of a class that have no parent, in the order of their codes."""
         return [account for account in self._children[None] if account.account_class == account_class]
+
+    def below(self, code: str) -> list[str]:
+        """Return the account and all below it, parents first."""
+        return [code, *(each for child in self.children(code) for each in self.below(child.code))]
 
     def at_level(self, code: str, level: int | None) -> Account:
         """Return the account itself, or its ancestor at this level where it lies deeper."""

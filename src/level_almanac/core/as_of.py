@@ -4,8 +4,9 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Literal
 
-from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalYear
+from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalWeek, FiscalYear
 from level_almanac.core.day_words import day_words
+from level_almanac.core.words.days import DayContext, DayWords, day_of
 from level_almanac.errors import Mistake, UsageMistake
 
 ALL_EXTRA = 99
@@ -18,7 +19,7 @@ class AsOfRequest:
     adjustments: whether extra periods may count at all; compare: whether a shifted part span is cut at the same day.
     """
 
-    as_of: date | None = None
+    as_of: DayWords | None = None
     period: str = ""
     quarter: str = ""
     year: str = ""
@@ -28,7 +29,7 @@ class AsOfRequest:
 
 @dataclass(frozen=True, slots=True)
 class AsOf:
-    """The day, the period it lies in, and how it was chosen, in words.
+    """The day, the period it lies in, the calendar that is used, and how it was chosen, in words.
 
     extras: the highest extra period that counts, as how many there are of it (0: none, 1: P13 …); named: the period,
     quarter or year that was asked for, if one was.
@@ -36,6 +37,7 @@ class AsOf:
 
     day: date
     period: FiscalPeriod
+    calendar: FiscalCalendar
     how: str
     extras: int
     compare: Literal["same-days", "whole"]
@@ -62,11 +64,10 @@ def choose_as_of(
     named: FiscalYear | FiscalQuarter | FiscalPeriod | None = None
     extras = ALL_EXTRA
     if request.as_of:
-        day, how = request.as_of, "as asked"
+        day, how = day_of(request.as_of, DayContext(calendar, today, through or newest or today)), "as asked"
     elif asked:
         option = f"--{asked[0]}"
-        named = calendar.find(str(getattr(request, asked[0])), option, UsageMistake)
-        _check_kind(named, option)
+        named = _named(calendar, str(getattr(request, asked[0])), option)
         day, how = named.last, f"the end of {named}, as asked"
         extras = _extras_of(calendar, named)
         if isinstance(named, FiscalPeriod) and named.extra and request.adjustments == "without":
@@ -82,14 +83,19 @@ def choose_as_of(
     if request.adjustments == "without":
         extras = 0
     # What is asked for as of P13 is, within its year, as of the last ordinary period's end.
-    return AsOf(day, calendar.period_of(day), how, extras, request.compare, named)
+    return AsOf(day, calendar.period_of(day), calendar, how, extras, request.compare, named)
 
 
-def _check_kind(named: FiscalYear | FiscalQuarter | FiscalPeriod, option: str) -> None:
+def _named(calendar: FiscalCalendar, text: str, option: str) -> FiscalYear | FiscalQuarter | FiscalPeriod:
     kinds: dict[type, str] = {FiscalYear: "--year", FiscalQuarter: "--quarter", FiscalPeriod: "--period"}
+    named = calendar.find(text, option, UsageMistake)
+    if isinstance(named, FiscalWeek):
+        step = f"write --as-of {named.last}"
+        raise UsageMistake(Mistake("this is the id of something else", option, repr(str(named)), next_step=step))
     if kinds[type(named)] != option:
         step = f"write {kinds[type(named)]} {named}"
         raise UsageMistake(Mistake("this is the id of something else", option, repr(str(named)), next_step=step))
+    return named
 
 
 def _extras_of(calendar: FiscalCalendar, named: FiscalYear | FiscalQuarter | FiscalPeriod) -> int:
@@ -101,8 +107,9 @@ def _extras_of(calendar: FiscalCalendar, named: FiscalYear | FiscalQuarter | Fis
     return 0 if named == ordinary[-1] else ALL_EXTRA
 
 
-def how_far_words(as_of: AsOf, data_through: date | None, closed: bool) -> str:
+def how_far_words(as_of: AsOf, data_through: date | None) -> str:
     """Return the header's words: `2026-P09, day 17 of 30, part`."""
+    closed = as_of.calendar.is_closed(as_of.period)
     state = "closed" if closed else "complete" if data_through and data_through >= as_of.period.last else "part"
     if state != "part" and as_of.day < as_of.period.last:
         state = "part of a closed period" if closed else "part of a complete period"
@@ -120,9 +127,9 @@ def adjustment_words(year: FiscalYear, last: date, extras: int) -> list[str]:
     return [f"{how} adjustments of {', '.join(f'P{each.number}' for each in group)}" for how, group in groups if group]
 
 
-def choice_words(as_of: AsOf, calendar: FiscalCalendar) -> list[str]:
+def choice_words(as_of: AsOf) -> list[str]:
     """Return the choices taken that change what columns hold: extra periods at a year's end, compared spans whole."""
-    words = adjustment_words(calendar.year(as_of.period.year), as_of.day, as_of.extras)
+    words = adjustment_words(as_of.calendar.year(as_of.period.year), as_of.day, as_of.extras)
     if as_of.compare == "whole":
         words.append("compared periods whole")
     return words

@@ -10,16 +10,20 @@ from zoneinfo import ZoneInfo
 
 from level_almanac.book.currencies import decimals_of
 from level_almanac.book.fingerprints import rules_fingerprint
-from level_almanac.book.reading import STORE_FOLDER, find_book, read_book
-from level_almanac.book.settings import BookFile, Entity
+from level_almanac.book.layouts import Layout, read_layout
+from level_almanac.book.period_file import read_period_file
+from level_almanac.book.reading import find_book, read_book
+from level_almanac.book.settings import BookFile, CalendarSettings, Entity
+from level_almanac.book.stamps import STORE_FOLDER
 from level_almanac.book.tables import tables_of
 from level_almanac.core.accounts import Chart
-from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod
+from level_almanac.core.calendar import FiscalCalendar
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake, listed, nearest
 from level_almanac.store.chart_lines import chart_lines
-from level_almanac.store.engine import DuckDBEngine, Engine
+from level_almanac.store.engine import DuckDBEngine, Engine, Row
 from level_almanac.store.ledger_checks import newest_posting
-from level_almanac.store.ledger_sums import Measures, Sums, ledger_sums
+from level_almanac.store.ledger_sums import Measures, Place, Sums, ledger_sums
+from level_almanac.store.plan_lines import plan_lines, scenarios
 from level_almanac.store.state import State, Store
 
 if TYPE_CHECKING:
@@ -28,7 +32,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class Selection:
-    """The entities that a report is of, by code, and the one currency they have.
+    """The entities that a report is of, by code, and the one currency and the one calendar they have.
 
     comparable: the codes of all entities of that currency; unlike: those of others, whose amounts are never added to
     these, not even in a proof.
@@ -36,6 +40,7 @@ class Selection:
 
     entities: Mapping[str, Entity]
     currency: str
+    calendar: FiscalCalendar
     comparable: tuple[str, ...]
     unlike: tuple[str, ...] = ()
 
@@ -64,16 +69,28 @@ class Book:
     def __init__(self, file: BookFile) -> None:
         self.file = file
         self.settings = file.settings
-        self.calendar = FiscalCalendar(file.settings.calendar)
+        self.calendars = {
+            "": self._calendar("", file.settings.calendar),
+            **{name: self._calendar(name, each) for name, each in file.settings.calendars.items()},
+        }
         self.store = Store(file.root / STORE_FOLDER)
         self.zone = ZoneInfo(file.settings.book.time_zone)
 
     @classmethod
     def open(cls, folder: Path | str = ".") -> Self:
         """Open the book at or above this folder; raise BookMistake where there is none or it has mistakes."""
-        book = cls(read_book(find_book(Path(folder))))
-        _ = book.closed_through
-        return book
+        return cls(read_book(find_book(Path(folder))))
+
+    def _calendar(self, name: str, settings: CalendarSettings) -> FiscalCalendar:
+        told = read_period_file(self.file.root / settings.file, settings.file) if settings.file else ()
+        calendar = FiscalCalendar(settings, told, name)
+        _ = calendar.closed_through
+        return calendar
+
+    @property
+    def calendar_by_entity(self) -> dict[str, FiscalCalendar]:
+        """The calendar that each entity keeps."""
+        return {code: self.calendars[entity.calendar] for code, entity in self.settings.entities.items()}
 
     @property
     def now(self) -> datetime:
@@ -100,21 +117,6 @@ class Book:
         return rules
 
     @cached_property
-    def closed_through(self) -> FiscalPeriod | None:
-        """The last period that is closed, if the book names one."""
-        text = self.settings.calendar.closed_through
-        if not text:
-            return None
-        found = self.calendar.find(text, "calendar.closed_through", BookMistake)
-        if not isinstance(found, FiscalPeriod):
-            raise BookMistake(Mistake("not a period", "calendar.closed_through", repr(text), "one such as 2026-P08"))
-        return found
-
-    def is_closed(self, period: FiscalPeriod) -> bool:
-        """Tell whether the book calls this period closed."""
-        return self.closed_through is not None and period.fiscal <= self.closed_through.fiscal
-
-    @cached_property
     def state(self) -> State:
         """The state in force; raises BookMistake where nothing is loaded or it was loaded under other rules."""
         state = self.store.state()
@@ -134,11 +136,36 @@ class Book:
     def chart(self) -> Chart:
         """The chart of accounts."""
         parts = [self.store.path_of(loaded.part) for loaded in self.state.files_of("accounts")]
-        return Chart(line[:4] for line in chart_lines(self.engine, parts))
+        return Chart((*line[:4], line[6]) for line in chart_lines(self.engine, parts))
+
+    def layout(self, name: str) -> Layout:
+        """Return a layout of the book, or a built-in one; raise UsageMistake or BookMistake where it is not right."""
+        return read_layout(self.file.root, name)
 
     def sums(self, measures: Measures) -> dict[tuple[str, str], dict[str, Sums]]:
         """Return the sums of each measure by (entity, account)."""
-        return ledger_sums(self.engine, self.store, self.state, measures)
+        found = ledger_sums(self.engine, self.store, self.state, measures)
+        return {(str(entity), str(account)): sums for (entity, account), sums in found.items()}
+
+    def sums_by(self, measures: Measures, fields: Sequence[str]) -> dict[Place, dict[str, Sums]]:
+        """Return the sums of each measure by (entity, account, the values of these fields of the ledger)."""
+        return ledger_sums(self.engine, self.store, self.state, measures, fields)
+
+    @property
+    def plan_parts(self) -> list[str]:
+        """The parts of the `budget` table."""
+        return [self.store.path_of(loaded.part) for loaded in self.state.files_of("budget")]
+
+    @cached_property
+    def scenarios(self) -> list[str]:
+        """The names of all plans that are loaded."""
+        return scenarios(self.engine, self.plan_parts) if self.plan_parts else []
+
+    def plan_lines(self, fields: Sequence[str]) -> list[Row]:
+        """Return the lines of all plans, with the values of these fields last (see `store.plan_lines`)."""
+        budget = tables_of(self.settings.tables)["budget"]
+        known = [field if budget.field(field) else None for field in fields]
+        return plan_lines(self.engine, self.plan_parts, known, budget.key) if self.plan_parts else []
 
     @property
     def told_through(self) -> date | None:
@@ -170,5 +197,11 @@ class Book:
             step = f"ask for entities of one currency with --entity {listed(chosen)}"
             what = "amounts in different currencies are not added"
             raise UsageMistake(Mistake(what, got=", ".join(currencies), next_step=step))
+        calendars = {entity.calendar for entity in chosen.values()}
+        if len(calendars) > 1:
+            got = ", ".join(sorted(self.calendars[name].section for name in calendars))
+            step = f"ask for entities of one calendar with --entity {listed(chosen)}"
+            raise UsageMistake(Mistake("one report uses one calendar", got=got, next_step=step))
         unlike = tuple(code for code, entity in entities.items() if entity.currency != currencies[0])
-        return Selection(chosen, currencies[0], tuple(code for code in entities if code not in unlike), unlike)
+        comparable = tuple(code for code in entities if code not in unlike)
+        return Selection(chosen, currencies[0], self.calendars[calendars.pop()], comparable, unlike)

@@ -6,7 +6,7 @@ from datetime import date
 from decimal import Decimal
 
 from level_almanac.core.book import Book, Selection
-from level_almanac.core.calendar import FiscalPeriod, FiscalQuarter, FiscalYear
+from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalYear
 from level_almanac.core.day_words import MONTHS, day_words
 from level_almanac.core.facts import data_facts, data_words, selection_facts
 from level_almanac.core.report_table import Cell, Column, Counted, Part, Proof, ReportTable, Row
@@ -40,14 +40,14 @@ class _Covered:
 
     counted: dict[int, Counted]
     through: date | None
-    book: Book
+    calendar: FiscalCalendar
 
     def within(self, low: int, high: int) -> Counted | None:
         found = [counted for fiscal, counted in self.counted.items() if low <= fiscal <= high]
         return sum(found[1:], found[0]) if found else None
 
     def state(self, first: date, last: date, last_period: FiscalPeriod, held: Counted | None) -> str:
-        if self.book.is_closed(last_period):
+        if self.calendar.is_closed(last_period):
             return "closed"
         if self.through and self.through >= last:
             return "complete" if held else "no lines"
@@ -68,25 +68,25 @@ def calendar_report(book: Book, request: CalendarRequest, today: date) -> Report
             by_fiscal[fiscal] = by_fiscal.get(fiscal, Counted(0, Decimal(0))) + Counted(lines, debit)
     years = sorted({fiscal // 100 for fiscal in by_fiscal})
     if request.year:
-        named = book.calendar.find(request.year, "--year", UsageMistake)
+        named = selection.calendar.find(request.year, "--year", UsageMistake)
         if not isinstance(named, FiscalYear):
             raise UsageMistake(Mistake("not a year", "--year", repr(request.year), "an id such as 2026"))
         years = [named.year]
-    covered = _Covered(by_fiscal, book.data_through(today), book)
-    rows = tuple(row for year in years for row in _year_rows(book.calendar.year(year), covered))
-    settings = book.settings.calendar
+    covered = _Covered(by_fiscal, book.data_through(today), selection.calendar)
+    rows = tuple(row for year in years for row in _year_rows(selection.calendar.year(year), covered))
+    settings = selection.calendar.settings
     return ReportTable(
         title="Fiscal calendar",
         facts={
             **selection_facts(selection),
-            "year_start": settings.year_start,
+            **{key: told for key in ("year_start", "year_ends", "file") if (told := getattr(settings, key))},
             "year_named_by": settings.year_named_by,
             "periods": settings.periods,
             **data_facts(book),
         },
         subtitle=(
             f"{selection.words} · {selection.currency}",
-            _year_words(book),
+            _year_words(selection.calendar),
             data_words(book),
         ),
         columns=(*COLUMNS[:4], replace(COLUMNS[4], decimals=selection.decimals), *COLUMNS[5:]),
@@ -97,22 +97,30 @@ def calendar_report(book: Book, request: CalendarRequest, today: date) -> Report
     )
 
 
-def _year_words(book: Book) -> str:
-    settings = book.settings.calendar
-    month, day = settings.year_start.split("-")
+def _year_words(calendar: FiscalCalendar) -> str:
+    settings = calendar.settings
     extra = f", {settings.extra_periods} extra at the year's end" if settings.extra_periods else ""
-    start = f"{int(day)} {MONTHS[int(month) - 1]}"
-    return f"years start on {start}, named by the calendar year they {settings.year_named_by} in · 12 months{extra}"
+    named = f"named by the calendar year they {settings.year_named_by} in"
+    if settings.periods == "file":
+        return f"years as told in {settings.file}{extra}"
+    if settings.periods != "months":
+        kind = "13 periods of 4 weeks" if settings.periods == "13x4" else f"quarters of {settings.periods} weeks"
+        return f"years end on the {settings.year_ends.lower()}, {named} · {kind}{extra}"
+    month, day = settings.year_start.split("-")
+    return f"years start on {int(day)} {MONTHS[int(month) - 1]}, {named} · 12 months{extra}"
 
 
 def _year_rows(year: FiscalYear, covered: _Covered) -> Iterator[Row]:
     yield _row(year, 0, year.first, year.last, year.year * 100 + 1, year.year * 100 + 99, year.periods[-1], covered)
     for quarter in year.quarters:
-        periods = year.periods[(quarter.number - 1) * 3 : quarter.number * 3]
+        periods = quarter.periods
         # The last quarter holds the year's extra periods, so that quarters add up to the year.
         high = periods[-1].fiscal if quarter.number < 4 else year.year * 100 + 99
         yield _row(quarter, 1, quarter.first, quarter.last, periods[0].fiscal, high, periods[-1], covered)
         for period in periods:
+            yield _row(period, 2, period.first, period.last, period.fiscal, period.fiscal, period, covered)
+    if not year.quarters:
+        for period in year.periods:
             yield _row(period, 2, period.first, period.last, period.fiscal, period.fiscal, period, covered)
     for extra in year.extra_periods:
         yield _row(extra, 2, extra.first, extra.last, extra.fiscal, extra.fiscal, year.periods[-1], covered)

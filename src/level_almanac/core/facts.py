@@ -4,12 +4,13 @@ from datetime import date
 
 from level_almanac.core.as_of import AsOf, AsOfRequest, choice_words, choose_as_of, how_far_words, through_words
 from level_almanac.core.book import Book, Selection
+from level_almanac.core.calendar import FiscalCalendar
 from level_almanac.core.day_words import day_words
 
 
-def as_of_for(book: Book, request: AsOfRequest, today: date) -> AsOf:
+def as_of_for(book: Book, calendar: FiscalCalendar, request: AsOfRequest, today: date) -> AsOf:
     """Return the day that a report over the ledger is made for."""
-    return choose_as_of(book.calendar, request, book.told_through, book.newest_posting(today), today)
+    return choose_as_of(calendar, request, book.told_through, book.newest_posting(today), today)
 
 
 def selection_facts(selection: Selection) -> dict[str, str]:
@@ -36,14 +37,14 @@ def data_words(book: Book) -> str:
 
 def as_of_facts(book: Book, as_of: AsOf, today: date) -> dict[str, str]:
     """Return the day, its period, and how it was chosen."""
-    far = how_far_words(as_of, book.data_through(today), book.is_closed(as_of.period))
-    choices = choice_words(as_of, book.calendar)
+    far = how_far_words(as_of, book.data_through(today))
+    choices = choice_words(as_of)
     facts = {"as_of": as_of.day.isoformat(), "as_of_chosen": as_of.how, "period": far}
     return facts | ({"choices": ", ".join(choices)} if choices else {})
 
 
 def as_of_words(book: Book, as_of: AsOf, today: date) -> str:
     """Return `through 17 Jun 2026 (the ledger is complete through this day): 2026-P09, day 17 of 30, part`."""
-    far = how_far_words(as_of, book.data_through(today), book.is_closed(as_of.period))
+    far = how_far_words(as_of, book.data_through(today))
     how = "" if as_of.how == "as asked" or as_of.named else f" ({as_of.how})"
-    return " · ".join([f"{through_words(as_of)}{how}: {far}", *choice_words(as_of, book.calendar)])
+    return " · ".join([f"{through_words(as_of)}{how}: {far}", *choice_words(as_of)])

@@ -6,15 +6,31 @@ from datetime import date
 from decimal import Decimal
 from typing import Literal
 
+from level_almanac.core.look import Look
+
 Cell = Decimal | date | int | str | None
-ColumnKind = Literal["amount", "percent", "count", "date", "text"]
-RowKind = Literal["heading", "line", "subtotal", "total"]
+ColumnKind = Literal["amount", "percent", "number", "count", "date", "text"]
+RowKind = Literal["group", "heading", "line", "subtotal", "total", "blank"]
+
+
+@dataclass(frozen=True, slots=True)
+class Derived:
+    """How a column follows from two others: `of` less `over`, as an amount or in percent of `over`'s size.
+
+    favourable: whether the sign is turned where less is better, as a variance's is.
+    """
+
+    of: str
+    over: str
+    percent: bool = False
+    favourable: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Column:
     """One column. decimals: shown after the point; first, through: the days it covers; complete: whether the data
-    covers them all, None where that is not asked; covers, extent: the same in words for its head.
+    covers them all, None where that is not asked; covers, extent: the same in words for its head; scenario: the plan
+    it is of, or empty; derived: what it is made of; series: what it is one of, where a span is divided.
     """
 
     key: str
@@ -26,17 +42,27 @@ class Column:
     complete: bool | None = None
     covers: str = ""
     extent: str = ""
+    scenario: str = ""
+    derived: Derived | None = None
+    series: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One row: its key (what a person points with), label, level of indentation, kind, and cells by column key."""
+    """One row: its key (what a person points with), label, level of indentation, kind, and cells by column key.
+
+    percent: whether its amounts are ratios in percent, whose changes are in points; adds: the keys of the rows that it
+    is the sum of, each with a sign; favourable: -1 where a variance turns the sign, because less is better.
+    """
 
     key: str
     label: str
     level: int
     kind: RowKind
     cells: Mapping[str, Cell] = field(default_factory=dict)
+    percent: bool = False
+    adds: tuple[tuple[int, str], ...] = ()
+    favourable: int = 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +85,15 @@ class Part:
 
 
 @dataclass(frozen=True, slots=True)
+class Note:
+    """A remark that holds amounts: `{}` stands in the words for each, and the report's style says how it is written."""
+
+    words: str
+    amounts: tuple[Decimal, ...] = ()
+    decimals: int = 2
+
+
+@dataclass(frozen=True, slots=True)
 class Check:
     """One thing that must hold, in words that also tell by how much it does not."""
 
@@ -71,7 +106,7 @@ class Proof:
     """The accounting of all lines that a report considered: they are what it shows and what its rules left out.
 
     measure: what the amounts are of; considered: counted apart from the report's own query; shown_as: how what is
-    shown falls into parts, where it does.
+    shown falls into parts, where it does; table: whose lines; further: proofs of what else was considered.
     """
 
     measure: str
@@ -81,6 +116,8 @@ class Proof:
     checks: tuple[Check, ...] = ()
     decimals: int = 2
     shown_as: tuple[Part, ...] = ()
+    table: str = "ledger"
+    further: tuple["Proof", ...] = ()
 
     @property
     def adds_up(self) -> bool:
@@ -90,13 +127,15 @@ class Proof:
     @property
     def balances(self) -> bool:
         """Whether the proof adds up and all its checks hold."""
-        return self.adds_up and all(check.holds for check in self.checks)
+        return (
+            self.adds_up and all(check.holds for check in self.checks) and all(more.balances for more in self.further)
+        )
 
 
 @dataclass(frozen=True, slots=True)
 class ReportTable:
     """A report. facts: what it was made of, by key; subtitle: the same as lines to be read; key_label: the head of the
-    row labels; show_keys: whether row keys stand beside the labels.
+    row labels; show_keys: whether row keys stand beside the labels; look: how numbers, days and paper are to look.
     """
 
     title: str
@@ -107,4 +146,5 @@ class ReportTable:
     key_label: str = ""
     show_keys: bool = False
     proof: Proof | None = None
-    notes: tuple[str, ...] = ()
+    notes: tuple[Note | str, ...] = ()
+    look: Look = field(default_factory=Look)

@@ -8,11 +8,12 @@ from decimal import Decimal
 from level_almanac.core.accounts import Account, Chart
 from level_almanac.core.as_of import ALL_EXTRA, AsOfRequest, adjustment_words, choice_words, how_far_words
 from level_almanac.core.book import Book, Selection
-from level_almanac.core.calendar import FiscalPeriod
+from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod
 from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.facts import as_of_for, data_facts, data_words, selection_facts
 from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.core.windows import stretches
+from level_almanac.core.words.days import DayContext, DayWords, day_of
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.ledger_sums import (
     MOVEMENT,
@@ -34,8 +35,8 @@ class TrialRequest:
     """What a trial balance is asked for. first, last: a range of days, both or neither; level: roll accounts up to."""
 
     when: AsOfRequest = field(default_factory=AsOfRequest)
-    first: date | None = None
-    last: date | None = None
+    first: DayWords | None = None
+    last: DayWords | None = None
     entities: tuple[str, ...] = ()
     level: int | None = None
     after_closing: bool = False
@@ -89,7 +90,7 @@ def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
     Raises UsageMistake where the range is none or reaches over a year's end.
     """
     selection = book.select(request.entities)
-    shown = _range(book, request, today)
+    shown = _range(book, selection.calendar, request, today)
     sums = book.sums(_measures(shown, request.after_closing))
     lines, earlier, result, hidden = _lines(book.chart, sums, selection, request.level)
     total = _Line()
@@ -128,37 +129,38 @@ def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
     )
 
 
-def _range(book: Book, request: TrialRequest, today: date) -> _Range:
+def _range(book: Book, calendar: FiscalCalendar, request: TrialRequest, today: date) -> _Range:
     if request.first or request.last:
         when = request.when
         if when.as_of or when.period or when.quarter or when.year:
             got = "--from and --through beside a day, period, quarter or year"
             raise UsageMistake(Mistake("more than one way to say when", got=got, allowed="one of them"))
-        return _asked_range(book, request)
-    as_of = as_of_for(book, request.when, today)
+        newest = book.data_through(today) or today
+        return _asked_range(calendar, request, DayContext(calendar, today, newest))
+    as_of = as_of_for(book, calendar, request.when, today)
     named = as_of.named
     if isinstance(named, FiscalPeriod) and named.extra:
         only = (Stretch(named.fiscal, named.fiscal),)
         before = (Stretch(named.year * 100 + 1, named.fiscal - 1),)
         words = f"{named} (adjustments dated {day_words(named.last)})"
         return _Range(named.year, named.first, named.last, words, before, only, (), adjustments_only=True)
-    first = named.first if named else book.calendar.year_of(as_of.day).first
-    far = how_far_words(as_of, book.data_through(today), book.is_closed(as_of.period))
+    first = named.first if named else calendar.year_of(as_of.day).first
+    far = how_far_words(as_of, book.data_through(today))
     how = "" if named or as_of.how == "as asked" else f" ({as_of.how})"
     words = f"{range_words(first, as_of.day)}{how}: {named or f'year to date, {far}'}"
-    words = " · ".join([words, *choice_words(as_of, book.calendar)])
-    return _made_range(book, first, as_of.day, as_of.extras, words)
+    words = " · ".join([words, *choice_words(as_of)])
+    return _made_range(calendar, first, as_of.day, as_of.extras, words)
 
 
-def _asked_range(book: Book, request: TrialRequest) -> _Range:
-    first, last = request.first, request.last
-    if first is None or last is None:
-        missing = "--from" if first is None else "--through or --before"
+def _asked_range(calendar: FiscalCalendar, request: TrialRequest, context: DayContext) -> _Range:
+    if request.first is None or request.last is None:
+        missing = "--from" if request.first is None else "--through or --before"
         raise UsageMistake(Mistake("only one end of the range is given", next_step=f"give {missing} too"))
+    first, last = day_of(request.first, context), day_of(request.last, context)
     if first > last:
         got = f"{day_words(first)} through {day_words(last)}"
         raise UsageMistake(Mistake("the range ends before it starts", "--from", got))
-    years = book.calendar.year_of(first), book.calendar.year_of(last)
+    years = calendar.year_of(first), calendar.year_of(last)
     if years[0] != years[1]:
         asks = f"--from {first} --through {years[0].last}", f"--from {years[1].first} --through {last}"
         raise UsageMistake(
@@ -171,13 +173,13 @@ def _asked_range(book: Book, request: TrialRequest) -> _Range:
         )
     extras = 0 if request.when.adjustments == "without" else ALL_EXTRA
     choices = adjustment_words(years[1], last, extras)
-    return _made_range(book, first, last, extras, " · ".join([range_words(first, last), *choices]))
+    return _made_range(calendar, first, last, extras, " · ".join([range_words(first, last), *choices]))
 
 
-def _made_range(book: Book, first: date, last: date, extras: int, words: str) -> _Range:
-    year = book.calendar.year_of(first)
-    before = stretches(book.calendar, year.first, first - _ONE_DAY, 0) if first > year.first else ()
-    within = stretches(book.calendar, first, last, extras)
+def _made_range(calendar: FiscalCalendar, first: date, last: date, extras: int, words: str) -> _Range:
+    year = calendar.year_of(first)
+    before = stretches(calendar, year.first, first - _ONE_DAY, 0) if first > year.first else ()
+    within = stretches(calendar, first, last, extras)
     left = year.extra_periods[extras:] if last == year.last else ()
     return _Range(
         year.year, first, last, words, before, within, tuple(Stretch(extra.fiscal, extra.fiscal) for extra in left)

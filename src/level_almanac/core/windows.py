@@ -1,39 +1,47 @@
-"""From spans and shifts to the days and periods that a column covers (docs/calendar.md)."""
+"""From spans and shifts to the days and periods that a column covers (docs/columns.md, "Spans")."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from level_almanac.core.as_of import AsOf
-from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod
+from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalYear
 from level_almanac.core.day_words import range_words
-from level_almanac.core.words.columns import ValueColumn
+from level_almanac.core.words.columns import Shift, Span
+from level_almanac.core.words.days import DayContext, Unit, day_of, moved, unit_days
+from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.ledger_sums import Stretch
 
-_LABELS = {"ptd": "period to date", "qtd": "quarter to date", "ytd": "year to date"}
-_UNITS = {"p": "period", "q": "quarter", "y": "year"}
 _ONE_DAY = timedelta(days=1)
+_TO_DATE: dict[str, Unit] = {"wtd": "week", "mtd": "month", "ptd": "period", "qtd": "quarter", "ytd": "year"}
+_SHORT_UNITS = ("day", "week", "month")
+"""Units that never hold extra periods, not even where they reach over a year's end."""
 
 
 @dataclass(frozen=True, slots=True)
 class Window:
     """The days that a column covers, and what they are out of.
 
-    first, last: the days covered; whole_last: the last day of the period, quarter or year that they are part of;
-    unit: its name; extras: how many extra periods of a year count where the window ends on that year's last day;
-    cut_period: the compared period that was cut at the same day, or None.
+    first, last: the days covered; whole_last: the last day of what they are part of; unit: its name; stretches: the
+    same in the store; extras: how many extra periods of a year count in a balance at the end of that year's last day;
+    cut: the name of the compared unit that was cut at the same day, or empty; before: whether a balance is that of the
+    day before `first`, as an opening is.
     """
 
     first: date
     last: date
     whole_last: date
     unit: str
+    stretches: tuple[Stretch, ...]
     extras: int
-    cut_period: FiscalPeriod | None = None
+    cut: str = ""
+    before: bool = False
 
     @property
     def extent(self) -> str:
         """How much of its unit it covers: `17/30 days` or `whole period`."""
+        if self.unit in ("day", "", "adjustments"):
+            return ""
         if self.last == self.whole_last:
             return f"whole {self.unit}"
         return f"{(self.last - self.first).days + 1}/{(self.whole_last - self.first).days + 1} days"
@@ -43,63 +51,272 @@ class Window:
         """The days in words."""
         return range_words(self.first, self.last)
 
-
-def label_of(column: ValueColumn) -> str:
-    """Return the head of a value column; the days beneath it tell what it is one back of."""
-    if column.shift == "prior":
-        return f"prior {_UNITS[column.span[0]]}"
-    return column.shift or _LABELS.get(column.span, column.span)
+    @property
+    def balance_day(self) -> date:
+        """The day at whose end a balance stands."""
+        return self.first - _ONE_DAY if self.before else self.last
 
 
-def window_of(column: ValueColumn, as_of: AsOf, calendar: FiscalCalendar) -> Window:
-    """Return the days that a value column covers as of a day.
+@dataclass(frozen=True, slots=True)
+class Missing:
+    """A column without days, and why it has none: `2025 has no week 53`."""
+
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Anchor:
+    """The day that a span is taken at, and whether that is the last day of what it was moved from.
+
+    shifted: whether it was moved, so that a part span is a cut one.
+    """
+
+    day: date
+    shifted: bool = False
+
+
+def window_of(span: Span, shift: Shift, as_of: AsOf, today: date) -> Window | Missing:
+    """Return the days that a span covers as of a day, or why there are none.
 
     A shifted part span is cut at the same day of its period: on a period's last day at the other period's last day, and
-    a day that the other period lacks is its last (docs/calendar.md, "Shifts").
+    a day that the other period lacks is its last (docs/columns.md, "Shifts"). Raises UsageMistake where a told calendar
+    does not reach there.
     """
-    period = _shifted(column, as_of, calendar)
+    calendar = as_of.calendar
+    match span.name:
+        case "id":
+            return _of_id(span.id, as_of)
+        case "range" if span.first is not None and span.last is not None:
+            context = DayContext(calendar, today, as_of.day)
+            first, last = day_of(span.first, context), day_of(span.last, context)
+            if last < first:
+                got = f"{first} through {last}"
+                raise UsageMistake(Mistake("the range ends before it starts", "--columns", got))
+            return _window(first, last, last, "", as_of)
+        case "opening" | "closing" | "to date":
+            return _balance(span, shift, as_of)
+        case "last":
+            return _last(span, shift, as_of)
+        case "rest":
+            return _rest(span, shift, as_of)
+    to_date = _TO_DATE.get(span.name)
+    unit: Unit = to_date or span.name  # type: ignore[assignment]  # the other spans were taken above
+    anchor = _moved_anchor(unit, shift, as_of)
+    if isinstance(anchor, Missing):
+        return anchor
+    first, whole_last = unit_days(anchor.day, unit, calendar)
+    if not to_date:
+        return _window(first, whole_last, whole_last, unit, as_of)
+    return _part(first, anchor, whole_last, unit, as_of)
+
+
+def _part(first: date, anchor: Anchor, whole_last: date, unit: Unit, as_of: AsOf) -> Window:
+    """Return a span up to the anchor's day, which is a cut one where it was moved."""
+    last = anchor.day
+    inner: Unit = unit if unit in _SHORT_UNITS else "period"
+    _, inner_last = unit_days(last, inner, as_of.calendar)
+    if anchor.shifted and as_of.compare == "whole":
+        last = inner_last
+    cut = str(_named(last, inner, as_of.calendar)) if anchor.shifted and last < inner_last else ""
+    return replace(_window(first, last, whole_last, unit, as_of), cut=cut)
+
+
+def _named(day: date, unit: Unit, calendar: FiscalCalendar) -> str:
+    if unit == "week":
+        return str(calendar.week_of(day))
+    return f"{day:%Y-%m}" if unit == "month" else str(calendar.period_of(day))
+
+
+def _moved_anchor(unit: Unit, shift: Shift, as_of: AsOf) -> Anchor | Missing:
+    """Return the as-of day moved back as the shift says, in steps of the unit."""
+    calendar, day = as_of.calendar, as_of.day
+    if not shift.kind:
+        return Anchor(day)
+    if shift.kind == "back":
+        return Anchor(_at_same_end(day, moved(day, -shift.number, unit, calendar), unit, calendar), shifted=True)
+    if unit == "week":
+        week = calendar.week_of(day)
+        weeks = calendar.weeks(calendar.year(week.year - shift.number))
+        if week.number > len(weeks):
+            return Missing(f"{week.year - shift.number} has no week {week.number}")
+        return Anchor(weeks[week.number - 1].first + (day - week.first), shifted=True)
+    if unit == "month":
+        return Anchor(
+            _at_same_end(day, moved(day, -12 * shift.number, "month", calendar), unit, calendar), shifted=True
+        )
+    period = as_of.period
+    if period.number > len(calendar.year(period.year - shift.number).periods):
+        return Missing(f"{period.year - shift.number} has no P{period.number:02d}")
+    return Anchor(moved(day, -shift.number, "year", calendar), shifted=True)
+
+
+def _at_same_end(day: date, there: date, unit: Unit, calendar: FiscalCalendar) -> date:
+    # A month's last day compares with the other month's last day, as a period's does.
+    if unit != "month" or day != unit_days(day, unit, calendar)[1]:
+        return there
+    return unit_days(there, unit, calendar)[1]
+
+
+def _rest(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
+    anchor = _moved_anchor(span.unit, shift, as_of)
+    if isinstance(anchor, Missing):
+        return anchor
+    _, whole_last = unit_days(anchor.day, span.unit, as_of.calendar)
+    if anchor.day == whole_last:
+        return Missing(f"nothing is left of the {span.unit}")
+    return _window(anchor.day + _ONE_DAY, whole_last, whole_last, f"rest of {span.unit}", as_of)
+
+
+def _last(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
+    calendar, unit = as_of.calendar, span.unit
+    # One step of `prior` is the whole length, so that the spans lie end to end.
+    steps = replace(shift, number=shift.number * span.number) if shift.kind == "back" else shift
+    anchor = _moved_anchor(unit, steps, as_of)
+    if isinstance(anchor, Missing):
+        return anchor
+    first_of_last, whole_last = unit_days(anchor.day, unit, calendar)
+    first, _ = unit_days(moved(first_of_last, 1 - span.number, unit, calendar), unit, calendar)
+    name: Unit = "period" if unit == "period" and span.number == 1 else unit
+    window = _part(first, anchor, whole_last, name, as_of)
+    many = f"{span.number} {unit}s" if span.number > 1 else unit
+    return replace(window, unit="" if unit == "day" else many)
+
+
+def _balance(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
+    """Return an opening, a closing or all to date: a day that a balance stands at, and what led up to it."""
+    calendar = as_of.calendar
+    if span.name == "opening":
+        back = shift.number if shift.kind else 0
+        first = calendar.year(as_of.period.year - back).first
+        return Window(first, first, first, "", (), 0, before=True)
+    if shift.kind == "back":
+        # What a balance is compared with is that of a period's end, not of some day within one.
+        last = calendar.moved(as_of.period, -shift.number).last
+    else:
+        anchor = _moved_anchor("period", shift, as_of)
+        if isinstance(anchor, Missing):
+            return anchor
+        last = anchor.day
+    first = calendar.year_of(last).first
+    window = _window(first, last, last, "", as_of)
+    if span.name == "closing":
+        return window
+    before = Stretch(0, calendar.year_of(last).periods[0].fiscal - 1)
+    return replace(window, stretches=(before, *window.stretches))
+
+
+def _of_id(text: str, as_of: AsOf) -> Window:
+    found = as_of.calendar.find(text, "--columns", UsageMistake)
+    if isinstance(found, FiscalPeriod):
+        return window_of_period(found, as_of, min(found.number - _ordinary(found, as_of), as_of.extras))
+    unit = {FiscalYear: "year", FiscalQuarter: "quarter"}.get(type(found), "week")
+    return _window(found.first, found.last, found.last, unit, as_of)
+
+
+def _ordinary(period: FiscalPeriod, as_of: AsOf) -> int:
+    return len(as_of.calendar.year(period.year).periods)
+
+
+def window_of_period(period: FiscalPeriod, as_of: AsOf, extras: int) -> Window:
+    """Return a period on its own, an extra one too. extras: those that a balance at its end holds."""
+    extras = max(extras, 0)
+    if period.extra:
+        whole = (Stretch(period.fiscal, period.fiscal),)
+        return Window(period.first, period.last, period.last, "adjustments", whole, extras)
+    return replace(_window(period.first, period.last, period.last, "period", as_of), extras=extras)
+
+
+def _window(first: date, last: date, whole_last: date, unit: str, as_of: AsOf) -> Window:
+    if unit == "period" or unit in _SHORT_UNITS:
+        within = stretches(as_of.calendar, first, last, 0, crossing=False)
+    else:
+        within = stretches(as_of.calendar, first, last, as_of.extras)
+    return Window(first, last, whole_last, unit, within, as_of.extras)
+
+
+def divided(window: Window, unit: Unit, number: int, as_of: AsOf) -> Iterator[tuple[str, Window]]:
+    """Yield the id and the days of each unit of the calendar that lies in a window, so many at a time.
+
+    Periods and quarters are counted from the fiscal year's start, weeks from W01; the last one ends where the window
+    does. Weeks are whole: those at a year's edges reach over them (docs/columns.md, "Each").
+    """
+    calendar = as_of.calendar
+    if unit == "period":
+        yield from _periods(window, number, as_of)
+        return
+    day = window.first
+    while day <= window.last:
+        first, last = unit_days(day, unit, calendar)
+        name = _id_of(first, unit, calendar)
+        if number > 1:
+            first, last, name = _several(first, unit, number, calendar)
+        if unit == "week" and window.unit == "year" and calendar.week_of(first).year > calendar.year_of(day).year:
+            # The week that holds the next year's first day is that year's.
+            return
+        whole_weeks = unit == "week" and window.last == window.whole_last
+        begin = first if unit == "week" else max(first, window.first)
+        yield name, _window(begin, last if whole_weeks else min(last, window.last), last, unit, as_of)
+        day = last + _ONE_DAY
+
+
+def _several(first: date, unit: Unit, number: int, calendar: FiscalCalendar) -> tuple[date, date, str]:
+    """Return the group of so many weeks or days that a first one stands in, as groups are counted in its year."""
+    if unit != "week":
+        raise UsageMistake(Mistake("only weeks and periods are grouped", "--columns", f"each {number} {unit}s"))
+    week = calendar.week_of(first)
+    weeks = calendar.weeks(calendar.year(week.year))
+    start = (week.number - 1) // number * number
+    group = weeks[start : start + number]
+    return group[0].first, group[-1].last, f"{group[0]}–W{group[-1].number:02d}" if len(group) > 1 else str(group[0])
+
+
+def _periods(window: Window, number: int, as_of: AsOf) -> Iterator[tuple[str, Window]]:
+    calendar = as_of.calendar
+    period = calendar.period_of(window.first)
+    while period.first <= window.last:
+        group = [period]
+        year = calendar.year(period.year)
+        while len(group) < number and group[-1] is not year.periods[-1]:
+            group.append(year.periods[group[-1].number])
+        last = min(group[-1].last, window.last)
+        at_year_end = group[-1] == year.periods[-1]
+        extras = 0 if at_year_end and year.extra_periods else as_of.extras
+        name = f"{period}–P{group[-1].number:02d}" if len(group) > 1 else str(period)
+        within = stretches(calendar, period.first, last, 0, crossing=False)
+        unit = "period" if len(group) == 1 else f"{len(group)} periods"
+        yield name, Window(period.first, last, group[-1].last, unit, within, extras)
+        if at_year_end and last == year.last:
+            for count, extra in enumerate(year.extra_periods[: as_of.extras], 1):
+                yield str(extra), window_of_period(extra, as_of, count)
+        if last == window.last:
+            return
+        period = calendar.moved(group[-1], 1)
+
+
+def _id_of(first: date, unit: Unit, calendar: FiscalCalendar) -> str:
+    if unit == "day":
+        return first.isoformat()
+    if unit == "week":
+        return str(calendar.week_of(first))
+    if unit == "month":
+        return f"{first:%Y-%m}"
+    period = calendar.period_of(first)
     year = calendar.year(period.year)
-    quarter = year.quarters[(period.number - 1) // 3]
-    units = {
-        "p": (period.first, period.last, "period"),
-        "q": (quarter.first, quarter.last, "quarter"),
-        "y": (year.first, year.last, "year"),
-    }
-    first, whole_last, unit = units[column.span[0]]
-    # Extra periods belong to the year and its last quarter, never to a period.
-    extras = as_of.extras if unit != "period" else 0
-    if column.span in ("period", "quarter", "year"):
-        return Window(first, whole_last, whole_last, unit, extras)
-    last = as_of.day
-    if column.shift:
-        last = period.last if as_of.compare == "whole" else _same_day(as_of, period)
-    cut = period if column.shift and last < period.last else None
-    return Window(first, last, whole_last, unit, extras, cut)
+    return str(year) if unit == "year" else str(year.quarter_of(period))
 
 
-def _shifted(column: ValueColumn, as_of: AsOf, calendar: FiscalCalendar) -> FiscalPeriod:
-    year, number = as_of.period.year, as_of.period.number
-    back = {"": 0, "last year": 12, "prior": {"p": 1, "q": 3, "y": 12}[column.span[0]]}[column.shift]
-    position = year * 12 + number - 1 - back
-    return calendar.year(position // 12).periods[position % 12]
-
-
-def _same_day(as_of: AsOf, period: FiscalPeriod) -> date:
-    if as_of.day == as_of.period.last:
-        return period.last
-    return min(period.first + (as_of.day - as_of.period.first), period.last)
-
-
-def stretches(calendar: FiscalCalendar, first: date, last: date, extras: int) -> tuple[Stretch, ...]:
+def stretches(
+    calendar: FiscalCalendar, first: date, last: date, extras: int, *, crossing: bool = True
+) -> tuple[Stretch, ...]:
     """Return what the days from `first` through `last` are in the store.
 
     extras: how many extra periods count of the year that ends on `last`; those of years that end within the range
-    count anyway.
+    count too, but not where `crossing` is false.
     """
-    return _joined(list(_pieces(calendar, first, last, extras)))
+    return _joined(list(_pieces(calendar, first, last, extras, crossing=crossing)))
 
 
-def _pieces(calendar: FiscalCalendar, first: date, last: date, extras: int) -> Iterator[Stretch]:
+def _pieces(calendar: FiscalCalendar, first: date, last: date, extras: int, *, crossing: bool) -> Iterator[Stretch]:
     day = first
     while day <= last:
         period = calendar.period_of(day)
@@ -109,7 +326,8 @@ def _pieces(calendar: FiscalCalendar, first: date, last: date, extras: int) -> I
             yield Stretch(period.fiscal, period.fiscal, day, min(period.last, last))
         year = calendar.year(period.year)
         if period.last == year.last and period.last <= last:
-            counted = year.extra_periods if period.last < last else year.extra_periods[:extras]
+            passed = year.extra_periods if crossing else ()
+            counted = year.extra_periods[:extras] if period.last == last else passed
             yield from (Stretch(extra.fiscal, extra.fiscal) for extra in counted)
         day = period.last + _ONE_DAY
 
@@ -119,21 +337,22 @@ def _joined(pieces: list[Stretch]) -> tuple[Stretch, ...]:
     joined: list[Stretch] = []
     for piece in pieces:
         before = joined[-1] if joined else None
-        if before and before.first is None and piece.first is None and before.high // 100 == piece.low // 100:
+        if before and before.first is None and piece.first is None and before.high == piece.low - 1:
             joined[-1] = Stretch(before.low, piece.high)
         else:
             joined.append(piece)
     return tuple(joined)
 
 
-def stretches_of(calendar: FiscalCalendar, window: Window) -> tuple[Stretch, ...]:
-    """Return what a window is in the store."""
-    return stretches(calendar, window.first, window.last, window.extras)
-
-
-def rest_of_cut(window: Window) -> Stretch | None:
-    """Return the days of the compared period after the cut, or None where nothing was cut."""
-    if window.cut_period is None:
+def rest_of_cut(window: Window, calendar: FiscalCalendar) -> tuple[date, date] | None:
+    """Return the days of the compared unit after the cut, or None where nothing was cut."""
+    if not window.cut:
         return None
-    period = window.cut_period
-    return Stretch(period.fiscal, period.fiscal, window.last + _ONE_DAY, period.last)
+    unit: Unit = window.unit if window.unit in _SHORT_UNITS else "period"  # type: ignore[assignment]  # one of the units
+    return window.last + _ONE_DAY, unit_days(window.last, unit, calendar)[1]
+
+
+def up_to(window: Window, calendar: FiscalCalendar) -> tuple[Stretch, ...]:
+    """Return all that a balance at the window's end holds since the fiscal year of that day began."""
+    day = window.balance_day
+    return stretches(calendar, calendar.year_of(day).first, day, window.extras)

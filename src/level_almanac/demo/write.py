@@ -9,6 +9,7 @@ from typing import Any
 
 from level_almanac.demo.chart import chart_rows
 from level_almanac.demo.ledger import BASE_LINES, DemoLine, demo_lines
+from level_almanac.demo.plans import BUDGET_HEADS, OUTLOOK_HEADS, PlanSums
 
 COMPLETE_THROUGH = date(2026, 6, 17)
 BOOK = """\
@@ -43,11 +44,57 @@ adjusting = "source is AJ or period is P13"
 department = "text"
 vessel = "text"
 
+[tables.budget.fields]
+department = "text"
+
+[plans.budget]
+part_period = "even"          # 17 of June's 30 days have 17/30 of June's budget
+
+[plans.outlook]
+part_period = "working"       # by days that are worked on
+year_split = [7.0, 5.0, 4.9, 4.3, 4.6, 5.8, 7.7, 9.3, 11.5, 14.8, 15.2, 9.9]   # October to September, in percent
+totals = { upkeep = "540000.00" }
+
+[styles.board]
+units = 1000                  # thousands, for the board
+negatives = "parens"
+zeros = "dash"
+
+[page]
+footer = "Skellan books, made up"
+
 [[intake]]
 table = "accounts"
 files = "exports/chart.csv"
 fields = { account = "Code", name = "Name", class = "Type", parent = "Below", control = "Control" }
 values.class = { A = "asset", L = "liability", Q = "equity", I = "income", D = "direct-cost", X = "expense" }
+
+[[intake]]
+table = "budget"
+files = "exports/plans/budget-*.csv"
+period = "YYYY-PP"
+
+[intake.fields]
+scenario = "Plan"
+entity = "Company"
+account = "Account"
+department = "Dept"
+period = "Month"
+amount = "Planned"
+
+# The outlook was made for the whole year; upkeep in it is shares of one amount, named above.
+[[intake]]
+table = "budget"
+files = "exports/plans/outlook-*.csv"
+
+[intake.fields]
+scenario = "Plan"
+entity = "Company"
+account = "Account"
+period = "Year"
+amount = "Planned"
+share = "Percent"
+share_of = "Of"
 
 # The ferry company's system writes UTF-8, ISO dates, and a debit and a credit column.
 [[intake]]
@@ -101,6 +148,84 @@ partner = "Group"
 memo = "Narration"
 department = "Dept"
 """
+FERRIES = """\
+# How the ferries do: what each kind of traffic brings, what is left after running costs, and what part of it.
+title = "Ferries at a glance"
+measure = "movement"
+columns = "ptd; budget ptd; variance; variance %; ytd; budget ytd; variance; variance %"
+
+[[rows]]
+heading = "Traffic"
+
+[[rows]]
+key = "passengers"
+label = "Passengers and cars"
+branch = "401"
+level = 1
+
+[[rows]]
+key = "freight"
+label = "Freight"
+branch = "402"
+level = 1
+
+[[rows]]
+key = "on-board"
+label = "On board"
+branch = "403"
+level = 1
+
+[[rows]]
+key = "traffic"
+label = "Total traffic"
+sum_of = ["passengers", "freight", "on-board"]
+
+[[rows]]
+blank = true
+
+[[rows]]
+key = "running"
+heading = "Running costs"
+accounts = "account from 50110 through 50320 and account not in 50310, 50320"
+show = "each"
+total = "Total running costs"
+
+[[rows]]
+key = "goods"
+label = "Goods sold"
+accounts = "account in 50310, 50320"
+
+[[rows]]
+key = "margin"
+label = "Margin of the ferries"
+formula = "traffic - running - goods"
+
+[[rows]]
+key = "margin-share"
+label = "Margin in percent of traffic"
+ratio = "margin / traffic"
+
+[[rows]]
+blank = true
+
+[[rows]]
+key = "crews"
+label = "Crews"
+branch = "601"
+
+[[rows]]
+key = "other"
+label = "All else, net"
+accounts = '''account begins 45 or account begins 49 or account begins 504 or account begins 602 or account begins 603
+or account begins 61 or account begins 62 or account begins 63 or account begins 64'''
+sign = "debit"
+
+[[rows]]
+key = "result"
+label = "Result"
+formula = "margin - crews - other"
+kind = "total"
+"""
 _LINE_HEADS = (
     "Journal", "Line", "Posted", "Period", "Account", "Debit", "Credit", "Source", "Document", "Reference", "Party",
     "Partner", "Text", "Department", "Vessel",
@@ -115,15 +240,32 @@ def write_demo(folder: Path, lines: int = BASE_LINES) -> list[Path]:
 
     lines: about how many ledger lines there are to be.
     """
-    for name in ("line", "yard"):
-        (folder / "exports" / name).mkdir(parents=True)
+    for name in ("exports/line", "exports/plans", "exports/yard", "layouts"):
+        (folder / name).mkdir(parents=True)
     (folder / "almanac.toml").write_text(BOOK, encoding="utf-8")
+    (folder / "layouts" / "ferries.toml").write_text(FERRIES, encoding="utf-8")
     chart = folder / "exports" / "chart.csv"
     with chart.open("w", encoding="utf-8", newline="") as stream:
         writer = csv.writer(stream, lineterminator="\n")
         writer.writerow(["Code", "Name", "Type", "Below", "Control"])
         writer.writerows(chart_rows())
-    return [chart, *_write_ledgers(folder / "exports", demo_lines(lines))]
+    sums = PlanSums()
+    ledgers = _write_ledgers(folder / "exports", sums.seen(demo_lines(lines)))
+    return [chart, *ledgers, *_write_plans(folder / "exports" / "plans", sums)]
+
+
+def _write_plans(folder: Path, sums: PlanSums) -> list[Path]:
+    plans: list[tuple[str, tuple[str, ...], Iterable[tuple[object, ...]]]] = [
+        ("budget-2025.csv", BUDGET_HEADS, sums.budget(2025)),
+        ("budget-2026.csv", BUDGET_HEADS, sums.budget(2026)),
+        ("outlook-2026.csv", OUTLOOK_HEADS, sums.outlook(2026)),
+    ]
+    for name, heads, rows in plans:
+        with (folder / name).open("w", encoding="utf-8", newline="") as stream:
+            writer = csv.writer(stream, lineterminator="\n")
+            writer.writerow(heads)
+            writer.writerows(rows)
+    return [folder / name for name, _, _ in plans]
 
 
 def _write_ledgers(exports: Path, lines: Iterable[DemoLine]) -> list[Path]:

@@ -14,9 +14,9 @@ def chart_mistakes(engine: Engine, parts: Sequence[str]) -> list[Mistake]:
     if not parts:
         return []
     rows = chart_lines(engine, parts)
-    chart = {account: (class_, parent) for account, _, class_, parent, _, _ in rows}
+    chart = {account: (class_, parent) for account, _, class_, parent, *_ in rows}
     mistakes = []
-    for account, _, class_, parent, file, line in rows:
+    for account, _, class_, parent, file, line, _ in rows:
         where = f"{file}:{line}: parent"
         if parent is None:
             continue

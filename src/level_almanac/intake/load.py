@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
+from decimal import Decimal
 from itertools import count as count_up
 from pathlib import Path
 
@@ -24,6 +25,7 @@ from level_almanac.store import closing, ledger_checks, repeats, rollups
 from level_almanac.store.chart_lines import account_codes
 from level_almanac.store.engine import DuckDBEngine, Engine
 from level_almanac.store.plain_checks import count_lines
+from level_almanac.store.plan_lines import accounts_planned, plan_summary
 from level_almanac.store.predicate import Predicate
 from level_almanac.store.state import LoadedFile, State, Store
 
@@ -67,21 +69,22 @@ class _Draft:
 def load(
     book: BookFile,
     store: Store,
-    calendar: PlacesDays,
+    calendars: Mapping[str, PlacesDays],
     rules: Mapping[str, Predicate],
     now: datetime,
     options: LoadOptions,
 ) -> LoadResult:
     """Take in every export that the book names and put the new state in force.
 
-    calendar: places posting dates and periods; rules: entry class to the condition of its lines, in the order they
-    are tried. Raises BookMistake with the first mistakes and their full number, and BookBusy, with nothing changed.
+    calendars: per entity, what places its posting dates and periods; rules: entry class to the condition of its lines,
+    in the order they are tried. Raises BookMistake with the first mistakes and their full number, and BookBusy, with
+    nothing changed.
     """
     files = export_files(book)
     with store.writing() as work:
         engine = DuckDBEngine(spill=work)
         try:
-            return _Load(book, store, engine, work, store.state(), now, options).run(files, calendar, rules)
+            return _Load(book, store, engine, work, store.state(), now, options).run(files, calendars, rules)
         finally:
             engine.close()
 
@@ -104,10 +107,12 @@ class _Load:
         # Parts without lines are alike to the byte, so a name made of another part's would not be its own.
         return self.work / f"part-{next(self.written)}.parquet"
 
-    def run(self, files: list[ExportFile], calendar: PlacesDays, rules: Mapping[str, Predicate]) -> LoadResult:
+    def run(
+        self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: Mapping[str, Predicate]
+    ) -> LoadResult:
         """Read, check and put in force."""
         dropped = self._gone(files)
-        outcomes = self._read(files, calendar, rules)
+        outcomes = self._read(files, calendars, rules)
         changed = bool(dropped) or any(outcome != "unchanged" for outcome in outcomes.values())
         if changed:
             for table in tables_of(self.book.settings.tables).values():
@@ -133,9 +138,11 @@ class _Load:
             raise BookMistake(*(Mistake("this export was loaded and is gone", name, next_step=step) for name in gone))
         return gone
 
-    def _read(self, files: list[ExportFile], calendar: PlacesDays, rules: Mapping[str, Predicate]) -> dict[str, str]:
+    def _read(
+        self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: Mapping[str, Predicate]
+    ) -> dict[str, str]:
         known = {entry.path: entry for entry in (self.before.files if self.before else ())}
-        reader = ExportReader(self.book, self.engine, self.work, calendar, rules, SHOWN_MISTAKES)
+        reader = ExportReader(self.book, self.engine, self.work, calendars, rules, SHOWN_MISTAKES)
         mistakes: list[Mistake] = []
         total = 0
         outcomes = {}
@@ -217,29 +224,37 @@ class _Load:
             self.drafts[name] = replace(draft, part=target, fresh=True)
 
     def _roll_up(self) -> None:
+        ledger = tables_of(self.book.settings.tables)["ledger"]
         for name, draft in self.drafts.items():
-            if not draft.fresh:
-                continue
-            if draft.entry.table != "ledger":
-                lines = count_lines(self.engine, str(draft.part))
-                self.drafts[name] = replace(draft, entry=replace(draft.entry, lines=lines))
-                continue
-            rollup = self._new()
-            rollups.write_rollup(self.engine, str(draft.part), rollup)
-            found = ledger_checks.part_summary(self.engine, str(draft.part))
-            entry = replace(
-                draft.entry,
-                lines=sum(row[1] for row in found),
-                sums={entity: (lines, debit, credit) for entity, lines, debit, credit, *_ in found},
-                first=min((row[4] for row in found), default=None),
-                last=max((row[5] for row in found), default=None),
-                fiscal_low=min((row[6] for row in found), default=0),
-                fiscal_high=max((row[7] for row in found), default=0),
-            )
-            self.drafts[name] = replace(draft, entry=entry, rollup=rollup)
+            if draft.fresh:
+                self.drafts[name] = self._summed(draft, ledger)
         merged = [str(draft.rollup) for draft in self._of("ledger")]
         if merged:
-            rollups.merge_rollups(self.engine, merged, self.work / "rollup.parquet")
+            fields = rollups.wide_fields(ledger)
+            rollups.merge_rollups(self.engine, merged, fields, self.work / "wide.parquet")
+            rollups.merge_rollups(self.engine, [str(self.work / "wide.parquet")], (), self.work / "rollup.parquet")
+
+    def _summed(self, draft: _Draft, ledger: Table) -> _Draft:
+        """Return the draft with what its part comes to, and its roll-up where it is a ledger's."""
+        part = str(draft.part)
+        if draft.entry.table == "budget":
+            sums = {entity: (lines, amount, Decimal(0)) for entity, lines, amount in plan_summary(self.engine, part)}
+            return replace(draft, entry=replace(draft.entry, lines=sum(each[0] for each in sums.values()), sums=sums))
+        if draft.entry.table != "ledger":
+            return replace(draft, entry=replace(draft.entry, lines=count_lines(self.engine, part)))
+        rollup = self._new()
+        rollups.write_rollup(self.engine, part, rollups.wide_fields(ledger), rollup)
+        found = ledger_checks.part_summary(self.engine, part)
+        entry = replace(
+            draft.entry,
+            lines=sum(row[1] for row in found),
+            sums={entity: (lines, debit, credit) for entity, lines, debit, credit, *_ in found},
+            first=min((row[4] for row in found), default=None),
+            last=max((row[5] for row in found), default=None),
+            fiscal_low=min((row[6] for row in found), default=0),
+            fiscal_high=max((row[7] for row in found), default=0),
+        )
+        return replace(draft, entry=entry, rollup=rollup)
 
     def _check_chart(self) -> None:
         parts = [str(draft.part) for draft in self._of("accounts")]
@@ -249,14 +264,18 @@ class _Load:
             raise BookMistake(*mistakes[:SHOWN_MISTAKES], total=len(mistakes))
 
     def _check_accounts(self) -> None:
-        ledger = [str(draft.part) for draft in self._of("ledger")]
-        if not ledger:
-            return
-        used = rollups.accounts_used(self.engine, str(self.work / "rollup.parquet"))
         accounts = [str(draft.part) for draft in self._of("accounts")]
-        mistakes, total = unknown_account_mistakes(self.engine, ledger, accounts, used, SHOWN_MISTAKES)
-        if mistakes:
-            raise BookMistake(*mistakes, total=total)
+        for table in ("ledger", "budget"):
+            parts = [str(draft.part) for draft in self._of(table)]
+            if not parts:
+                continue
+            if table == "ledger":
+                used = rollups.accounts_used(self.engine, str(self.work / "rollup.parquet"))
+            else:
+                used = accounts_planned(self.engine, parts)
+            mistakes, total = unknown_account_mistakes(self.engine, parts, accounts, used, SHOWN_MISTAKES)
+            if mistakes:
+                raise BookMistake(*mistakes, total=total)
 
     def _warnings(self) -> tuple[tuple[Mistake, ...], int]:
         drafts = self._of("ledger")
@@ -285,18 +304,23 @@ class _Load:
                 entries.append(entry)
             else:
                 entries.append(draft.entry)
-        merged = self.work / "rollup.parquet"
+        merged, wide = self.work / "rollup.parquet", self.work / "wide.parquet"
+        fields = list(rollups.wide_fields(tables_of(self.book.settings.tables)["ledger"]))
         if merged.is_file():
             base = rollups.bases(self.engine, str(merged))
-            rollup = self.store.keep(merged, "rollup")
+            rollup, wide_name = self.store.keep(merged, "rollup"), self.store.keep(wide, "wide")
         else:
             base = dict(self.before.bases) if self.before else {}
             rollup = self.before.rollup if self.before else ""
+            wide_name = self.before.wide if self.before else ""
+            fields = self.before.wide_fields if self.before else fields
         return State(
             loaded_at=loaded_at,
             rules=rules_fingerprint(self.book),
             files=tuple(sorted(entries, key=lambda entry: (entry.table, entry.path))),
             rollup=rollup,
+            wide=wide_name,
+            wide_fields=fields,
             bases=base,
             through=self._through(),
         )

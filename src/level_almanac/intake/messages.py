@@ -33,6 +33,11 @@ def line_mistake(name: str, wrong: WrongText, block: IntakeBlock, choices: Seque
         "carried-day": Mistake(
             "a carried line that opens no year", where, got, "the last or the first day of a fiscal year"
         ),
+        "plan-when": Mistake("a plan is for a period or for a day", where, got, "one of the two on each line"),
+        "plan-amount": Mistake(
+            "a plan is an amount or a share of a total", where, got, "an amount, or a share with the total's name"
+        ),
+        "calendar-day": Mistake("the calendar does not reach to this day", where, got, "a day of the period file"),
         "account": Mistake("the chart lacks this account", where, got, next_step=nearest(wrong.text, choices)),
     }
     return told[wrong.reason]
@@ -47,7 +52,7 @@ def number_words(block: IntakeBlock) -> str:
 
 def clash_mistake(clash: Clash, key: Sequence[str]) -> Mistake:
     """Return the mistake for two lines under one key. key: the names of the table's key fields."""
-    told = ", ".join(f"{name} {value}" for name, value in zip(key, clash.key, strict=True))
+    told = ", ".join(f"{name} {value}" for name, value in zip(key, clash.key, strict=True) if value)
     first, second = (f"{file}:{line}" for file, line in (clash.first, clash.second))
     if clash.same_content:
         what, allowed = "the same line twice in one file", "each line once"

@@ -1,5 +1,6 @@
 """Read one export into a part: its texts, their casts, the place of each line, and every mistake met on the way."""
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -9,7 +10,7 @@ from typing import Protocol
 from level_almanac.book.currencies import decimals_of
 from level_almanac.book.patterns import period_pattern, strptime_pattern
 from level_almanac.book.settings import BookFile, IntakeBlock
-from level_almanac.book.tables import tables_of
+from level_almanac.book.tables import DATE_OF, tables_of
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.intake.csv_text import CsvText
 from level_almanac.intake.files import ExportFile
@@ -24,6 +25,7 @@ from level_almanac.store.lines import ExportLines, WrongText
 from level_almanac.store.place import Place, Placements
 from level_almanac.store.predicate import Predicate
 
+_YEAR = re.compile(r"(?:FY)?(\d{4})", re.IGNORECASE)
 Found = tuple[list[Mistake], int]
 """The first mistakes, and how many there are in all."""
 
@@ -37,15 +39,21 @@ class PlacesDays(Protocol):
         None where the calendar has no such period.
         """
 
+    def plan_place(self, year: int | None, number: int | None) -> Place | None:
+        """Return where a plan for a period stands, or for a whole year where there is no number; None as above."""
+
 
 @dataclass(frozen=True, slots=True)
 class ExportReader:
-    """Reads exports of one book. limit: how many mistakes are told of in each file; chart: the accounts there are."""
+    """Reads exports of one book.
+
+    calendars: of each entity; limit: how many mistakes are told of in each file; chart: the accounts there are.
+    """
 
     book: BookFile
     engine: Engine
     work: Path
-    calendar: PlacesDays
+    calendars: Mapping[str, PlacesDays]
     rules: Mapping[str, Predicate]
     limit: int
     chart: Sequence[str] = ()
@@ -83,9 +91,10 @@ class ExportReader:
         )
         wrong, count = export.wrong_texts(self.limit)
         placements: Placements = {}
-        if table.name == "ledger":
-            placements, unknown = self._placements(export, file.block)
+        if table.name in DATE_OF:
+            placements, unknown, beyond = self._placements(export, file.block)
             checks: list[tuple[str, set[str], Reason]] = [
+                (DATE_OF[table.name], export.texts_of_days(beyond), "calendar-day"),
                 ("period", unknown, "period"),
                 ("account", export.accounts() - set(self.chart), "account"),
             ]
@@ -95,6 +104,9 @@ class ExportReader:
         if shape[1] + count:
             told = [self._told(file, each, fields) for each in sorted(wrong, key=lambda each: each.line)]
             return (shape[0] + told)[: self.limit], shape[1] + count
+        if table.name == "budget":
+            export.write_plan(file.name, placements, target)
+            return [], 0
         if table.name != "ledger":
             export.write_plain(file.name, target)
             return [], 0
@@ -103,25 +115,31 @@ class ExportReader:
         lost = [WrongText(line, "posted", "carried-day", str(posted)) for _, line, posted, _ in rows]
         return [self._told(file, each, fields) for each in lost], rows[0][-1] if rows else 0
 
-    def _placements(self, export: ExportLines, block: IntakeBlock) -> tuple[Placements, set[str]]:
-        pattern = period_pattern(block.period)
-        placements: dict[tuple[date, str | None], Place] = {}
+    def _placements(self, export: ExportLines, block: IntakeBlock) -> tuple[Placements, set[str], set[date]]:
+        """Return the places, the period texts that the calendar lacks, and the days that it does not reach to."""
+        plan = export.table.name == "budget"
+        placements: dict[tuple[date | None, str | None, str | None], Place] = {}
         unknown: set[str] = set()
-        for posted, text in export.dates_and_periods():
-            year = number = None
-            if text is not None:
-                match = pattern.fullmatch(text) if pattern else None
-                if match is None:
-                    unknown.add(text)
-                    continue
-                number = int(match["number"])
-                year = int(match["year"]) if "year" in match.groupdict() else None
-            place = self.calendar.place(posted, year, number)
-            if place is None:
+        beyond: set[date] = set()
+        alike = len({id(calendar) for calendar in self.calendars.values()}) == 1
+        for posted, text, entity in export.dates_and_periods(by_entity=not alike):
+            calendar = next(iter(self.calendars.values())) if alike else self.calendars.get(entity)
+            if calendar is None or (posted is None and (text is None or not plan)):
+                # The line has a mistake that is told of already.
+                continue
+            told = _period_told(text, block.period, plan)
+            if text is not None and told is None:
                 unknown.add(text)
-            else:
-                placements[posted, text] = place
-        return placements, unknown
+                continue
+            year, number = told or (None, None)
+            place = calendar.place(posted, year, number) if posted else calendar.plan_place(year, number)
+            if place is not None:
+                placements[posted, text, entity] = place
+            elif posted is not None and (text is None or calendar.place(posted, None, None) is None):
+                beyond.add(posted)
+            elif text is not None:
+                unknown.add(text)
+        return placements, unknown, beyond
 
     def _number_form(self, block: IntakeBlock) -> NumberForm:
         decimals = {code: decimals_of(entity.currency) for code, entity in self.book.settings.entities.items()}
@@ -130,3 +148,16 @@ class ExportReader:
     def _told(self, file: ExportFile, wrong: WrongText, fields: list[Source]) -> Mistake:
         choices = next((source.choices for source in fields if source.field.name == wrong.field), ())
         return line_mistake(file.name, wrong, file.block, self.chart if wrong.reason == "account" else choices)
+
+
+def _period_told(text: str | None, pattern: str, plan: bool) -> tuple[int | None, int | None] | None:
+    """Return the year and number that a period's text tells, or None where it tells none. A plan can be for a year."""
+    if text is None:
+        return None
+    if plan and (year := _YEAR.fullmatch(text)):
+        return int(year[1]), None
+    expression = period_pattern(pattern)
+    match = expression.fullmatch(text) if expression else None
+    if match is None:
+        return None
+    return int(match["year"]) if "year" in match.groupdict() else None, int(match["number"])

@@ -2,41 +2,63 @@
 
 import os
 import tempfile
-from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
 
 from level_almanac.core.report_table import ReportTable
-from level_almanac.errors import Mistake, UsageMistake, listed
-from level_almanac.output.csv_text import csv_text
-from level_almanac.output.json_text import json_text
-from level_almanac.output.terminal import text
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 
-RENDERERS: dict[str, Callable[[ReportTable], str]] = {"csv": csv_text, "json": json_text, "txt": text}
+_RENDERERS = {
+    "xlsx": ("xlsx", "xlsx"),
+    "csv": ("csv_text", "csv_text"),
+    "json": ("json_text", "json_text"),
+    "html": ("html", "html"),
+    "pdf": ("pdf", "pdf"),
+    "md": ("markdown", "markdown"),
+    "parquet": ("parquet", "parquet"),
+    "png": ("chart", "png"),
+    "svg": ("chart", "svg"),
+    "txt": ("terminal", "text"),
+}
+"""Per ending the module of this package and its function, so that only the one asked for is imported."""
+ENDINGS = tuple(_RENDERERS)
 
 
 def check_target(path: Path) -> None:
     """Raise UsageMistake where no format has the file's ending or its folder is not there, before any work is done."""
     ending = path.suffix.lower().removeprefix(".")
-    if ending not in RENDERERS:
-        endings = listed(f".{known}" for known in RENDERERS)
-        raise UsageMistake(Mistake("no format has this ending", "-o", repr(str(path)), endings))
+    if ending not in ENDINGS:
+        endings = listed(f".{known}" for known in ENDINGS)
+        hint = nearest(ending, ENDINGS)
+        raise UsageMistake(Mistake("no format has this ending", "-o", repr(str(path)), endings, hint))
     if not path.parent.is_dir():
         raise UsageMistake(Mistake("there is no such folder", "-o", repr(str(path.parent))))
     if path.is_dir():
         raise UsageMistake(Mistake("this is a folder", "-o", repr(str(path)), "a file"))
 
 
+def rendered(table: ReportTable, ending: str) -> bytes:
+    """Return the report in the format of this ending."""
+    module, function = _RENDERERS[ending]
+    written = getattr(import_module(f"level_almanac.output.{module}"), function)(table)
+    return written if isinstance(written, bytes) else str(written).encode("utf-8")
+
+
 def write_report(table: ReportTable, path: Path) -> None:
     """Write the report; a file that is there already is replaced only by a whole one. The target was checked."""
-    written = RENDERERS[path.suffix.lower().removeprefix(".")](table)
+    written = rendered(table, path.suffix.lower().removeprefix("."))
+    beside: Path | None = None
     try:
         handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-        with os.fdopen(handle, "w", encoding="utf-8", newline="") as stream:
+        beside = Path(name)
+        with os.fdopen(handle, "wb") as stream:
             stream.write(written)
         mode = path.stat().st_mode if path.exists() else 0o666 & ~_umask()
-        Path(name).chmod(mode)
-        Path(name).replace(path)
+        beside.chmod(mode)
+        beside.replace(path)
     except OSError as error:
+        if beside is not None:
+            beside.unlink(missing_ok=True)
         raise UsageMistake(Mistake("cannot be written", "-o", f"{path}: {error.strerror}")) from error
 
 

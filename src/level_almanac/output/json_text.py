@@ -1,11 +1,14 @@
 """JSON: exact decimals as strings, ISO dates, the shape of docs/output.md."""
 
 import json
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from typing import Any
 
+from level_almanac.core.look import Look
 from level_almanac.core.report_table import Cell, Column, Counted, Proof, ReportTable
+from level_almanac.output.words import notes
 
 
 def json_text(table: ReportTable) -> str:
@@ -20,12 +23,13 @@ def json_text(table: ReportTable) -> str:
                 "label": row.label,
                 "level": row.level,
                 "kind": row.kind,
+                **({"unit": "percent"} if row.percent else {}),
                 "cells": {key: _cell(cell) for key, cell in row.cells.items()},
             }
             for row in table.rows
         ],
         "proof": _proof(table.proof) if table.proof else None,
-        "notes": list(table.notes),
+        "notes": notes(replace(table, look=Look())),
     }
     return json.dumps(plain, ensure_ascii=False, indent=2) + "\n"
 
@@ -44,6 +48,7 @@ def _column(column: Column) -> dict[str, Any]:
         "type": column.kind,
         **{name: day.isoformat() if day else None for name, day in days.items()},
         "complete": column.complete,
+        **({"scenario": column.scenario} if column.scenario else {}),
     }
 
 
@@ -60,4 +65,6 @@ def _proof(proof: Proof) -> dict[str, Any]:
         "left_out": [{"rule": each.rule, **_counted(each.counted)} for each in proof.left_out],
         "checks": [{"words": check.words, "holds": check.holds} for check in proof.checks],
         "balances": proof.balances,
+        **({"table": proof.table} if proof.table != "ledger" else {}),
+        **({"further": [_proof(more) for more in proof.further]} if proof.further else {}),
     }

@@ -12,7 +12,7 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, NamedTuple
 
 from level_almanac.core.report_table import Column, ReportTable, Row
-from level_almanac.output.words import cell_words, proof_lines
+from level_almanac.output.words import cell_words, is_negative, notes, proof_lines, subtitles
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -21,7 +21,7 @@ UNBOUND_WIDTH = 128
 """Columns of text where there is no terminal to ask."""
 _LABEL_AT_LEAST = 24
 _LONG_HEAD = 14
-_FIGURES = ("amount", "percent", "count")
+_FIGURES = ("amount", "percent", "number", "count")
 _TO_THE_RIGHT = (*_FIGURES, "date")
 
 
@@ -52,7 +52,7 @@ def print_report(table: ReportTable, console: "Console") -> None:
 def lay_out(table: ReportTable, width: int) -> Iterator[Line]:
     """Yield the report's lines, in blocks of columns one under another where they do not fit side by side."""
     yield [Run(table.title, "bold")]
-    for words in table.subtitle:
+    for words in page_lines(table):
         yield from ([Run(line, "dim")] for line in textwrap.wrap(words, width))
     layout = _Layout(table)
     blocks = layout.blocks(width)
@@ -66,12 +66,18 @@ def lay_out(table: ReportTable, width: int) -> Iterator[Line]:
             yield from ([Run(line, "dim")] for line in textwrap.wrap(words, width))
         yield from layout.lines(block)
     yield []
-    for name, lines in (("proof", proof_lines(table.proof) if table.proof else []), ("note", table.notes)):
+    for name, lines in (("proof", proof_lines(table.proof, table) if table.proof else []), ("note", notes(table))):
         for number, words in enumerate(lines):
             style = "bold" if words.startswith("DOES NOT") else "dim"
             head = name if name == "note" or not number else ""
             for step, line in enumerate(textwrap.wrap(words, width - 7)):
                 yield [Run(f"{head if not step else '':<7}", "dim"), Run(line, style)]
+
+
+def page_lines(table: ReportTable) -> list[str]:
+    """Return what heads the report beneath its title: the book's own title and subtitle, and the report's facts."""
+    page = table.look.page
+    return [line for line in (page.title, page.subtitle) if line] + subtitles(table)
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,7 +99,9 @@ class _Layout:
         keys = [len(row.key) for row in table.rows if _shows_key(row)] if table.show_keys else []
         self.key = max(keys) + 2 if keys else 0
         self.label = max([len(table.key_label), *(2 * row.level + len(row.label) for row in table.rows)])
-        self.cells = [{c.key: cell_words(row.cells.get(c.key), c) for c in table.columns} for row in table.rows]
+        self.cells = [
+            {c.key: cell_words(row.cells.get(c.key), c, row, table) for c in table.columns} for row in table.rows
+        ]
         figures = [max(6, *(len(cells[column.key]) for cells in self.cells)) for column in table.columns]
         # Where there is room a head stands as it is; where not, it breaks between words.
         heads = [max(len(line) for line in _head(column)) for column in table.columns]
@@ -135,6 +143,14 @@ class _Layout:
         lead = " " * (self.key + block.label)
         before: Row | None = None
         for row, cells in zip(self.table.rows, self.cells, strict=True):
+            if row.kind == "group":
+                yield from self._group(row, lead, block, columns, first=before is None)
+                before = None
+                continue
+            if row.kind == "blank":
+                yield []
+                before = None
+                continue
             if before is not None and row.level == 0 and row.kind == "heading":
                 yield []
             elif before is not None and before.kind != "total" and row.level == 0 and row.kind != "line":
@@ -143,6 +159,12 @@ class _Layout:
             if row.kind == "total":
                 yield [Run(lead), *self._rule("═", block.gap, columns, widths)]
             before = row
+
+    def _group(self, row: Row, lead: str, block: _Block, columns: Sequence[Column], *, first: bool) -> Iterator[Line]:
+        if not first:
+            yield []
+        yield []
+        yield [Run(f"{row.label:<{len(lead)}}", "bold"), *self._rule("━", block.gap, columns, block.widths)]
 
     def _heads(self, block: _Block, columns: Sequence[Column]) -> Iterator[Line]:
         # Labels stand on one line with each other, and so do the days and extents beneath them.
@@ -174,13 +196,20 @@ class _Layout:
             ]
             if number == len(labels) - 1:
                 for column, width in zip(columns, block.widths, strict=True):
-                    cell = row.cells.get(column.key)
-                    quiet = isinstance(cell, Decimal | int) and not cell
                     line += [
                         Run(" " * block.gap),
-                        Run(_set(cells[column.key], column, width), "dim" if quiet else style),
+                        Run(_set(cells[column.key], column, width), self._style(row, column, style)),
                     ]
             yield line
+
+    def _style(self, row: Row, column: Column, style: str) -> str:
+        cell = row.cells.get(column.key)
+        if isinstance(cell, Decimal | int) and not cell:
+            return "dim"
+        if self.table.look.style.negatives == "red" and is_negative(cell, column, row, self.table):
+            # The minus says it; the colour only repeats it.
+            return f"{style} red".strip()
+        return style
 
     def _rule(self, rule: str, gap: int, columns: Sequence[Column], widths: Sequence[int]) -> Iterator[Run]:
         for column, width in zip(columns, widths, strict=True):

@@ -1,51 +1,177 @@
-"""How a cell, and a proof, are written as text for people. Every format for people uses these."""
+"""How cells, proof and notes are written as text for people, in the report's style, whatever the format."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import date
-from decimal import ROUND_HALF_UP, Decimal
+from decimal import ROUND_HALF_UP, Context, Decimal
 
-from level_almanac.core.report_table import Cell, Column, Counted, Part, Proof
+from level_almanac.core.report_table import Cell, Column, Counted, Note, Part, Proof, ReportTable, Row
 
+_EXACT = Context(prec=60)
 _MINUS = "−"
 _MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+_SEPARATORS = {
+    "1,234.56": (",", "."),
+    "1.234,56": (".", ","),
+    "1 234,56": ("\u202f", ","),
+    "1'234.56": ("'", "."),
+}
+UNIT_WORDS = {1000: "thousands", 1000000: "millions"}
 
 
-def number_words(number: Decimal | int, decimals: int) -> str:
-    """Return a number with grouped thousands, rounded half away from zero; what rounds to zero shows no minus."""
-    rounded = Decimal(number).quantize(Decimal(1).scaleb(-decimals), rounding=ROUND_HALF_UP)
-    sign = _MINUS if rounded < 0 else ""
-    return f"{sign}{abs(rounded):,f}"
+def places_of(column: Column, table: ReportTable, row: Row | None = None) -> int:
+    """Return how many decimals a cell of this column is shown with."""
+    if row is not None and row.percent and column.kind == "amount":
+        return 1
+    style = table.look.style
+    if column.kind != "amount":
+        return column.decimals
+    if style.decimals is not None:
+        return style.decimals
+    return column.decimals if style.units == 1 else 0
 
 
-def cell_words(cell: Cell, column: Column) -> str:
+def rounded(number: Decimal | int, places: int) -> Decimal:
+    """Return the number rounded half away from zero; what rounds to zero has no sign."""
+    found = Decimal(number).quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP, context=_EXACT)
+    return found if found else abs(found)
+
+
+def shown_number(cell: Decimal, column: Column, table: ReportTable, row: Row) -> Decimal:
+    """Return an amount as it is shown: in the style's units, rounded."""
+    scaled = cell if row.percent or column.kind != "amount" else _EXACT.divide(cell, Decimal(table.look.style.units))
+    return rounded(scaled, places_of(column, table, row))
+
+
+def grouped(number: Decimal, table: ReportTable) -> str:
+    """Return the size of a number with the style's thousands and decimal signs."""
+    thousands, decimal = _SEPARATORS[table.look.style.numbers]
+    return f"{abs(number):,f}".translate({ord(","): thousands, ord("."): decimal})
+
+
+def day_text(day: date, table: ReportTable) -> str:
+    """Return a day in the style's form."""
+    match table.look.style.dates:
+        case "YYYY-MM-DD":
+            return day.isoformat()
+        case "DD.MM.YYYY":
+            return f"{day:%d.%m.%Y}"
+        case "DD/MM/YYYY":
+            return f"{day:%d/%m/%Y}"
+        case "MM/DD/YYYY":
+            return f"{day:%m/%d/%Y}"
+    return f"{day.day} {_MONTHS[day.month - 1]} {day.year}"
+
+
+def cell_words(cell: Cell, column: Column, row: Row, table: ReportTable) -> str:
     """Return a cell as it is shown under its column."""
     if cell is None:
         return ""
     if isinstance(cell, date):
-        return f"{cell.day} {_MONTHS[cell.month - 1]} {cell.year}"
-    if isinstance(cell, Decimal | int):
-        return number_words(cell, column.decimals)
-    return cell
+        return day_text(cell, table)
+    if isinstance(cell, str):
+        return cell
+    style = table.look.style
+    if isinstance(cell, int):
+        return grouped(Decimal(cell), table) if cell >= 0 else f"{_MINUS}{grouped(Decimal(cell), table)}"
+    number = shown_number(cell, column, table, row)
+    amount = column.kind == "amount" and not row.percent
+    if amount and not number and style.zeros != "zero":
+        return "–" if style.zeros == "dash" else ""
+    text = grouped(number, table)
+    if row.percent and column.kind == "amount":
+        text += " pt" if column.derived else " %"
+    if amount and row.kind == "total" and style.mark != "none":
+        code = table.facts.get("currency", "")
+        text = f"{code} {text}" if style.mark == "before" else f"{text} {code}"
+    if style.negatives == "parens":
+        # The space keeps the digits of both signs one above the other.
+        return f"({text})" if number < 0 else f"{text} "
+    return f"{_MINUS}{text}" if number < 0 else text
 
 
-def counted_words(counted: Counted, decimals: int) -> str:
-    """Return `25,112 lines −1,204,551.20`."""
-    return f"{counted.lines:,} lines {number_words(counted.amount, decimals)}"
+def is_negative(cell: Cell, column: Column, row: Row, table: ReportTable) -> bool:
+    """Tell whether a cell is shown as negative."""
+    return isinstance(cell, Decimal) and shown_number(cell, column, table, row) < 0
 
 
-def proof_lines(proof: Proof) -> list[str]:
+def counted_words(counted: Counted, decimals: int, table: ReportTable) -> str:
+    """Return `25,112 lines −1,204,551.20`: exact, whatever the units of the figures are."""
+    return f"{grouped(Decimal(counted.lines), table)} lines {_exact(counted.amount, decimals, table)}"
+
+
+def _exact(amount: Decimal, decimals: int, table: ReportTable) -> str:
+    number = rounded(amount, decimals)
+    return f"{_MINUS if number < 0 else ''}{grouped(number, table)}"
+
+
+def proof_lines(proof: Proof, table: ReportTable) -> list[str]:
     """Return the proof in words, a line for each step."""
     places = proof.decimals
-    shown_as = f": {_parts(proof.shown_as, places)}" if proof.shown_as else ""
+    shown_as = f": {_parts(proof.shown_as, places, table)}" if proof.shown_as else ""
+    of = "" if proof.table == "ledger" else f" of {proof.table}"
     lines = [
-        f"{counted_words(proof.considered, places)} considered ({proof.measure})",
-        f"= {counted_words(proof.shown, places)} shown{shown_as}",
-        f"+ left out: {_parts(proof.left_out, places)}" if proof.left_out else "+ nothing left out",
+        f"{counted_words(proof.considered, places, table)}{of} considered ({proof.measure})",
+        f"= {counted_words(proof.shown, places, table)} shown{shown_as}",
+        f"+ left out: {_parts(proof.left_out, places, table)}" if proof.left_out else "+ nothing left out",
     ]
     lines.append("adds up to the cent" if proof.adds_up else "DOES NOT ADD UP: this report is wrong")
     lines[-1] += "".join(f" · {check.words}" for check in proof.checks if check.holds)
-    return lines + [f"DOES NOT HOLD: {check.words}" for check in proof.checks if not check.holds]
+    lines += [f"DOES NOT HOLD: {check.words}" for check in proof.checks if not check.holds]
+    for further in proof.further:
+        lines += proof_lines(further, table)
+    return lines
 
 
-def _parts(parts: Sequence[Part], decimals: int) -> str:
-    return " · ".join(f"{part.rule} {counted_words(part.counted, decimals)}" for part in parts)
+def _parts(parts: Sequence[Part], decimals: int, table: ReportTable) -> str:
+    return " · ".join(f"{part.rule} {counted_words(part.counted, decimals, table)}" for part in parts)
+
+
+def note_words(note: Note | str, table: ReportTable) -> str:
+    """Return a note with its amounts in the report's form of numbers."""
+    if isinstance(note, str):
+        return note
+    return note.words.format(*(_exact(amount, note.decimals, table) for amount in note.amounts))
+
+
+def notes(table: ReportTable) -> list[str]:
+    """Return the report's notes, and last what rounding did, if it did anything that can be seen."""
+    return [*(note_words(note, table) for note in table.notes), *_rounding_notes(table)]
+
+
+def subtitles(table: ReportTable) -> list[str]:
+    """Return the lines that head a report, with its units where they are not single ones."""
+    units = UNIT_WORDS.get(table.look.style.units)
+    lines = list(table.subtitle)
+    if units and lines:
+        lines[0] += f" · in {units}"
+    return lines
+
+
+def _rounding_notes(table: ReportTable) -> Iterator[str]:
+    """Say by how much totals and the rows shown above them differ, where figures are shown rounded."""
+    rows = {row.key: row for row in table.rows}
+    gaps: list[tuple[Decimal, str]] = []
+    for row in table.rows:
+        for column in table.columns if row.adds else ():
+            parts = [(sign, rows[key].cells.get(column.key), rows[key]) for sign, key in row.adds if key in rows]
+            total = row.cells.get(column.key)
+            if column.kind != "amount" or column.derived or not isinstance(total, Decimal):
+                continue
+            shown = sum(
+                (
+                    sign * shown_number(cell, column, table, part)
+                    for sign, cell, part in parts
+                    if isinstance(cell, Decimal)
+                ),
+                Decimal(0),
+            )
+            gap = abs(shown_number(total, column, table, row) - shown)
+            if gap:
+                gaps.append((gap, f"{row.label}, {column.label}"))
+    if gaps:
+        most, where = max(gaps, key=lambda each: each[0])
+        count = f"{len(gaps)} totals differ" if len(gaps) > 1 else "one total differs"
+        yield (
+            f"Shown rounded, so {count} from the rows above by up to {grouped(most, table)} ({where});"
+            " the figures behind them add up"
+        )

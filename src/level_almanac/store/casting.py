@@ -23,6 +23,9 @@ Reason = Literal[
     "no-side",
     "period",
     "carried-day",
+    "calendar-day",
+    "plan-when",
+    "plan-amount",
     "account",
 ]
 

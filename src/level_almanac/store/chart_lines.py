@@ -6,10 +6,10 @@ from level_almanac.store.engine import Engine, Row
 
 
 def chart_lines(engine: Engine, parts: Sequence[str]) -> list[Row]:
-    """Return (account, name, class, parent or None, file, line) of each account, in the order of the account codes."""
+    """Return (account, name, class, parent or None, file, line, control or None) of each, ordered by account."""
     return engine.rows(
-        """select account, name, "class", parent, file, file_line from read_parquet($parts, union_by_name = true)
-            order by account""",
+        """select account, name, "class", parent, file, file_line, control
+            from read_parquet($parts, union_by_name = true) order by account""",
         {"parts": list(parts)},
     )
 

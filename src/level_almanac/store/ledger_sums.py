@@ -4,10 +4,11 @@ Whole periods are read from the roll-up. The periods that a report cuts through 
 so that what falls outside the cut is counted as such and a proof can be made of it.
 """
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
+from itertools import pairwise
 from typing import Literal
 
 from level_almanac.store.binding import Binding
@@ -18,6 +19,8 @@ EntryClass = Literal["ordinary", "adjusting", "closing", "base", "carried"]
 """`base`: carried lines of an entity's first loaded year; `carried`: those of later years."""
 MOVEMENT: tuple[EntryClass, ...] = ("ordinary", "adjusting", "closing")
 LAST_FISCAL = 999999
+MOST_FILTERS = 40
+"""Measures from which they are met with the lines by a join: the engine's planning grows faster than its work."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,47 +59,124 @@ class Sums:
         return Sums(self.lines + other.lines, self.debit + other.debit, self.credit + other.credit)
 
 
+Place = tuple[str | None, ...]
+"""An entity, an account, and the values of further fields, None where blank."""
 Measures = Mapping[str, tuple[Slice, ...]]
 """What is to be summed: by name, the slices whose union makes the sum; a line in two of them counts once."""
 
 
 def ledger_sums(
-    engine: Engine, store: Store, state: State, measures: Measures
-) -> dict[tuple[str, str], dict[str, Sums]]:
-    """Return the sums of each measure by (entity, account), for every account that has lines at all."""
-    cut = sorted(
-        {
-            stretch.low
-            for slices in measures.values()
-            for part in slices
-            for stretch in part.stretches
-            if stretch.first is not None
-        }
-    )
+    engine: Engine, store: Store, state: State, measures: Measures, by: Sequence[str] = ()
+) -> dict[Place, dict[str, Sums]]:
+    """Return the sums of each measure by (entity, account, the values of the fields of `by`), for all that have lines.
+
+    by: known text fields of the ledger. A blank value is None.
+    """
+    many = len(measures) > MOST_FILTERS
+    joined = {name for name, slices in measures.items() if many and _can_be_joined(slices)}
+    filtered = {name: slices for name, slices in measures.items() if name not in joined}
+    cut = _cut_by(measures)
     bind = Binding()
     sums = []
-    for number, slices in enumerate(measures.values()):
+    for number, slices in enumerate(filtered.values()):
         test = " or ".join(_slice_sql(part, bind) for part in slices) or "false"
         sums += [
             f'coalesce(sum(lines) filter (where {test}), 0)::bigint as "l{number}"',
             f'coalesce(sum(debit) filter (where {test}), 0)::decimal(38, 3) as "d{number}"',
             f'coalesce(sum(credit) filter (where {test}), 0)::decimal(38, 3) as "c{number}"',
         ]
-    query = f"""
-        select entity, account, {", ".join(sums)}
-        from (select entity, account, fiscal, counted, lines, debit, credit,
-                case when entry_class = 'carried' and {_base_sql(state, bind)} then 'base' else entry_class end as kind
-            from ({_source_sql(store, state, cut, bind)}))
-        group by entity, account"""
-    return {
-        (row[0], row[1]): {name: Sums(*row[2 + 3 * number : 5 + 3 * number]) for number, name in enumerate(measures)}
+    place = "".join(f', "{field}"' for field in ("entity", "account", *by))[2:]
+    query = (
+        f"select {place}, {', '.join(sums)} from ({_kinds_sql(store, state, cut, place, by, bind)}) group by {place}"
+    )
+    start = 2 + len(by)
+    found = {
+        row[:start]: {
+            name: Sums(*row[start + 3 * number : start + 3 + 3 * number]) for number, name in enumerate(filtered)
+        }
         for row in engine.rows(query, bind.values)
     }
+    if joined:
+        for at, name, amount in _joined_sums(engine, store, state, measures, joined, by):
+            found[at][name] = amount
+        for measured in found.values():
+            measured.update({name: Sums() for name in joined if name not in measured})
+    return found
 
 
-def _source_sql(store: Store, state: State, cut: Sequence[int], bind: Binding) -> str:
-    rollup = f"""select entity, account, fiscal, null::date as counted, entry_class, lines, debit, credit
-        from read_parquet({bind(store.path_of(state.rollup))})"""
+def _cut_by(measures: Measures) -> list[int]:
+    """Return the positions that any measure cuts through."""
+    parts = (part for slices in measures.values() for part in slices)
+    return sorted({stretch.low for part in parts for stretch in part.stretches if stretch.first is not None})
+
+
+def _can_be_joined(slices: Sequence[Slice]) -> bool:
+    """Tell whether no line is in two of the slices, so that they can be summed one by one."""
+    if any(part.outside for part in slices):
+        return False
+    kinds: dict[str, list[tuple[int, date, int, date]]] = {}
+    for part in slices:
+        for stretch in part.stretches:
+            edges = (stretch.low, stretch.first or date.min, stretch.high, stretch.last or date.max)
+            for kind in part.classes:
+                kinds.setdefault(kind, []).append(edges)
+    return all(
+        (one[2], one[3]) < (other[0], other[1]) for each in kinds.values() for one, other in pairwise(sorted(each))
+    )
+
+
+def _joined_sums(
+    engine: Engine, store: Store, state: State, measures: Measures, names: Collection[str], by: Sequence[str]
+) -> Iterator[tuple[Place, str, Sums]]:
+    """Yield (place, measure, sum) of many measures: the lines of a day are added up once, then met by the windows."""
+    ordered = sorted(names)
+    windows = [
+        (number, kind, stretch.low, stretch.high, stretch.first, stretch.last)
+        for number, name in enumerate(ordered)
+        for part in measures[name]
+        for stretch in part.stretches
+        for kind in part.classes
+    ]
+    columns = list(zip(*windows, strict=True))
+    names_of_columns = ("numbers", "kinds", "lows", "highs", "firsts", "lasts")
+    bind = Binding(**{name: list(column) for name, column in zip(names_of_columns, columns, strict=True)})
+    place = "".join(f', "{field}"' for field in ("entity", "account", *by))[2:]
+    source = _kinds_sql(store, state, _cut_by({name: measures[name] for name in names}), place, by, bind)
+    query = f"""
+        with days as (
+            select {place}, fiscal, counted, kind, sum(lines) as lines, sum(debit) as debit, sum(credit) as credit
+            from ({source}) group by {place}, fiscal, counted, kind),
+        windows as (
+            select unnest($numbers::integer[]) as number, unnest($kinds::varchar[]) as wanted,
+                unnest($lows::integer[]) as low, unnest($highs::integer[]) as high,
+                unnest($firsts::date[]) as first_day, unnest($lasts::date[]) as last_day)
+        select {place}, number, sum(lines)::bigint, sum(debit)::decimal(38, 3), sum(credit)::decimal(38, 3)
+        from days join windows on kind = wanted and fiscal between low and high
+            and (first_day is null or counted between first_day and last_day)
+        group by {place}, number"""
+    start = 2 + len(by)
+    for row in engine.rows(query, bind.values):
+        yield row[:start], ordered[row[start]], Sums(*row[start + 1 :])
+
+
+def _kinds_sql(store: Store, state: State, cut: Sequence[int], place: str, by: Sequence[str], bind: Binding) -> str:
+    """Return the SQL of all lines or roll-up rows, the carried ones of first years told apart as bases."""
+    return f"""
+        select {place}, fiscal, counted, lines, debit, credit,
+            case when entry_class = 'carried' and {_base_sql(state, bind)} then 'base' else entry_class end as kind
+        from ({_source_sql(store, state, cut, place, by, bind)})"""
+
+
+def _source_sql(store: Store, state: State, cut: Sequence[int], place: str, by: Sequence[str], bind: Binding) -> str:
+    if set(by) <= set(state.wide_fields):
+        rolled = state.wide if by else state.rollup
+        rollup = f"""select {place}, fiscal, null::date as counted, entry_class, lines, debit, credit
+            from read_parquet({bind(store.path_of(rolled))})"""
+    else:
+        # No roll-up is by such a field, so all lines are read.
+        everything = [store.path_of(loaded.part) for loaded in state.files_of("ledger") if loaded.lines]
+        return f"""select {place}, fiscal, counted, entry_class, 1 as lines, debit, credit
+            from read_parquet({bind(everything)}, union_by_name = true)"""
     parts = [
         store.path_of(loaded.part)
         for loaded in state.files_of("ledger")
@@ -107,7 +187,7 @@ def _source_sql(store: Store, state: State, cut: Sequence[int], bind: Binding) -
         return rollup
     cut_sql = f"fiscal in ({', '.join(bind(fiscal) for fiscal in cut)})"
     return f"""{rollup} where not {cut_sql} union all
-        select entity, account, fiscal, counted, entry_class, 1, debit, credit
+        select {place}, fiscal, counted, entry_class, 1, debit, credit
         from read_parquet({bind(parts)}, union_by_name = true) where {cut_sql}"""
 
 
@@ -136,3 +216,25 @@ def considered(state: State, entities: Collection[str]) -> Sums:
         Sums(*sums) for loaded in state.files_of("ledger") for entity, sums in loaded.sums.items() if entity in entities
     )
     return sum(found, Sums())
+
+
+def merged(stretches: Sequence[Stretch]) -> tuple[Stretch, ...]:
+    """Return what the stretches cover together, each position and day of it once."""
+    whole: list[Stretch] = []
+    for stretch in sorted((each for each in stretches if each.first is None), key=lambda each: each.low):
+        if whole and stretch.low <= whole[-1].high + 1:
+            whole[-1] = Stretch(whole[-1].low, max(whole[-1].high, stretch.high))
+        else:
+            whole.append(stretch)
+    cut: list[Stretch] = []
+    for low, first, last in sorted(
+        (each.low, each.first, each.last) for each in stretches if each.first is not None and each.last is not None
+    ):
+        if any(each.low <= low <= each.high for each in whole):
+            continue
+        before = cut[-1] if cut and cut[-1].low == low else None
+        if before and before.last is not None and first <= before.last + timedelta(days=1):
+            cut[-1] = Stretch(low, low, before.first, max(before.last, last))
+        else:
+            cut.append(Stretch(low, low, first, last))
+    return (*whole, *cut)

@@ -3,11 +3,12 @@
 The order of a ledger part (fiscal position first, then account) lets a period or an account be read without the rest.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date
 from pathlib import Path
 
-from level_almanac.book.tables import Table
+from level_almanac.book.tables import DATE_OF, Table
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import YEARS, Cast, Reason
 from level_almanac.store.engine import Engine, Row
@@ -52,7 +53,16 @@ class ExportLines:
                 yield name, reason, condition, cast.text
         yield from self._wrong_amounts()
 
+    def _wrong_plan(self) -> Iterator[tuple[str, Reason, str, str]]:
+        period, day, amount, share = (self.casts[name].text for name in ("period", "date", "amount", "share"))
+        of = self.casts["share_of"].text
+        yield "period", "plan-when", f"(({period} is null) = ({day} is null))", f"coalesce({period}, '')"
+        unclear = f"(({amount} is null) = ({share} is null) or ({share} is null) <> ({of} is null))"
+        yield "amount", "plan-amount", unclear, f"coalesce({amount}, '')"
+
     def _wrong_amounts(self) -> Iterator[tuple[str, Reason, str, str]]:
+        if self.table.name == "budget":
+            yield from self._wrong_plan()
         if self.table.name != "ledger":
             return
         amount, debit, credit = (self.casts[name] for name in ("amount", "debit", "credit"))
@@ -90,12 +100,22 @@ class ExportLines:
         found = self.engine.rows(f"{' union all '.join(each)} order by 1 limit {limit}", self._values())
         return [WrongText(line, name, reason, text or "") for line, name, reason, text in found], total
 
-    def dates_and_periods(self) -> list[Row]:
-        """Return each different pair of posting date and period text, where the date can be read."""
-        posted, period = self.casts["posted"].value, self.casts["period"].text
-        query = f"select distinct {posted}, {period} from {numbered_rows(self.numbered)}"
-        query += f" where year({posted}) between {YEARS}"
+    def dates_and_periods(self, *, by_entity: bool) -> list[Row]:
+        """Return each different posting date, period text and, if asked for, entity, where the date can be read."""
+        posted, period = self.casts[DATE_OF[self.table.name]].value, self.casts["period"].text
+        entity = self.casts["entity"].text if by_entity else "null::varchar"
+        query = f"select distinct {posted}, {period}, {entity} from {numbered_rows(self.numbered)}"
+        query += f" where {posted} is null or year({posted}) between {YEARS}"
         return self.engine.rows(query, self._values())
+
+    def texts_of_days(self, days: Collection[date]) -> set[str]:
+        """Return each different text that stands for one of these posting dates."""
+        if not days:
+            return set()
+        cast = self.casts[DATE_OF[self.table.name]]
+        posted, text = cast.value, cast.text
+        query = f"select distinct {text} from {numbered_rows(self.numbered)} where {posted} in (select unnest($days))"
+        return {found for (found,) in self.engine.rows(query, {**self._values(), "days": list(days)})}
 
     def accounts(self) -> set[str]:
         """Return each different account."""
@@ -129,19 +149,34 @@ class ExportLines:
         sides = {"debit": debit, "credit": credit}
         exact = {name: f"cast(coalesce({side}, 0) as decimal(18, {self.scale}))" for name, side in sides.items()}
         fields = self._fields(exact, skip={"amount"})
+        by_entity = _by_entity(placements)
         query = f"""
             with texts as (select {fields}, file_line from {numbered_rows(self.numbered)}),
             placed as (
                 select texts.*, cast(debit - credit as decimal(18, {self.scale})) as amount,
                     fiscal, counted, carried_fiscal, carried_day
                 from texts join placements on texts.posted = placements.day
-                    and texts.period is not distinct from placements.period),
+                    and texts.period is not distinct from placements.period{by_entity}),
             classed as (select *, {own_class} as own_class from placed)
             select * exclude (fiscal, counted, carried_fiscal, carried_day, file_line),
                 cast(case when own_class = 'carried' then carried_fiscal else fiscal end as integer) as fiscal,
                 case when own_class = 'carried' then carried_day else counted end as counted,
                 own_class as entry_class, {self.bound(path)}::varchar as file, file_line
             from classed order by {LEDGER_ORDER}"""
+        self._copy(query, target)
+
+    def write_plan(self, path: str, placements: Placements, target: Path) -> None:
+        """Write the part of a plan, each line at its period, year or day, in the order of the table's key."""
+        self._keep_placements(placements)
+        key = ", ".join(f'texts."{name}"' for name in self.table.key)
+        by_entity = _by_entity(placements)
+        query = f"""
+            with texts as (select {self._fields({}, skip=set())}, file_line from {numbered_rows(self.numbered)})
+            select texts.* exclude (file_line), fiscal, texts.date as counted,
+                {self.bound(path)}::varchar as file, file_line
+            from texts join placements on texts.date is not distinct from placements.day
+                and texts.period is not distinct from placements.period{by_entity}
+            order by {key}"""
         self._copy(query, target)
 
     def write_plain(self, path: str, target: Path) -> None:
@@ -163,12 +198,13 @@ class ExportLines:
         places = list(placements.values())
         self.engine.run(
             """create or replace temp table placements as select unnest($days::date[]) as day,
-                unnest($periods::varchar[]) as period, unnest($fiscals::integer[]) as fiscal,
-                unnest($counted::date[]) as counted, unnest($carried_fiscals::integer[]) as carried_fiscal,
-                unnest($carried_days::date[]) as carried_day""",
+                unnest($periods::varchar[]) as period, unnest($entities::varchar[]) as entity,
+                unnest($fiscals::integer[]) as fiscal, unnest($counted::date[]) as counted,
+                unnest($carried_fiscals::integer[]) as carried_fiscal, unnest($carried_days::date[]) as carried_day""",
             {
-                "days": [day for day, _ in placements],
-                "periods": [period for _, period in placements],
+                "days": [day for day, _, _ in placements],
+                "periods": [period for _, period, _ in placements],
+                "entities": [entity for _, _, entity in placements],
                 "fiscals": [place.fiscal for place in places],
                 "counted": [place.counted for place in places],
                 "carried_fiscals": [place.carried_fiscal for place in places],
@@ -184,3 +220,7 @@ class ExportLines:
 
     def _values(self) -> dict[str, object]:
         return {**self.bound.values, "raw": str(self.raw)}
+
+
+def _by_entity(placements: Placements) -> str:
+    return " and texts.entity = placements.entity" if any(entity for _, _, entity in placements) else ""

@@ -19,5 +19,6 @@ class Place:
     carried_day: date | None
 
 
-Placements = Mapping[tuple[date, str | None], Place]
-"""The place of each different pair of posting date and period text that an export holds."""
+Placements = Mapping[tuple[date | None, str | None, str | None], Place]
+"""The place of each different posting date, period text and entity that an export holds; no entity where all of the
+book's keep one calendar."""

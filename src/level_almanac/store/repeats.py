@@ -74,7 +74,7 @@ def _pair(
         by_file = sorted(places)
         return next((a, b) for a, b in pairwise(by_file) if a[0] == b[0])
     values = {f"k{number}": value for number, value in enumerate(key)}
-    where = " and ".join(f'"{name}" = $k{number}' for number, name in enumerate(table.key))
+    where = " and ".join(f'"{name}" is not distinct from $k{number}' for number, name in enumerate(table.key))
     rows = engine.rows(f"select file, file_line, content from repeats where {where} order by file, file_line", values)
     first = rows[0]
     second = next((row for row in rows[1:] if row[2] != first[2]), rows[1])

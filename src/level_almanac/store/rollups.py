@@ -1,40 +1,57 @@
-"""Roll-ups: the sums by entity, account, fiscal position and entry class that whole periods are read from."""
+"""Roll-ups: sums by entity, account, fiscal position and entry class that whole periods are read from.
+
+Each ledger file has a wide one, with the source and the further fields that the book declares. All of them together
+make the state's wide roll-up and its thin one, which is without those.
+"""
 
 from collections.abc import Sequence
 from pathlib import Path
 
+from level_almanac.book.tables import Table
 from level_almanac.store.engine import Engine, Row
 
 _COLUMNS = "entity, account, fiscal, entry_class"
 
 
-def write_rollup(engine: Engine, part: str, target: Path) -> None:
-    """Write the roll-up of one ledger part."""
+def wide_fields(ledger: Table) -> tuple[str, ...]:
+    """Return the fields that the wide roll-up is by, beside those of the thin one."""
+    return ("source", *ledger.further)
+
+
+def write_rollup(engine: Engine, part: str, fields: Sequence[str], target: Path) -> None:
+    """Write the wide roll-up of one ledger part."""
     # A sum over counts would be a HUGEINT, which Parquet holds as a binary float.
+    by = _by(fields)
     _copy(
         engine,
-        f"select {_COLUMNS}, count(*)::bigint as lines, sum(debit) as debit, sum(credit) as credit"
-        f" from read_parquet($parts) group by {_COLUMNS}",
+        f"select {by}, count(*)::bigint as lines, sum(debit) as debit, sum(credit) as credit"
+        f" from read_parquet($parts) group by {by}",
+        by,
         [part],
         target,
     )
 
 
-def merge_rollups(engine: Engine, rollups: Sequence[str], target: Path) -> None:
-    """Write one roll-up that says what all of these say together."""
+def merge_rollups(engine: Engine, rollups: Sequence[str], fields: Sequence[str], target: Path) -> None:
+    """Write one roll-up by these fields that says what all of these say together."""
+    by = _by(fields)
     _copy(
         engine,
-        f"select {_COLUMNS}, sum(lines)::bigint as lines, sum(debit) as debit, sum(credit) as credit"
-        f" from read_parquet($parts) group by {_COLUMNS}",
+        f"select {by}, sum(lines)::bigint as lines, sum(debit) as debit, sum(credit) as credit"
+        f" from read_parquet($parts, union_by_name = true) group by {by}",
+        by,
         rollups,
         target,
     )
 
 
-def _copy(engine: Engine, query: str, parts: Sequence[str], target: Path) -> None:
+def _by(fields: Sequence[str]) -> str:
+    return ", ".join([_COLUMNS, *(f'"{field}"' for field in fields)])
+
+
+def _copy(engine: Engine, query: str, by: str, parts: Sequence[str], target: Path) -> None:
     engine.run(
-        f"copy (select * from ({query}) order by fiscal, account, entity, entry_class) to $target"
-        " (format parquet, compression zstd)",
+        f"copy (select * from ({query}) order by fiscal, {by}) to $target (format parquet, compression zstd)",
         {"parts": list(parts), "target": str(target)},
     )
 

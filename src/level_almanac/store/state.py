@@ -19,7 +19,7 @@ from typing import Any
 
 from level_almanac.errors import BookBusy, BookMistake, Mistake
 
-FORMAT = 2
+FORMAT = 3
 _KEPT_FOR_READERS = 24 * 3600
 """Seconds that a replaced state stays on disk, for readers that opened it before."""
 
@@ -30,7 +30,8 @@ class LoadedFile:
 
     path: relative to the book; sha256: of the export; reading: of how it was read; part: the lines that count;
     shadow: the lines that stand in an earlier file too, or empty; sums: in a ledger, the lines and exact debit and
-    credit of each entity, since entities may differ in currency; first, last: the dates covered; fiscal_low,
+    credit of each entity, since entities may differ in currency, in a budget the lines, the sum of the amounts given
+    and nothing; first, last: the dates covered; fiscal_low,
     fiscal_high: the fiscal positions covered.
     """
 
@@ -54,14 +55,17 @@ class LoadedFile:
 class State:
     """One state of a book.
 
-    rollup: the part with all roll-ups merged; bases: per entity the fiscal position that its carried lines open, or
-    0 where its first year has none; through: per table the day up to which its exports are complete.
+    rollup: the part with all roll-ups merged into a thin one; wide: into one that is also by wide_fields; bases: per
+    entity the fiscal position that its carried lines open, or 0 where its first year has none; through: per
+    table the day up to which its exports are complete.
     """
 
     loaded_at: datetime
     rules: str
     files: tuple[LoadedFile, ...] = ()
     rollup: str = ""
+    wide: str = ""
+    wide_fields: list[str] = field(default_factory=list)
     bases: dict[str, int] = field(default_factory=dict)
     through: dict[str, date] = field(default_factory=dict)
 
@@ -168,7 +172,7 @@ class Store:
                 manifest.unlink()
                 continue
             plain = json.loads(manifest.read_text(encoding="utf-8"))
-            kept.add(plain["rollup"])
+            kept.update((plain["rollup"], plain.get("wide", "")))
             kept.update(entry[part] for entry in plain["files"] for part in ("part", "shadow", "rollup"))
         for part in self.parts.glob("*.parquet"):
             if part.name not in kept and part.stat().st_mtime < limit:
@@ -215,6 +219,8 @@ def _state(plain: dict[str, Any]) -> State:
         rules=plain["rules"],
         files=files,
         rollup=plain["rollup"],
+        wide=plain["wide"],
+        wide_fields=plain["wide_fields"],
         bases=plain["bases"],
         through={table: date.fromisoformat(day) for table, day in plain["through"].items()},
     )

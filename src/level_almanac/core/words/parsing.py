@@ -3,17 +3,39 @@
 import re
 from functools import cache
 from importlib import resources
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from level_almanac.errors import AlmanacError, Mistake, listed, nearest
 
 if TYPE_CHECKING:
-    from lark import Lark, ParseTree
+    from lark import Lark
 
-Start = Literal["columns", "condition"]
-SPANS = ("ptd", "qtd", "ytd", "period", "quarter", "year")
+Node = Any
+"""A token or a tree of the parser's: a tree's children can be either, and only the grammar tells which."""
+Start = Literal["columns", "condition", "day", "formula"]
+SPANS = (
+    "day", "wtd", "mtd", "ptd", "qtd", "ytd", "week", "month", "period", "quarter", "year", "opening", "closing",
+    "to date",
+)  # fmt: skip
 _WORDS_OF_TERMINAL = {
     "SPAN": SPANS,
+    "UNIT": ("days", "weeks", "months", "periods", "quarters", "years"),
+    "VARIANCE": ("variance",),
+    "EDGE": ("start of", "end of"),
+    "WHICH": ("this", "last", "next"),
+    "ISO": ("a day",),
+    "ID": ("an id",),
+    "AS_OF": ("as-of",),
+    "NUMBER": ("a number",),
+    "CODE": ("a code",),
+    "NAME": ("a name",),
+    "SIGN": ("'+'", "'-'"),
+    "TIMES": ("'*'", "'/'"),
+    "EQUAL": ("'='",),
+    "SHARE": ("share of",),
+    "REST": ("rest of",),
+    "LAST": ("last",),
+    "__ANON_0": ("of",),
     "PRIOR": ("prior",),
     "LAST_YEAR": ("last year",),
     "CHANGE": ("change",),
@@ -26,6 +48,18 @@ _WORDS_OF_TERMINAL = {
     "QUOTED": ("a text in quotes",),
     "WORD": ("a word",),
     "$END": ("the end",),
+}
+
+_SHORT = {
+    "SPAN": ("a span such as ptd or ytd",),
+    "ISO": (),
+    "ID": (),
+    "TODAY": (),
+    "AS_OF": (),
+    "EDGE": (),
+    "LAST": (),
+    "REST": (),
+    "LPAR": (),
 }
 
 
@@ -43,7 +77,7 @@ def _parser(start: Start) -> "Lark":
     return Lark(grammar, parser="lalr", start=start, maybe_placeholders=True)
 
 
-def parse(text: str, start: Start, where: str, error: type[AlmanacError]) -> "ParseTree":
+def parse(text: str, start: Start, where: str, error: type[AlmanacError]) -> Node:
     """Return the parse tree of `text`. where: the option or key it comes from; error: what to raise for a mistake."""
     from lark.exceptions import UnexpectedCharacters, UnexpectedToken  # noqa: PLC0415  as above
 
@@ -58,13 +92,17 @@ def parse(text: str, start: Start, where: str, error: type[AlmanacError]) -> "Pa
     match = re.match(r"[\w.-]+|\S", text[position:])
     found = match[0] if match else ""
     could = sorted({word for name in expected for word in _WORDS_OF_TERMINAL.get(name, (name.lower(),))})
+    # A column can start in so many ways that naming each would bury the answer; the nearest word is still found.
+    told = sorted(
+        {word for name in expected for word in _SHORT.get(name, _WORDS_OF_TERMINAL.get(name, (name.lower(),)))}
+    )
     what = "this cannot stand here" if found else "the expression ends too early"
     raise error(
         Mistake(
             what,
             where,
             repr(found) if found else "",
-            listed(could),
+            listed(told),
             nearest(found, could) if found else "",
             shown=pointed(text, position, len(found)),
         )

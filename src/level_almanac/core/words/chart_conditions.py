@@ -1,0 +1,52 @@
+"""Conditions on the chart of accounts, as layouts state them: `account from 6100 through 6199`."""
+
+from collections.abc import Callable, Mapping
+
+from level_almanac.book.tables import ACCOUNTS
+from level_almanac.core.accounts import Chart
+from level_almanac.core.words.conditions import read_condition
+from level_almanac.errors import BookMistake
+from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
+
+
+def accounts_that(text: str, chart: Chart, where: str) -> tuple[str, ...]:
+    """Return the codes of the accounts that meet the condition, in order; raise BookMistake where it cannot be read."""
+    condition = read_condition(text, ACCOUNTS, where, BookMistake)
+    return tuple(
+        code
+        for code, account in chart.accounts.items()
+        if holds(
+            condition,
+            {
+                "account": code,
+                "name": account.name,
+                "class": account.account_class,
+                "parent": account.parent,
+                "control": account.control,
+            },
+        )
+    )
+
+
+def holds(predicate: Predicate, line: Mapping[str, str | None]) -> bool:
+    """Tell whether a line, as values by field, meets the condition; the same as the store's SQL says of it."""
+    match predicate:
+        case Not(part):
+            return not holds(part, line)
+        case Every(parts):
+            return all(holds(part, line) for part in parts)
+        case Some(parts):
+            return any(holds(part, line) for part in parts)
+        case FieldTest(field, operator, words):
+            value = line[field]
+            if operator == "blank" or value is None:
+                return operator == "blank" and value is None
+            tests: dict[str, Callable[[str], bool]] = {
+                "is": value.__eq__,
+                "begins": value.startswith,
+                "ends": value.endswith,
+                "contains": lambda word: word.lower() in value.lower(),
+            }
+            if operator == "through":
+                return words[0] <= value <= words[1]
+            return any(tests[operator](word) for word in words)

@@ -1,0 +1,182 @@
+"""PNG and SVG: a chart of a statement's totals, over time where its columns divide a span, else side by side.
+
+Shades, line styles and words tell things apart, so that it can be read in grey; colours are safe for the colour-blind.
+"""
+
+import io
+import textwrap
+from decimal import Decimal
+from typing import Any
+
+from level_almanac.core.report_table import Column, ReportTable, Row
+from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.output.terminal import page_lines
+from level_almanac.output.words import grouped, rounded
+
+_COLOURS = ("#1f5f7a", "#d98a29", "#6b7f3a", "#8a4f7d", "#4d4d4d", "#b0563c")
+_DASHES = ("-", "--", "-.", ":", (0, (5, 1, 1, 1, 1, 1)), (0, (1, 2)))
+_MARKERS = ("o", "s", "^", "D", "v", "P")
+_INK, _QUIET, _GRID = "#1d2733", "#5d6875", "#dde2e7"
+_MOST_ROWS, _MOST_BARS = 8, 4
+_SCALES = ((Decimal(1_000_000), "million"), (Decimal(1_000), "thousand"))
+_MINUS = "−"
+
+
+def png(table: ReportTable) -> bytes:
+    """Return the chart as a PNG of 1280 by 800 points."""
+    return _drawn(table, "png")
+
+
+def svg(table: ReportTable) -> bytes:
+    """Return the chart as an SVG."""
+    return _drawn(table, "svg")
+
+
+def _drawn(table: ReportTable, form: str) -> bytes:
+    rows = [row for row in table.rows if row.level == 0 and row.kind in ("subtotal", "total") and not row.percent]
+    rows = rows or [row for row in table.rows if row.kind in ("line", "subtotal", "total") and not row.percent]
+    # A statement in blocks is drawn as its whole.
+    if any(row.kind == "group" for row in table.rows):
+        rows = [row for row in rows if row.key.startswith("all/")]
+    columns = [column for column in table.columns if column.kind == "amount" and column.derived is None]
+    rows = [row for row in rows if any(isinstance(row.cells.get(column.key), Decimal) for column in columns)]
+    if not rows or not columns:
+        what = "this report has no totals to draw"
+        raise UsageMistake(Mistake(what, "-o", next_step="write it as .xlsx, .html or .pdf"))
+    import matplotlib as mpl  # noqa: PLC0415  heavy, and needed for no other format
+
+    mpl.use("agg")
+    from matplotlib import pyplot  # noqa: PLC0415  as above
+
+    style: Any = {"font.family": "DejaVu Sans", "font.size": 10, "svg.hashsalt": "almanac", "axes.unicode_minus": True}
+    with mpl.rc_context(style):
+        figure, axes = pyplot.subplots(figsize=(12.8, 8.0), dpi=100)
+        scale, unit = _scale(rows, columns)
+        series = _series(columns)
+        if len(series[0]) > 2:
+            _over_time(axes, table, rows[:_MOST_ROWS], series, scale)
+        else:
+            _side_by_side(axes, table, rows[:_MOST_ROWS], columns[:_MOST_BARS], scale)
+        undrawn = [f"{len(rows) - _MOST_ROWS} more rows"] if len(rows) > _MOST_ROWS else []
+        undrawn += [f"adjustments of {column.label}" for column in columns if column.covers == "adjustments"]
+        _frame(figure, axes, table, unit, undrawn)
+        stream = io.BytesIO()
+        figure.savefig(stream, format=form, metadata={"Date": None} if form == "svg" else {"Software": None})
+        pyplot.close(figure)
+    return stream.getvalue()
+
+
+def _scale(rows: list[Row], columns: list[Column]) -> tuple[Decimal, str]:
+    cells = [row.cells.get(column.key) for row in rows for column in columns]
+    most = max((abs(cell) for cell in cells if isinstance(cell, Decimal)), default=Decimal(0))
+    # Three figures or more are left, so that one of a tenth of the largest still says something.
+    return next(((scale, word) for scale, word in _SCALES if most >= 100 * scale), (Decimal(1), ""))
+
+
+def _series(columns: list[Column]) -> list[list[Column]]:
+    """Return the columns that divide a span, those of one span together; or all of them in one list."""
+    found: dict[str, list[Column]] = {}
+    for column in columns:
+        if column.series and column.covers != "adjustments":
+            found.setdefault(column.series, []).append(column)
+    return list(found.values()) or [columns if len(columns) < 3 else columns[:0]]
+
+
+def _value(row: Row, column: Column, scale: Decimal) -> float | None:
+    cell = row.cells.get(column.key)
+    return float(cell / scale) if isinstance(cell, Decimal) else None
+
+
+def _over_time(axes: Any, table: ReportTable, rows: list[Row], series: list[list[Column]], scale: Decimal) -> None:
+    names = [column.label for column in series[0]]
+    ends: list[tuple[float, str, str]] = []
+    total = next((row for row in rows if row.kind == "total"), None)
+    if total is not None:
+        heights = [_value(total, column, scale) or 0.0 for column in series[0]]
+        axes.bar(range(len(heights)), heights, width=0.62, color="#c4ccd4", edgecolor=_QUIET, linewidth=0.6, zorder=2)
+        for at, height in enumerate(heights):
+            text = _short(Decimal(repr(height)), table)
+            axes.annotate(
+                text, (at, height), xytext=(0, 3 if height >= 0 else -3), textcoords="offset points", ha="center",
+                va="bottom" if height >= 0 else "top", fontsize=8 if len(heights) <= 16 else 6, color=_INK, zorder=5,
+            )  # fmt: skip
+        ends.append((heights[-1], f"{total.label} (bars)", _QUIET))
+    for number, row in enumerate(row for row in rows if row is not total):
+        for order, columns in enumerate(series[:2]):
+            heights_or_none = [_value(row, column, scale) for column in columns]
+            colour = _COLOURS[number % len(_COLOURS)]
+            axes.plot(
+                range(len(columns)), heights_or_none, color=colour, zorder=3, marker=_MARKERS[number % 6],
+                linestyle=":" if order else _DASHES[number % 6], markersize=3 if order else 5,
+                linewidth=1.0 if order else 1.9,
+            )  # fmt: skip
+            last = next((height for height in reversed(heights_or_none) if height is not None), 0.0)
+            word = f"{row.label}, {columns[0].scenario}" if order else row.label
+            ends.append((last, word, colour))
+    few = len(names) <= 14
+    axes.set_xticks(range(len(names)), names, rotation=0 if few else 60, fontsize=9 if few else 7)
+    axes.set_xlim(-0.6, len(names) - 0.4)
+    _label_ends(axes, ends, len(names) - 0.3)
+
+
+def _label_ends(axes: Any, ends: list[tuple[float, str, str]], at: float) -> None:
+    """Name each line at its end, moved apart where two would stand on one another."""
+    low, high = axes.get_ylim()
+    apart = (high - low) * 0.042
+    place = low - apart
+    for height, words, colour in sorted(ends):
+        place = max(height, place + apart)
+        axes.annotate(
+            "\n".join(textwrap.wrap(words, 24)), (at, height), xytext=(at, place), color=colour, fontsize=9,
+            va="center", annotation_clip=False, fontweight="bold",
+        )  # fmt: skip
+
+
+def _side_by_side(axes: Any, table: ReportTable, rows: list[Row], columns: list[Column], scale: Decimal) -> None:
+    thick = 0.8 / len(columns)
+    for order, column in enumerate(columns):
+        places = [at + (order - (len(columns) - 1) / 2) * thick for at in range(len(rows))]
+        values = [_value(row, column, scale) or 0.0 for row in rows]
+        name = " · ".join(words for words in (column.label, column.covers, column.extent) if words)
+        axes.barh(
+            places, values, height=thick * 0.9, color=_COLOURS[order], label=name, zorder=2,
+            hatch=("", "//", "..", "xx")[order], edgecolor="white", linewidth=0.4,
+        )  # fmt: skip
+        for place, value in zip(places, values, strict=True):
+            axes.annotate(
+                _short(Decimal(repr(value)), table), (value, place), xytext=(4 if value >= 0 else -4, 0),
+                textcoords="offset points", va="center", ha="left" if value >= 0 else "right", fontsize=9, color=_INK,
+            )  # fmt: skip
+    axes.set_yticks(range(len(rows)), [row.label for row in rows], fontsize=10)
+    axes.invert_yaxis()
+    axes.margins(x=0.12)
+    axes.legend(
+        loc="lower left", bbox_to_anchor=(-0.01, 1.0), ncols=2, frameon=False, fontsize=9, handlelength=2.6,
+        columnspacing=3,
+    )  # fmt: skip
+
+
+def _short(value: Decimal, table: ReportTable) -> str:
+    number = rounded(value, 1 if abs(value) < 100 else 0)
+    return f"{_MINUS if number < 0 else ''}{grouped(number, table)}"
+
+
+def _frame(figure: Any, axes: Any, table: ReportTable, unit: str, undrawn: list[str]) -> None:
+    for side in ("top", "right", "left", "bottom"):
+        axes.spines[side].set_visible(False)
+    axes.grid(visible=True, color=_GRID, linewidth=0.8, zorder=0)
+    axes.tick_params(length=0, colors=_INK)
+    upright = bool(axes.get_legend())
+    (axes.axvline if upright else axes.axhline)(0, color=_INK, linewidth=0.9, zorder=4)
+    money = " ".join(word for word in (unit, table.facts.get("currency", "")) if word)
+    (axes.set_xlabel if upright else axes.set_ylabel)(money, color=_QUIET)
+    axis = axes.xaxis if upright else axes.yaxis
+    axis.set_major_formatter(lambda value, _: _short(Decimal(repr(float(value))), table))
+    lines = [line for words in page_lines(table) for line in textwrap.wrap(words, 150)]
+    figure.text(0.045, 0.965, table.title, fontsize=16, fontweight="bold", color=_INK, va="top")
+    figure.text(0.045, 0.925, "\n".join(lines), fontsize=8.5, color=_QUIET, va="top", linespacing=1.35)
+    if undrawn:
+        words = f"in the table and not drawn: {', '.join(undrawn)}"
+        figure.text(0.045, 0.015, words, fontsize=8, color=_QUIET)
+    top = 0.90 - 0.022 * len(lines) - (0.065 if upright else 0)
+    figure.subplots_adjust(left=0.16 if upright else 0.075, right=0.96 if upright else 0.85, top=top, bottom=0.08)

@@ -1,0 +1,107 @@
+"""HTML: one file that needs no network, whose levels fold and which prints well."""
+
+import base64
+from typing import Any
+
+from level_almanac.core.report_table import Column, ReportTable, Row
+from level_almanac.output.terminal import page_lines
+from level_almanac.output.words import cell_words, is_negative, notes, proof_lines
+
+_PRINTED_COLUMNS = 8
+"""Columns from which a page is turned and its type made smaller."""
+
+
+def html(table: ReportTable) -> str:
+    """Return the report as one HTML page."""
+    from jinja2 import Environment, PackageLoader  # noqa: PLC0415  heavy, and needed for no other format
+
+    environment = Environment(loader=PackageLoader("level_almanac.output"), autoescape=True)
+    page, wide = table.look.page, len(table.columns) >= _PRINTED_COLUMNS
+    within = folds(table.rows)
+    foldable = {name for names in within.values() for name in names}
+    orientation = page.orientation if page.orientation != "auto" else "landscape" if wide else "portrait"
+    below = [("proof", line, line.startswith("DOES NOT")) for line in _proof(table)]
+    below += [("note", line, False) for line in notes(table)]
+    prepared = f"prepared {table.look.prepared:%Y-%m-%d %H:%M}" if table.look.prepared else ""
+    return environment.get_template("report.html.j2").render(
+        title=table.title,
+        over=page.title,
+        facts=[line for line in page_lines(table) if line != page.title],
+        logo=_logo(table),
+        heads=[_head(column) for column in table.columns],
+        key_label=table.key_label,
+        keys=table.show_keys,
+        rows=[_row(row, table, within[row.key], foldable) for row in table.rows],
+        width=len(table.columns) + 1 + table.show_keys,
+        levels=max((row.level for row in table.rows if f"{row.key}" in foldable), default=-1) + 2,
+        below=below,
+        stand=[words for words in (page.header, page.footer, prepared) if words],
+        paper={"a4": "A4", "a3": "A3"}.get(page.paper, page.paper),
+        orientation=orientation,
+        margins=page.margins,
+        print_size=7 if len(table.columns) > _PRINTED_COLUMNS else 9,
+    )
+
+
+def _proof(table: ReportTable) -> list[str]:
+    return proof_lines(table.proof, table) if table.proof else []
+
+
+def _head(column: Column) -> dict[str, Any]:
+    return {
+        "label": column.label,
+        "below": [words for words in (column.covers, column.extent) if words],
+        "align": "text" if column.kind == "text" else "",
+    }
+
+
+def folds(rows: tuple[Row, ...]) -> dict[str, list[str]]:
+    """Return per row the keys of the headings that it lies within, those only that have a total to stand for them."""
+    totals = {row.key for row in rows if row.kind in ("subtotal", "total")}
+    within: dict[str, list[str]] = {}
+    open_headings: list[Row] = []
+    for row in rows:
+        while open_headings and (
+            row.level <= open_headings[-1].level or row.key == open_headings[-1].key.removesuffix(":heading")
+        ):
+            open_headings.pop()
+        within[row.key] = [heading.key for heading in open_headings if heading.key.removesuffix(":heading") in totals]
+        if row.kind == "heading":
+            open_headings.append(row)
+    return within
+
+
+def _row(row: Row, table: ReportTable, within: list[str], foldable: set[str]) -> dict[str, Any]:
+    return {
+        "kind": row.kind,
+        "level": row.level,
+        "key": row.key,
+        "code": row.key if row.kind == "line" else "",
+        "label": row.label,
+        "within": " ".join(_name(key) for key in within),
+        "folds": _name(row.key) if row.key in foldable else "",
+        "cells": [_cell(row, column, table) for column in table.columns],
+    }
+
+
+def _name(key: str) -> str:
+    # Names stand in a list with spaces between, which a key may hold itself.
+    return "".join(letter if letter.isalnum() or letter in "-_" else f".{ord(letter):x}." for letter in key)
+
+
+def _cell(row: Row, column: Column, table: ReportTable) -> dict[str, str]:
+    cell = row.cells.get(column.key)
+    looks = ["text"] if column.kind == "text" else []
+    if cell is not None and not isinstance(cell, str) and not cell:
+        looks.append("zero")
+    if table.look.style.negatives == "red" and is_negative(cell, column, row, table):
+        looks.append("red")
+    return {"words": cell_words(cell, column, row, table).strip(), "look": " ".join(looks)}
+
+
+def _logo(table: ReportTable) -> str:
+    logo = table.look.logo
+    if logo is None:
+        return ""
+    kind = "png" if logo.suffix.lower() == ".png" else "jpeg"
+    return f"data:image/{kind};base64,{base64.b64encode(logo.read_bytes()).decode('ascii')}"

@@ -1,0 +1,306 @@
+"""PDF: header and footer with page n of m, heads repeated on each page, a new page for each group."""
+
+import io
+from collections.abc import Iterator, Sequence
+from importlib.util import find_spec
+from pathlib import Path
+from typing import Any
+
+from level_almanac.core.report_table import Column, ReportTable, Row
+from level_almanac.output.terminal import page_lines
+from level_almanac.output.words import cell_words, is_negative, notes, proof_lines
+
+_MM = 72 / 25.4
+_SIZES = (9.0, 8.5, 8.0, 7.5, 7.0, 6.5, 6.0)
+"""Type sizes in points, the largest that fits being used."""
+_GAP = 9.0
+_QUIET, _INK, _RULE, _RED = "#5d6875", "#1d2733", "#9aa4af", "#a3262a"
+_REGULAR, _BOLD = "report", "report-bold"
+
+
+def pdf(table: ReportTable) -> bytes:
+    """Return the report as a PDF."""
+    return _Document(table).made()
+
+
+def _fonts() -> None:
+    """Make known a typeface that has every sign in use, a true minus among them; it comes with the charts' library."""
+    from reportlab.pdfbase import pdfmetrics  # noqa: PLC0415  heavy, and needed for no other format
+    from reportlab.pdfbase.ttfonts import TTFont  # noqa: PLC0415  as above
+
+    spec = find_spec("matplotlib")
+    if spec is None or spec.origin is None:
+        raise ImportError("matplotlib")
+    folder = Path(spec.origin).parent / "mpl-data" / "fonts" / "ttf"
+    if _REGULAR not in pdfmetrics.getRegisteredFontNames():
+        pdfmetrics.registerFont(TTFont(_REGULAR, str(folder / "DejaVuSans.ttf")))
+        pdfmetrics.registerFont(TTFont(_BOLD, str(folder / "DejaVuSans-Bold.ttf")))
+
+
+class _Document:
+    """Lays one report out on pages."""
+
+    def __init__(self, table: ReportTable) -> None:
+        from reportlab.lib import pagesizes  # noqa: PLC0415  heavy, and needed for no other format
+
+        _fonts()
+        self.table = table
+        page = table.look.page
+        self.paper: tuple[float, float] = getattr(pagesizes, page.paper.upper())
+        self.margin = page.margins * _MM
+        self.heads = [(column.label, column.covers, column.extent) for column in table.columns]
+        self.cells = [
+            [cell_words(row.cells.get(column.key), column, row, table) for column in table.columns]
+            for row in table.rows
+        ]
+        self.size, self.widths, self.blocks = self._fit()
+
+    def _width(self, words: str, size: float, *, bold: bool = False) -> float:
+        from reportlab.pdfbase.pdfmetrics import stringWidth  # noqa: PLC0415  as above
+
+        return float(stringWidth(words, _BOLD if bold else _REGULAR, size))
+
+    def _label_width(self, size: float) -> float:
+        labels = [self._width(row.label, size, bold=row.kind != "line") + row.level * size for row in self.table.rows]
+        return min(max([*labels, 60.0]), 230.0) + 4
+
+    def _column_widths(self, size: float, *, wide: bool = False) -> list[float]:
+        """Return how wide each column is. wide: so that no line of its head is broken."""
+        widths = []
+        for at, (column, head) in enumerate(zip(self.table.columns, self.heads, strict=True)):
+            rows = zip(self.cells, self.table.rows, strict=True)
+            cells = [self._width(cells[at], size, bold=row.kind != "line") for cells, row in rows]
+            pieces = [piece for words in head for piece in ([words] if wide else _pieces(words))]
+            longest = [self._width(piece, size - 1, bold=True) for piece in pieces]
+            widths.append(max([*cells, *longest, 4 * size if column.kind != "text" else 0.0]) + _GAP)
+        return widths
+
+    def _fit(self) -> tuple[float, list[float], list[tuple[int, int]]]:
+        """Return type size, widths and the blocks of columns that fit the page, turned if that is left open."""
+        page = self.table.look.page
+        ways = {"portrait": [False], "landscape": [True], "auto": [False, True]}[page.orientation]
+        for landscape in ways:
+            width, height = sorted(self.paper, reverse=landscape)
+            room = width - 2 * self.margin
+            sizes = _SIZES[:3] if page.orientation == "auto" and not landscape else _SIZES
+            for size, wide in ((size, wide) for size in sizes for wide in (True, False)):
+                widths = self._column_widths(size, wide=wide)
+                if self._label_width(size) + self._key_width(size) + sum(widths) <= room:
+                    self.page = (width, height)
+                    return size, widths, [(0, len(self.table.columns))]
+        width, height = sorted(self.paper, reverse=ways[-1])
+        self.page = (width, height)
+        widths = self._column_widths(_SIZES[3])
+        return _SIZES[3], widths, self._split(width - 2 * self.margin, _SIZES[3], widths)
+
+    def _split(self, room: float, size: float, widths: Sequence[float]) -> list[tuple[int, int]]:
+        blocks, first, used = [], 0, self._label_width(size) + self._key_width(size)
+        front = used
+        for at, width in enumerate(widths):
+            if used + width > room and at > first:
+                blocks.append((first, at))
+                first, used = at, front
+            used += width
+        return [*blocks, (first, len(self.table.columns))]
+
+    def _key_width(self, size: float) -> float:
+        keys = [self._width(row.key, size) for row in self.table.rows if row.kind == "line"]
+        return max([*keys, 0.0]) + 6 if self.table.show_keys else 0.0
+
+    def made(self) -> bytes:
+        """Return the finished file."""
+        from reportlab.platypus import BaseDocTemplate, Frame, PageTemplate  # noqa: PLC0415  as above
+
+        stream = io.BytesIO()
+        width, height = self.page
+        bottom, top = self.margin + 16, self.margin + 16
+        frame = Frame(self.margin, bottom, width - 2 * self.margin, height - bottom - top, 0, 0, 0, 0, id="all")
+        document = BaseDocTemplate(
+            stream, pagesize=self.page, title=self.table.title, author=self.table.facts.get("entity_name", ""),
+            invariant=True,
+        )  # fmt: skip
+        document.addPageTemplates([PageTemplate("page", [frame])])
+        document.build(list(self._story()), canvasmaker=_numbering(self))
+        return stream.getvalue()
+
+    def _paragraph(self, words: str, size: float, color: str, *, bold: bool = False, after: float = 0) -> Any:
+        from xml.sax.saxutils import escape  # noqa: PLC0415  as above
+
+        from reportlab.lib.styles import ParagraphStyle  # noqa: PLC0415  as above
+        from reportlab.platypus import Paragraph  # noqa: PLC0415  as above
+
+        font = _BOLD if bold else _REGULAR
+        style = ParagraphStyle(
+            "words", fontName=font, fontSize=size, leading=size * 1.35, textColor=color, spaceAfter=after
+        )
+        return Paragraph(escape(words), style)
+
+    def _story(self) -> Iterator[Any]:
+        from reportlab.platypus import PageBreak, Spacer  # noqa: PLC0415  as above
+
+        if self.table.look.logo is not None:
+            yield self._logo()
+        yield self._paragraph(self.table.title, 14, _INK, bold=True, after=3)
+        for line in page_lines(self.table):
+            yield self._paragraph(line, 8, _QUIET)
+        yield Spacer(0, 10)
+        for number, (first, last) in enumerate(self.blocks):
+            if number:
+                yield PageBreak()
+            if len(self.blocks) > 1:
+                words = f"columns {first + 1} to {last} of {len(self.table.columns)}"
+                yield self._paragraph(words, 7, _QUIET, after=3)
+            for part, rows in enumerate(_groups(self.table.rows)):
+                if part:
+                    yield PageBreak()
+                yield self._grid(rows, first, last)
+        yield Spacer(0, 10)
+        for line in proof_lines(self.table.proof, self.table) if self.table.proof else []:
+            wrong = line.startswith("DOES NOT")
+            yield self._paragraph(f"proof   {line}", 7, _RED if wrong else _QUIET, bold=wrong)
+        for line in notes(self.table):
+            yield self._paragraph(f"note    {line}", 7, _QUIET)
+
+    def _logo(self) -> Any:
+        from reportlab.lib.utils import ImageReader  # noqa: PLC0415  as above
+        from reportlab.platypus import Image  # noqa: PLC0415  as above
+
+        wide, high = ImageReader(str(self.table.look.logo)).getSize()
+        scale = min(40 / high, 160 / wide)
+        image = Image(str(self.table.look.logo), wide * scale, high * scale, hAlign="RIGHT")
+        image.spaceAfter = -high * scale
+        return image
+
+    def _grid(self, rows: Sequence[tuple[int, Row]], first: int, last: int) -> Any:
+        from reportlab.platypus import LongTable, TableStyle  # noqa: PLC0415  as above
+
+        size, front = self.size, 2 if self.table.show_keys else 1
+        columns = self.table.columns[first:last]
+        heads = [self._head(column, words) for column, words in zip(columns, self.heads[first:last], strict=True)]
+        lead = [""] * (front - 1) + [self._paragraph(self.table.key_label, size - 1, _QUIET)]
+        lines: list[list[Any]] = [[*lead, *heads]]
+        looks: list[tuple[Any, ...]] = [
+            ("FONT", (0, 0), (-1, -1), _REGULAR, size),
+            ("TEXTCOLOR", (0, 0), (-1, -1), _INK),
+            ("ALIGN", (front, 0), (-1, -1), "RIGHT"),
+            ("VALIGN", (0, 0), (-1, 0), "BOTTOM"),
+            ("VALIGN", (0, 1), (-1, -1), "MIDDLE"),
+            ("LEFTPADDING", (0, 0), (-1, -1), 0),
+            ("LEFTPADDING", (front, 0), (-1, -1), _GAP - 2),
+            ("RIGHTPADDING", (0, 0), (-1, -1), 1),
+            ("TOPPADDING", (0, 0), (-1, -1), 1.1),
+            ("BOTTOMPADDING", (0, 0), (-1, -1), 1.6),
+            ("LINEBELOW", (0, 0), (-1, 0), 0.8, _INK),
+        ]
+        for at, column in enumerate(columns, front):
+            if column.kind == "text":
+                looks.append(("ALIGN", (at, 0), (at, -1), "LEFT"))
+                looks.append(("LEFTPADDING", (at, 0), (at, -1), _GAP))
+        for at, (number, row) in enumerate(rows, 1):
+            key = [row.key if row.kind == "line" else ""] if front == 2 else []
+            lines.append([*key, row.label, *self.cells[number][first:last]])
+            looks += self._row_look(at, row, front, columns)
+        widths = [*([self._key_width(size)] if front == 2 else []), self._label_width(size)]
+        widths += self.widths[first:last]
+        return LongTable(lines, widths, repeatRows=1, style=TableStyle(looks), hAlign="LEFT")
+
+    def _head(self, column: Column, words: Sequence[str]) -> Any:
+        from xml.sax.saxutils import escape  # noqa: PLC0415  as above
+
+        from reportlab.lib.styles import ParagraphStyle  # noqa: PLC0415  as above
+        from reportlab.platypus import Paragraph  # noqa: PLC0415  as above
+
+        size = self.size - 1
+        style = ParagraphStyle(
+            "head", fontName=_REGULAR, fontSize=size, leading=size * 1.25, alignment=0 if column.kind == "text" else 2,
+            textColor=_QUIET, splitLongWords=0,
+        )  # fmt: skip
+        kept = ["\u00a0".join(piece.split()) for part in words if part for piece in _pieces(part)]
+        if (
+            self.widths[self.table.columns.index(column)]
+            >= max(self._width(part, size, bold=True) for part in words) + _GAP
+        ):
+            kept = [part for part in words if part]
+        label, *below = (escape(part) for part in kept)
+        text = "<br/>".join([f'<font name="{_BOLD}" color="{_INK}">{label}</font>', *below])
+        return Paragraph(text, style)
+
+    def _row_look(self, at: int, row: Row, front: int, columns: Sequence[Column]) -> Iterator[tuple[Any, ...]]:
+        yield ("LEFTPADDING", (front - 1, at), (front - 1, at), row.level * self.size)
+        if row.kind != "line":
+            yield ("FONT", (0, at), (-1, at), _BOLD, self.size)
+        if row.kind == "heading" and row.level == 0:
+            yield ("TOPPADDING", (0, at), (-1, at), 6)
+        if row.kind == "group":
+            yield ("FONT", (0, at), (-1, at), _BOLD, self.size + 2)
+            yield ("BOTTOMPADDING", (0, at), (-1, at), 4)
+        if row.kind in ("subtotal", "total"):
+            yield (
+                "LINEABOVE",
+                (front, at),
+                (-1, at),
+                0.6 if row.level == 0 else 0.3,
+                _INK if row.level == 0 else _RULE,
+            )
+        if row.kind == "total":
+            yield ("LINEBELOW", (front, at), (-1, at), 0.6, _INK, 0, None, None, 2, 1.2)
+        for number, column in enumerate(columns, front):
+            cell = row.cells.get(column.key)
+            if cell is not None and not isinstance(cell, str) and not cell:
+                yield ("TEXTCOLOR", (number, at), (number, at), _RULE)
+            if self.table.look.style.negatives == "red" and is_negative(cell, column, row, self.table):
+                yield ("TEXTCOLOR", (number, at), (number, at), _RED)
+
+    def margins_text(self, canvas: Any, number: int, count: int) -> None:
+        """Write what stands above and below each page."""
+        width, height = self.page
+        page, look = self.table.look.page, self.table.look
+        canvas.setFont(_REGULAR, 7)
+        canvas.setFillColor(_QUIET)
+        left, right = self.margin, width - self.margin
+        top, bottom = height - self.margin, self.margin
+        canvas.drawString(left, top, page.header or self.table.facts.get("entity_name", ""))
+        if number > 1 or not page.header:
+            canvas.drawRightString(right, top, self.table.title if number > 1 else "")
+        prepared = f"prepared {look.prepared:%Y-%m-%d}" if look.prepared else ""
+        canvas.drawString(left, bottom, " · ".join(words for words in (page.footer, prepared) if words))
+        canvas.drawRightString(right, bottom, f"page {number} of {count}")
+
+
+def _pieces(words: str) -> list[str]:
+    """Return the parts that a line of a head may be broken into: a range of days between its ends."""
+    first, dash, last = words.partition("–")
+    return [f"{first}{dash}", last] if " " in first and last else [words]
+
+
+def _groups(rows: Sequence[Row]) -> list[list[tuple[int, Row]]]:
+    """Return the rows with their numbers, in one list for each group."""
+    found: list[list[tuple[int, Row]]] = [[]]
+    for number, row in enumerate(rows):
+        if row.kind == "group" and found[-1]:
+            found.append([])
+        found[-1].append((number, row))
+    return found
+
+
+def _numbering(document: _Document) -> Any:
+    """Return a canvas that knows how many pages there are when it writes the first one's number."""
+    from reportlab.pdfgen.canvas import Canvas  # noqa: PLC0415  heavy, and needed for no other format
+
+    class Numbering(Canvas):  # type: ignore[misc]  # the library has no types
+        def __init__(self, *args: Any, **options: Any) -> None:
+            super().__init__(*args, **options)
+            self._kept: list[dict[str, Any]] = []
+
+        def showPage(self) -> None:  # noqa: N802  the library's name
+            self._kept.append(dict(self.__dict__))
+            self._startPage()
+
+        def save(self) -> None:
+            for number, kept in enumerate(self._kept, 1):
+                self.__dict__.update(kept)
+                document.margins_text(self, number, len(self._kept))
+                super().showPage()
+            super().save()
+
+    return Numbering

@@ -1,0 +1,271 @@
+"""XLSX: real numbers and dates, totals and changes as formulas with their value, the proof on a sheet of its own.
+
+A formula is written only where it gives the very figure that the report has, so that a reader that recalculates and one
+that does not show the same.
+"""
+
+import io
+from collections.abc import Mapping
+from datetime import date
+from decimal import Decimal
+from typing import Any
+
+from level_almanac.core.report_table import Cell, Column, ReportTable, Row
+from level_almanac.output.terminal import page_lines
+from level_almanac.output.words import cell_words, notes, places_of, proof_lines
+
+_PAPERS = {"letter": 1, "legal": 5, "a3": 8, "a4": 9}
+_MM_PER_INCH = Decimal("25.4")
+_UNIT_MARKS = {1: "", 1000: ",", 1000000: ",,"}
+_DATES = {
+    "D Mon YYYY": "d mmm yyyy",
+    "YYYY-MM-DD": "yyyy-mm-dd",
+    "DD.MM.YYYY": "dd.mm.yyyy",
+    "DD/MM/YYYY": "dd/mm/yyyy",
+    "MM/DD/YYYY": "mm/dd/yyyy",
+}
+_NUMBERS = ("amount", "percent", "number", "count")
+_PORTRAIT_WIDTH = 95
+"""Characters that stand side by side on an upright page at a size that can be read."""
+
+
+def xlsx(table: ReportTable) -> bytes:
+    """Return the report as a workbook."""
+    import xlsxwriter  # noqa: PLC0415  heavy, and needed for no other format
+
+    stream = io.BytesIO()
+    options = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
+    book = xlsxwriter.Workbook(stream, options)
+    prepared = table.look.prepared
+    book.set_properties({"title": table.title, "created": prepared.replace(tzinfo=None) if prepared else None})
+    _Sheet(table, book).write()
+    if table.proof or table.notes:
+        _write_proof(table, book)
+    book.close()
+    return stream.getvalue()
+
+
+def _write_proof(table: ReportTable, book: Any) -> None:
+    sheet = book.add_worksheet("Proof")
+    bold, wrapped = book.add_format({"bold": True}), book.add_format({"text_wrap": True, "valign": "top"})
+    sheet.set_column(0, 0, 10)
+    sheet.set_column(1, 1, 110)
+    sheet.write_string(0, 0, table.title, bold)
+    lines = [("proof", line) for line in (proof_lines(table.proof, table) if table.proof else [])]
+    lines += [("note", line) for line in notes(table)]
+    lines += [(key, words) for key, words in table.facts.items()]
+    for number, (name, words) in enumerate(lines, 2):
+        sheet.write_string(number, 0, name, wrapped)
+        sheet.write_string(number, 1, words, wrapped)
+    sheet.set_landscape()
+    sheet.fit_to_pages(1, 0)
+
+
+class _Sheet:
+    """Writes the report's own sheet."""
+
+    def __init__(self, table: ReportTable, book: Any) -> None:
+        self.table, self.book = table, book
+        self.sheet = book.add_worksheet(_sheet_name(table.title))
+        self.formats: dict[tuple[tuple[str, Any], ...], Any] = {}
+        self.front = 2 if table.show_keys else 1
+        heads = page_lines(table)
+        self.head_row = len(heads) + 2
+        self.head_lines = 3 if any(column.extent for column in table.columns) else 2
+        if not any(column.covers or column.extent for column in table.columns):
+            self.head_lines = 1
+        self.first_row = self.head_row + self.head_lines
+        self.rows = {row.key: self.first_row + number for number, row in enumerate(table.rows)}
+        self.by_key = {row.key: row for row in table.rows}
+        self.letters = {column.key: _letters(self.front + at) for at, column in enumerate(table.columns)}
+
+    def write(self) -> None:
+        self._set_widths()
+        self._write_heads()
+        for row in self.table.rows:
+            self._write_row(row)
+        self._set_up_page()
+
+    def _format(self, **properties: Any) -> Any:
+        key = tuple(sorted(properties.items()))
+        if key not in self.formats:
+            self.formats[key] = self.book.add_format({"font_name": "Calibri", "font_size": 10, **properties})
+        return self.formats[key]
+
+    def _set_widths(self) -> None:
+        label = max(
+            [len(self.table.key_label), *(2 * row.level + len(row.label) for row in self.table.rows)], default=8
+        )
+        if self.table.show_keys:
+            self.sheet.set_column(0, 0, max([8, *(len(row.key) for row in self.table.rows if row.kind == "line")]) + 1)
+        self.sheet.set_column(self.front - 1, self.front - 1, min(label, 60) + 2)
+        self.width = min(label, 60) + 2
+        for at, column in enumerate(self.table.columns, self.front):
+            words = [len(cell_words(row.cells.get(column.key), column, row, self.table)) for row in self.table.rows]
+            heads = [len(column.label), len(column.covers), len(column.extent)]
+            # A head may break between words; a number that does not fit is not shown at all.
+            width = max([9, *words, *(min(head, 24) for head in heads)]) + 2
+            self.sheet.set_column(at, at, width)
+            self.width += width
+
+    def _write_heads(self) -> None:
+        self.sheet.write_string(0, 0, self.table.title, self._format(bold=True, font_size=14))
+        for number, line in enumerate(page_lines(self.table), 1):
+            self.sheet.write_string(number, 0, line, self._format(font_color="#595959"))
+        last = self.head_row + self.head_lines - 1
+        ruled = {"bottom": 1, "valign": "bottom", "text_wrap": True}
+        self.sheet.write_string(last, self.front - 1, self.table.key_label, self._format(**ruled))
+        for at, column in enumerate(self.table.columns, self.front):
+            align = "left" if column.kind == "text" else "right"
+            lines = (column.label, column.covers, column.extent)[: self.head_lines]
+            for number, words in enumerate(lines):
+                under = ruled if self.head_row + number == last else {"text_wrap": True, "valign": "bottom"}
+                quiet: dict[str, Any] = {"font_color": "#595959"} if number else {"bold": True}
+                self.sheet.write_string(self.head_row + number, at, words, self._format(align=align, **quiet, **under))
+        if self.front == 2:
+            self.sheet.write_blank(last, 0, None, self._format(**ruled))
+
+    def _write_row(self, row: Row) -> None:
+        at = self.rows[row.key]
+        look = _row_look(row)
+        if row.level:
+            self.sheet.set_row(at, None, None, {"level": min(row.level, 7)})
+        if self.table.show_keys and row.kind == "line":
+            self.sheet.write_string(at, 0, row.key, self._format(**look))
+        self.sheet.write_string(at, self.front - 1, row.label, self._format(indent=row.level, **look))
+        for number, column in enumerate(self.table.columns, self.front):
+            self._write_cell(at, number, row, column, look)
+
+    def _write_cell(self, at: int, number: int, row: Row, column: Column, look: Mapping[str, Any]) -> None:
+        cell = row.cells.get(column.key)
+        if cell is None:
+            if look and row.kind in ("subtotal", "total"):
+                self.sheet.write_blank(at, number, None, self._format(**look))
+            return
+        if isinstance(cell, date):
+            form = self._format(num_format=_DATES[self.table.look.style.dates], align="right", **look)
+            self.sheet.write_datetime(at, number, cell, form)
+        elif isinstance(cell, str):
+            align = "left" if column.kind == "text" else "right"
+            self.sheet.write_string(at, number, cell, self._format(align=align, **look))
+        else:
+            form = self._format(num_format=self._number_format(row, column), **look)
+            formula = self._formula(row, column, cell)
+            if formula:
+                self.sheet.write_formula(at, number, formula, form, float(cell))
+            else:
+                self.sheet.write_number(at, number, float(cell), form)
+
+    def _number_format(self, row: Row, column: Column) -> str:
+        places = places_of(column, self.table, row)
+        decimals = f".{'0' * places}" if places else ""
+        if row.percent and column.kind == "amount":
+            mark = ' "pt"' if column.derived else ' "%"'
+            return f"0{decimals}{mark};-0{decimals}{mark};0{decimals}{mark}"
+        style = self.table.look.style
+        amount = column.kind == "amount"
+        number = f"#,##0{decimals}{_UNIT_MARKS[style.units] if amount else ''}"
+        zero = {"zero": f"0{decimals}", "dash": '"–"', "blank": '""'}[style.zeros if amount else "zero"]
+        if not amount or style.negatives == "minus":
+            return f"{number};-{number};{zero}"
+        if style.negatives == "red":
+            return f"{number};[Red]-{number};{zero}"
+        return f"{number}_);({number});{zero}_)"
+
+    def _formula(self, row: Row, column: Column, cell: Cell) -> str:
+        """Return the formula that gives the cell, or nothing where it is a figure of its own."""
+        if not isinstance(cell, Decimal):
+            return ""
+        if column.derived is not None:
+            return self._derived(row, column, cell)
+        parts = [(sign, key) for sign, key in row.adds if isinstance(self._cell(key, column), Decimal)]
+        if not parts or column.kind != "amount" or row.percent:
+            return ""
+        total = sum((sign * self._amount(key, column) for sign, key in parts), Decimal(0))
+        return f"={self._sum(parts, self.letters[column.key])}" if total == cell else ""
+
+    def _cell(self, key: str, column: Column) -> Cell:
+        return self.by_key[key].cells.get(column.key) if key in self.by_key else None
+
+    def _amount(self, key: str, column: Column) -> Decimal:
+        cell = self._cell(key, column)
+        return cell if isinstance(cell, Decimal) else Decimal(0)
+
+    def _sum(self, parts: list[tuple[int, str]], letters: str) -> str:
+        places = [self.rows[key] + 1 for _, key in parts]
+        together = all(sign == 1 for sign, _ in parts) and places == list(range(places[0], places[0] + len(places)))
+        if together and len(places) > 1:
+            return f"SUM({letters}{places[0]}:{letters}{places[-1]})"
+        terms = [f"{'+' if sign > 0 else '-'}{letters}{place}" for (sign, _), place in zip(parts, places, strict=True)]
+        return "".join(terms).removeprefix("+")
+
+    def _derived(self, row: Row, column: Column, cell: Decimal) -> str:
+        derived = column.derived
+        if derived is None:
+            return ""
+        of, over = row.cells.get(derived.of), row.cells.get(derived.over)
+        if not isinstance(of, Decimal) or not isinstance(over, Decimal):
+            return ""
+        turned = derived.favourable and row.favourable < 0
+        first, second = (derived.over, derived.of) if turned else (derived.of, derived.over)
+        at = self.rows[row.key] + 1
+        less = f"{self.letters[first]}{at}-{self.letters[second]}{at}"
+        if not derived.percent:
+            return f"={less}" if cell == (over - of if turned else of - over) else ""
+        return f"=({less})/ABS({self.letters[derived.over]}{at})*100" if over else ""
+
+    def _set_up_page(self) -> None:
+        page, sheet = self.table.look.page, self.sheet
+        sheet.freeze_panes(self.first_row, self.front)
+        sheet.hide_gridlines(2)
+        sheet.set_paper(_PAPERS[page.paper])
+        upright = page.orientation == "portrait" or (page.orientation == "auto" and self.width <= _PORTRAIT_WIDTH)
+        if upright:
+            sheet.set_portrait()
+        else:
+            sheet.set_landscape()
+        margin = float(page.margins / _MM_PER_INCH)
+        sheet.set_margins(left=margin, right=margin, top=margin + 0.3, bottom=margin + 0.3)
+        sheet.fit_to_pages(1, 0)
+        sheet.repeat_rows(self.head_row, self.first_row - 1)
+        sheet.repeat_columns(0, self.front - 1)
+        images = {"image_left": str(self.table.look.logo)} if self.table.look.logo else {}
+        left = "&G" if images else ""
+        sheet.set_header(f"&L{left}&C{_code(page.header)}", images)
+        prepared = f"prepared {self.table.look.prepared:%Y-%m-%d}" if self.table.look.prepared else ""
+        sheet.set_footer(f"&L{_code(page.footer)}&C{_code(prepared)}&Rpage &P of &N")
+        breaks = [self.rows[row.key] for row in self.table.rows if row.kind == "group"][1:]
+        if breaks:
+            sheet.set_h_pagebreaks(breaks)
+
+
+def _row_look(row: Row) -> dict[str, Any]:
+    match row.kind:
+        case "group":
+            return {"bold": True, "font_size": 12}
+        case "heading":
+            return {"bold": True}
+        case "subtotal":
+            return {"bold": True, "top": 1}
+        case "total":
+            return {"bold": True, "top": 1, "bottom": 6}
+    return {}
+
+
+def _code(text: str) -> str:
+    # An ampersand begins a code in headers and footers.
+    return text.replace("&", "&&")
+
+
+def _sheet_name(title: str) -> str:
+    kept = "".join("-" if letter in "[]:*?/\\" else letter for letter in title).strip("'")[:31]
+    return kept if kept and kept.lower() not in ("proof", "history") else f"{kept or 'Report'} report"
+
+
+def _letters(at: int) -> str:
+    letters = ""
+    at += 1
+    while at:
+        at, rest = divmod(at - 1, 26)
+        letters = chr(65 + rest) + letters
+    return letters

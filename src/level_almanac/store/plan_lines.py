@@ -1,0 +1,47 @@
+"""The lines of the `budget` table: few enough to be read whole, since each is shared out over days on its own."""
+
+from collections.abc import Sequence
+
+from level_almanac.store.engine import Engine, Row
+
+
+def plan_lines(engine: Engine, parts: Sequence[str], by: Sequence[str | None], order: Sequence[str]) -> list[Row]:
+    """Return (scenario, entity, account, fiscal position, day or None, amount or None, share or None, name of the total
+    that it is a share of or None, then the fields of `by`) of each line, in an order that no file's order changes.
+
+    A fiscal position that ends in 00 is a whole year. by: a None stands for a field that plans lack, blank everywhere;
+    order: the names of the table's key fields.
+    """
+    fields = "".join(f', "{field}"' if field else ", null" for field in by)
+    key = ", ".join(f'"{field}"' for field in order)
+    return engine.rows(
+        f"""select scenario, entity, account, fiscal, counted, amount, share, share_of{fields}
+            from read_parquet($parts, union_by_name = true) order by {key}, file, file_line""",
+        {"parts": list(parts)},
+    )
+
+
+def scenarios(engine: Engine, parts: Sequence[str]) -> list[str]:
+    """Return the names of all scenarios, in order."""
+    rows = engine.rows(
+        "select distinct scenario from read_parquet($parts, union_by_name = true) order by scenario",
+        {"parts": list(parts)},
+    )
+    return [scenario for (scenario,) in rows]
+
+
+def plan_summary(engine: Engine, part: str) -> list[Row]:
+    """Return per entity (its code, lines, sum of the amounts that are given)."""
+    return engine.rows(
+        """select entity, count(*), coalesce(sum(amount), 0) from read_parquet($part)
+            group by entity order by entity""",
+        {"part": part},
+    )
+
+
+def accounts_planned(engine: Engine, parts: Sequence[str]) -> list[str]:
+    """Return every account that has a plan."""
+    rows = engine.rows(
+        "select distinct account from read_parquet($parts, union_by_name = true)", {"parts": list(parts)}
+    )
+    return [account for (account,) in rows]

@@ -1,0 +1,265 @@
+"""Columns of the demo's statements: divided spans add up, balances balance, and every figure stands on a second route."""
+
+from collections import defaultdict
+from collections.abc import Iterable
+from datetime import date
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from conftest import Almanac
+from second_route import ZERO, Line, days, income, read
+
+NUMBERS = ("line", "subtotal", "total")
+
+
+@pytest.fixture(scope="module")
+def lines(demo: Path) -> list[Line]:
+    return read(demo)
+
+
+def report(almanac: Almanac, book: Path, *words: str) -> dict[str, Any]:
+    ran = almanac("statement", *words, "--print", "json", book=book)
+    assert ran.code == 0, ran.err
+    return ran.json
+
+
+def amounts(table: dict[str, Any], key: str) -> dict[str, Decimal]:
+    """Return one row's value cells by column."""
+    row = next(row for row in table["rows"] if row["key"] == key)
+    return {column: Decimal(cell) for column, cell in row["cells"].items() if cell is not None}
+
+
+def keys(table: dict[str, Any]) -> list[str]:
+    return [column["key"] for column in table["columns"]]
+
+
+@pytest.mark.parametrize(
+    ("when", "words", "whole"),
+    [
+        ("--year 2024", "each period; year", "year"),
+        ("--as-of 2024-05-05", "each period; year", "year"),
+        ("--year 2024", "each quarter; year", "year"),
+        ("--year 2024", "each 2 periods; year", None),
+        ("", "each period ytd; ytd", "ytd"),
+        ("", "each month qtd; qtd", "qtd"),
+        ("", "each day ptd; ptd", "ptd"),
+        ("", "each department; ytd", "ytd"),
+        ("", "each department ptd last year; ptd last year", "ptd-last-year"),
+        ("", "each entity; ytd", "ytd"),
+        ("--entity LINE", "each vessel ptd; ptd", "ptd"),
+        ("", "each party ptd; ptd", "ptd"),
+        ("", "budget each period; budget year", "budget-year"),
+        ("", "budget each department ptd; budget ptd", "budget-ptd"),
+        ("", "budget each day period; budget period", "budget-period"),
+        ("--entity LINE", "outlook each period; outlook year", "outlook-year"),
+    ],
+)
+def test_parts_sum_across_to_the_whole(almanac: Almanac, demo: Path, when: str, words: str, whole: str | None) -> None:
+    table = report(almanac, demo, "income", *when.split(), "--columns", words)
+    assert table["proof"]["balances"] is True
+    assert len(table["columns"]) > 2
+    for row in table["rows"]:
+        if row["kind"] in NUMBERS and whole:
+            cells = {key: Decimal(cell) for key, cell in row["cells"].items()}
+            total = cells.pop(whole)
+            assert sum(cells.values()) == total, row["key"]
+
+
+def test_each_period_of_a_closed_year_is_what_the_exports_say(almanac: Almanac, demo: Path, lines: list[Line]) -> None:
+    table = report(almanac, demo, "income", "--year", "2024", "--columns", "each period; year")
+    assert keys(table) == [*(f"2024-P{number:02d}" for number in range(1, 14)), "year"]
+    for number in range(1, 14):
+        moved = income(lines, lambda line, number=number: (line.year, line.period) == (2024, number))  # type: ignore[misc]  # a loop's variable, bound at once
+        shown = {
+            row["key"]: Decimal(row["cells"][f"2024-P{number:02d}"]) for row in table["rows"] if row["kind"] == "line"
+        }
+        assert {code: cell for code, cell in shown.items() if cell} == {
+            code: cell for code, cell in moved.items() if cell
+        }
+
+
+def test_weeks_and_edge_days_are_the_year(almanac: Almanac, demo: Path, lines: list[Line]) -> None:
+    words = ["--year", "2025", "--adjustments", "without", "--columns", "each week; year"]
+    table = report(almanac, demo, "income", *words)
+    weeks = [column for column in table["columns"] if column["key"] != "year"]
+    assert weeks[0]["from"] == "2024-09-30", "the Monday of the week that holds 1 October"
+    assert (len(weeks), weeks[-1]["through"]) == (52, "2025-09-28")
+    before = days(date(2024, 9, 30), date(2024, 9, 30), extra=False)
+    after = days(date(2025, 9, 29), date(2025, 9, 30), extra=False)
+    result = amounts(table, "result")
+    year = result.pop("year")
+
+    def net(within: Any) -> Decimal:
+        return -sum((-amount if code < "50" else amount for code, amount in income(lines, within).items()), ZERO)
+
+    assert sum(result.values()) - net(before) + net(after) == year
+    third = days(date(2024, 10, 14), date(2024, 10, 20), extra=False)
+    assert result["2025-W03"] == net(third)
+
+
+def test_a_row_is_divided_by_every_member_and_the_blank(almanac: Almanac, demo: Path) -> None:
+    table = report(almanac, demo, "income", "--entity", "LINE", "--columns", "each vessel ptd")
+    heads = {column["key"]: column["label"] for column in table["columns"]}
+    assert list(heads)[-1] == "vessel-blank"
+    assert heads["vessel-blank"] == "(no vessel)"
+    assert heads["vessel=Tern"] == "Tern"
+
+
+def balances(lines: Iterable[Line], day: date) -> dict[str, Decimal]:
+    """Return the balance of each account at the end of a day, income and expense as two results."""
+    year = day.year + (day.month > 9)
+    found: dict[str, Decimal] = defaultdict(Decimal)
+    for line in lines:
+        base = line.source == "CF" and line.year == 2024
+        if (line.source == "CF" and not base) or line.day > day:
+            continue
+        if line.is_income:
+            found["earlier-results" if line.year < year else "result"] -= line.amount
+        else:
+            found[line.account] += line.amount if line.account < "20" else -line.amount
+    return found
+
+
+@pytest.mark.parametrize("year", ["2024", "2025", "2026"])
+def test_the_balance_sheet_balances_at_every_day(almanac: Almanac, demo: Path, lines: list[Line], year: str) -> None:
+    table = report(almanac, demo, "balance", "--year", year, "--columns", "each day year")
+    assert table["proof"]["balances"] is True
+    assets, other = amounts(table, "asset"), amounts(table, "liabilities-and-equity")
+    assert len(assets) == (366 if year == "2024" else 365)
+    assert assets == other
+    for day in ("02-29" if year == "2024" else "02-28", "06-17", "09-30"):
+        key = f"{year}-{day}"
+        expected = balances(lines, date.fromisoformat(key))
+        shown = {row["key"]: Decimal(row["cells"][key]) for row in table["rows"] if row["kind"] == "line"}
+        assert {code: cell for code, cell in shown.items() if cell} == {c: cell for c, cell in expected.items() if cell}
+
+
+def test_a_balance_sheet_has_its_own_columns(almanac: Almanac, demo: Path, lines: list[Line]) -> None:
+    table = report(almanac, demo, "balance", "--as-of", "2026-03-15")
+    assert [(column["label"], column["from"]) for column in table["columns"]] == [
+        ("closing", "2026-03-15"), ("prior period end", "2026-02-28"), ("change", None), ("year's opening", "2025-09-30"),
+        ("change", None),
+    ]  # fmt: skip
+    bank = amounts(table, "12310")
+    days_before = [date(2026, 3, 15), date(2026, 2, 28), date(2025, 9, 30)]
+    closing, prior, opening = (balances(lines, day)["12310"] for day in days_before)
+    assert list(bank.values()) == [closing, prior, closing - prior, opening, closing - opening]
+
+
+def test_balances_equal_the_trial_balance(almanac: Almanac, demo: Path) -> None:
+    sheet = report(almanac, demo, "balance", "--period", "2026-P05", "--columns", "closing", "--signs", "stored")
+    trial = almanac("trial", "--period", "2026-P05", "--after-closing", "--print", "json", book=demo).json
+    closing = {row["key"]: Decimal(row["cells"]["closing"]) for row in trial["rows"] if row["key"] < "40"}
+    shown = {row["key"]: Decimal(row["cells"]["closing"]) for row in sheet["rows"] if row["kind"] == "line"}
+    assert {code: shown[code] for code in closing if code in shown} == {c: closing[c] for c in closing if c in shown}
+    assert len(closing.keys() & shown.keys()) > 20
+
+
+def test_shares_arithmetic_and_named_columns(almanac: Almanac, demo: Path) -> None:
+    words = "now = ytd; then = ytd last year; grown = 100 * (now - then) / then; share of income in now; now - then"
+    table = report(almanac, demo, "income", "--entity", "LINE", "--columns", words)
+    income_row, freight = amounts(table, "income"), amounts(table, "402")
+    assert freight["share-of-income-in-now"] == (freight["now"] * 100 / income_row["now"]).quantize(Decimal("1e-10"))
+    assert freight["now-then"] == freight["now"] - freight["then"]
+    assert round(freight["grown"], 6) == round(100 * (freight["now"] - freight["then"]) / freight["then"], 6)
+    assert [column["type"] for column in table["columns"]] == ["amount", "amount", "number", "percent", "amount"]
+
+
+def test_a_later_part_is_compared_with_the_one_before(almanac: Almanac, demo: Path) -> None:
+    table = report(almanac, demo, "income", "--columns", "each year ytd; change; change %")
+    result = amounts(table, "result")
+    assert keys(table) == ["2024", "2025", "2026", "change", "change-pct"]
+    assert result["change"] == result["2026"] - result["2025"]
+
+
+def test_spans_of_days_weeks_and_names(almanac: Almanac, demo: Path, lines: list[Line]) -> None:
+    words = "day; wtd; week prior; mtd last year; last 10 days; last 3 periods; last 2 periods prior; rest of year; 2025-Q2; FY2025; 2026-W10; 2026-01-30 through end of last period"
+    table = report(almanac, demo, "income", "--columns", words)
+    expected = {
+        "day": (date(2026, 6, 17), date(2026, 6, 17)),
+        "wtd": (date(2026, 6, 15), date(2026, 6, 17)),
+        "week-prior": (date(2026, 6, 8), date(2026, 6, 14)),
+        "mtd-last-year": (date(2025, 6, 1), date(2025, 6, 17)),
+        "last-10-days": (date(2026, 6, 8), date(2026, 6, 17)),
+        "last-3-periods": (date(2026, 4, 1), date(2026, 6, 17)),
+        "last-2-periods-prior": (date(2026, 3, 1), date(2026, 4, 17)),
+        "rest-year": (date(2026, 6, 18), date(2026, 9, 30)),
+        "2025-q2": (date(2025, 1, 1), date(2025, 3, 31)),
+        "fy2025": (date(2024, 10, 1), date(2025, 9, 30)),
+        "2026-w10": (date(2025, 12, 1), date(2025, 12, 7)),
+        "2026-01-30-through-end-last-period": (date(2026, 1, 30), date(2026, 5, 31)),
+    }
+    result = amounts(table, "result")
+    assert keys(table) == list(expected)
+    for column in table["columns"]:
+        first, last = expected[column["key"]]
+        assert (column["from"], column["through"]) == (first.isoformat(), last.isoformat())
+        moved = income(lines, days(first, last))
+        assert result[column["key"]] == -sum((-a if code < "50" else a for code, a in moved.items()), ZERO), column[
+            "key"
+        ]
+
+
+def test_blocks_sum_to_the_whole(almanac: Almanac, demo: Path) -> None:
+    table = report(almanac, demo, "income", "--by", "department", "--columns", "ptd; ytd", "--level", "1")
+    rows = {row["key"]: row["cells"] for row in table["rows"]}
+    members = [row["key"].removesuffix("/heading") for row in table["rows"] if row["kind"] == "group"]
+    assert members[-1] == "all"
+    assert len(members) > 3
+    for name in ("ptd", "ytd"):
+        parts = [Decimal(rows[f"{member}/result"][name]) for member in members[:-1]]
+        assert sum(parts) == Decimal(rows["all/result"][name])
+    assert "the blocks sum to the whole" in [check["words"] for check in table["proof"]["checks"]]
+
+
+def test_a_fold_shows_one_branch_as_one_line(almanac: Almanac, demo: Path) -> None:
+    whole = report(almanac, demo, "income", "--columns", "ytd")
+    folded = report(almanac, demo, "income", "--columns", "ytd", "--fold", "60", "--fold", "direct-cost")
+    shown = [row["key"] for row in folded["rows"]]
+    assert {"60", "direct-cost"} <= set(shown)
+    assert not {"601", "60110", "501", "direct-cost:heading"} & set(shown)
+    assert {"611", "4011"} <= {key.removesuffix(":heading") for key in shown}
+    for key in ("60", "direct-cost", "result"):
+        assert amounts(folded, key) == amounts(whole, key)
+
+
+def test_stored_signs_are_debit_positive(almanac: Almanac, demo: Path) -> None:
+    natural, stored = (
+        report(almanac, demo, "income", "--columns", "ytd; ytd last year; change", *words)
+        for words in ([], ["--signs", "stored"])
+    )
+    for row, other in zip(natural["rows"], stored["rows"], strict=True):
+        turn = -1 if row["key"] in ("income", "gross-result", "result") or row["key"] < "50" else 1
+        assert {key: turn * Decimal(cell) for key, cell in row["cells"].items()} == {
+            key: Decimal(cell) for key, cell in other["cells"].items()
+        }
+    assert stored["facts"]["signs"] == "debit positive"
+
+
+def test_a_span_before_the_ledger_says_so(almanac: Almanac, demo: Path) -> None:
+    table = report(almanac, demo, "income", "--columns", "2019-P01; ytd")
+    assert "2019-P01 lies before the ledger's first line, of 30 Sep 2023" in table["notes"]
+
+
+@pytest.mark.parametrize(
+    ("words", "told"),
+    [
+        (["--columns", "bugdet ytd"], "--columns: no plan has this name: 'bugdet'; expected actual, budget or outlook; did you mean 'budget'?"),
+        (["--columns", "ytd; share of incom"], "--columns: the statement shows no such row: 'incom'; expected the key or the label of a row; did you mean 'income'?"),
+        (["--columns", "ytd; ytd prior; variance"], "--columns: a variance compares what was booked with a plan: two columns of what was booked; expected a column such as `budget ytd` beside it"),
+        (["--columns", "each period; x = year; change of each-period over x"], "--columns: the name of one column is needed: 'each-period', which is 13 columns"),
+        (["--columns", "each day year; each day year last year"], "--columns: too many columns: 730; expected 400 at the most"),
+        (["--columns", "2025-W53"], "--columns: the calendar has no such id: '2025-W53'; expected 2025-W01 to W52"),
+        (["--columns", "today through 2026-01-01"], "--columns: the range ends before it starts"),
+        (["--fold", "expnse"], "--fold: no row has this key: 'expnse'; expected direct-cost, expense or income, or an account with others below it; did you mean 'expense'?"),
+        (["--by", "vesel"], "--by: the ledger has no such field to tell lines apart by: 'vesel'"),
+        (["--as-of", "end of lst period"], "--as-of: this cannot stand here: 'lst'"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_shown(almanac: Almanac, demo: Path, words: list[str], told: str) -> None:
+    ran = almanac("statement", "income", *words, book=demo)
+    assert (ran.code, ran.out) == (2, "")
+    assert ran.err.startswith(f"almanac: {told}")
