@@ -31,7 +31,7 @@ from level_almanac.core.words.columns import (
 )
 from level_almanac.core.words.conditions import read_condition
 from level_almanac.core.words.days import DayContext, Edge, NamedDay, day_of, read_day
-from level_almanac.core.words.formulas import value_of
+from level_almanac.core.words.formulas import read_formula, value_of
 from level_almanac.errors import BookMistake, UsageMistake
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import DuckDBEngine
@@ -84,6 +84,12 @@ def test_columns_made_of_others() -> None:
     assert value_of(net.formula, {"a": Decimal(0), "b": Decimal(2)}.__getitem__) is None
     assert variance == ChangeColumn("variance-pct-of-a-over-b", percent=True, kind="variance", of="a", over="b")
     assert share == ShareColumn("share-of-4011-in-b", "4011", "b")
+
+
+def test_a_plain_sum_reads_as_the_grammar_reads_it() -> None:
+    for text in ("income", "income - direct-cost - expense", "a + b_2 - c"):
+        # Parentheses make the grammar read it.
+        assert read_formula(text, "here", UsageMistake) == read_formula(f"({text})", "here", UsageMistake)
 
 
 DAYS = [

@@ -19,6 +19,8 @@ from level_almanac.intake.load import LoadOptions
 
 DEFAULT_FOLDER = Path("skellan-books")
 
+_WITH_BUDGET = "ptd; budget ptd; variance; variance %; ytd; budget ytd; variance"
+
 _STEPS: tuple[tuple[str, str, Callable[[Book], ReportTable]], ...] = (
     (
         "almanac calendar --year 2026",
@@ -34,6 +36,18 @@ _STEPS: tuple[tuple[str, str, Callable[[Book], ReportTable]], ...] = (
         "almanac statement income --entity LINE --level 1",
         "The ferry company's month and year, each beside the same days of last year.",
         lambda book: statement(book, StatementRequest(entities=("LINE",), level=1), COMPLETE_THROUGH),
+    ),
+    (
+        f'almanac statement ferries --entity LINE --columns "{_WITH_BUDGET}"',
+        "The same beside the budget, 17 of June's 30 days of it, in rows of a layout of the book's own.",
+        lambda book: statement(
+            book, StatementRequest(layout="ferries", entities=("LINE",), columns=_WITH_BUDGET), COMPLETE_THROUGH
+        ),
+    ),
+    (
+        "almanac statement balance --level 2",
+        "The balance sheet, which balances though the year is not closed: its result so far stands on a row.",
+        lambda book: statement(book, StatementRequest(layout="balance", level=2), COMPLETE_THROUGH),
     ),
 )
 

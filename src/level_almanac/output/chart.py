@@ -157,7 +157,7 @@ def _side_by_side(axes: Any, table: ReportTable, rows: list[Row], columns: list[
 
 
 def _short(value: Decimal, table: ReportTable) -> str:
-    number = rounded(value, 1 if abs(value) < 100 else 0)
+    number = rounded(value, 1 if abs(value) < 100 and value % 1 else 0)
     return f"{_MINUS if number < 0 else ''}{grouped(number, table)}"
 
 

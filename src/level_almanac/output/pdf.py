@@ -268,7 +268,9 @@ class _Document:
 
 
 def _pieces(words: str) -> list[str]:
-    """Return the parts that a line of a head may be broken into: a range of days between its ends."""
+    """Return the parts that a line of a head may be broken into: a range of days in two, mere words anywhere."""
+    if not any(letter.isdigit() for letter in words):
+        return words.split()
     first, dash, last = words.partition("–")
     return [f"{first}{dash}", last] if " " in first and last else [words]
 

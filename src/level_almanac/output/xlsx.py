@@ -25,6 +25,7 @@ _DATES = {
     "MM/DD/YYYY": "mm/dd/yyyy",
 }
 _NUMBERS = ("amount", "percent", "number", "count")
+_HEADING_HEIGHT = 21
 _PORTRAIT_WIDTH = 95
 """Characters that stand side by side on an upright page at a size that can be read."""
 
@@ -130,6 +131,8 @@ class _Sheet:
         look = _row_look(row)
         if row.level:
             self.sheet.set_row(at, None, None, {"level": min(row.level, 7)})
+        elif row.kind == "heading":
+            self.sheet.set_row(at, _HEADING_HEIGHT)
         if self.table.show_keys and row.kind == "line":
             self.sheet.write_string(at, 0, row.key, self._format(**look))
         self.sheet.write_string(at, self.front - 1, row.label, self._format(indent=row.level, **look))

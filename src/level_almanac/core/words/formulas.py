@@ -1,7 +1,8 @@
 """Arithmetic on names: `income - direct-cost`, `(a - b) / c`. It can only compute."""
 
+import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Context, Decimal
 from typing import Any, Literal
 
@@ -9,6 +10,8 @@ from level_almanac.core.words.parsing import Node, parse, pointed
 from level_almanac.errors import AlmanacError, Mistake
 
 Operation = Literal["+", "-", "*", "/"]
+_NAME = r"[a-z][a-z0-9_]*(?:-[a-z0-9_]+)*"
+_PLAIN_SUM = re.compile(rf"{_NAME}(?: [+-] {_NAME})*", re.IGNORECASE)
 _EXACT_ENOUGH = Context(prec=50)
 
 
@@ -24,7 +27,7 @@ class Name:
     """What the name stands for. start: where in the text it is, for messages."""
 
     name: str
-    start: int = 0
+    start: int = field(default=0, compare=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +51,13 @@ Formula = Number | Name | Negative | Both
 
 def read_formula(text: str, where: str, error: type[AlmanacError]) -> Formula:
     """Return the formula; raise `error` with the word at fault where it is none."""
+    if _PLAIN_SUM.fullmatch(text):
+        # Most layouts hold nothing else, and a report should not wait for the grammar because of them.
+        first, *rest = text.split()
+        formula: Formula = Name(first)
+        for sign, name in zip(rest[::2], rest[1::2], strict=True):
+            formula = Both("-" if sign == "-" else "+", formula, Name(name))
+        return formula
     return formula_of(parse(text, "formula", where, error).children[0])
 
 

@@ -2,7 +2,6 @@
 
 import re
 from functools import cache
-from importlib import resources
 from typing import TYPE_CHECKING, Any, Literal
 
 from level_almanac.errors import AlmanacError, Mistake, listed, nearest
@@ -70,11 +69,19 @@ def pointed(text: str, start: int, length: int) -> str:
 
 
 @cache
-def _parser(start: Start) -> "Lark":
-    from lark import Lark  # noqa: PLC0415  not needed where no expression is read
+def _parser() -> "Lark":
+    import lark  # noqa: PLC0415  not needed where no expression is read
 
-    grammar = resources.files(__package__).joinpath("grammar.lark").read_text(encoding="utf-8")
-    return Lark(grammar, parser="lalr", start=start, maybe_placeholders=True)
+    from level_almanac.core.words import tables  # noqa: PLC0415  as above
+
+    if lark.__version__ == tables.LARK:
+        # As the parsers that lark generates do it; the name is private, so only for the version that was tried.
+        load: Any = lark.Lark._load_from_dict  # type: ignore[attr-defined,unused-ignore]  # it has no types
+        made: lark.Lark = load(data=tables.DATA, memo=tables.MEMO)
+        return made
+    from level_almanac.core.words.build_tables import built  # noqa: PLC0415  seldom needed
+
+    return built()
 
 
 def parse(text: str, start: Start, where: str, error: type[AlmanacError]) -> Node:
@@ -82,7 +89,7 @@ def parse(text: str, start: Start, where: str, error: type[AlmanacError]) -> Nod
     from lark.exceptions import UnexpectedCharacters, UnexpectedToken  # noqa: PLC0415  as above
 
     try:
-        return _parser(start).parse(text)
+        return _parser().parse(text, start=start)
     except UnexpectedCharacters as unexpected:
         position, expected = int(unexpected.pos_in_stream or 0), unexpected.allowed or set()
     except UnexpectedToken as unexpected:
