@@ -191,3 +191,66 @@ def test_statement(ledger: tuple[Year, list[Entry]], day: date, adjustments: str
     assert table.proof.balances
     shown = set(itertools.chain.from_iterable(map(id, each) for each in columns.values()))
     assert table.proof.shown.lines == len(shown)
+
+
+def balance(lines: list[Placed], number: int, day: date) -> dict[str, int]:
+    """Return the debit-positive balance of each account at a day of the year, income and expense as two results."""
+    start = min(line.year for line in lines)
+    found: dict[str, int] = defaultdict(int)
+    for line in lines:
+        base = line.kind == "carried" and line.year == start
+        if (line.kind == "carried" and not base) or line.day > day:
+            continue
+        if line.account in INCOME:
+            found["earlier-results" if line.year < number else "result"] += line.cents
+        else:
+            found[line.account] += line.cents
+    return {account: cents for account, cents in found.items() if cents}
+
+
+@settings(max_examples=40)
+@given(ledgers(), st.dates(FIRST, LAST))
+def test_balance_sheet(ledger: tuple[Year, list[Entry]], day: date) -> None:
+    year, entries = ledger
+    number, period = year.of(day)
+    with tempfile.TemporaryDirectory() as folder:
+        book = open_book(Path(folder), year, entries)
+        request = StatementRequest(
+            layout="balance", when=AsOfRequest(as_of=day), columns="closing; opening; each day period", signs="stored"
+        )
+        table = statement(book, request, LAST)
+    lines = placed(year, entries)
+    shown = {row.key: row.cells for row in table.rows if row.kind == "line"}
+    for key, at in [("closing", day), *((day.isoformat(), day) for day in days_of(*year.edges(number, period)))]:
+        expected = {account: Decimal(cents) / 100 for account, cents in balance(lines, number, at).items()}
+        assert {account: cells[key] for account, cells in shown.items() if cells[key]} == expected, key
+    opening = [line for line in lines if line.year < number or (line.kind == "carried" and line.year == number)]
+    opened = {
+        account: Decimal(cents) / 100 for account, cents in (balance(opening, number, day) if opening else {}).items()
+    }
+    base_elsewhere = min(line.year for line in lines) != min((line.year for line in opening), default=0)
+    if not base_elsewhere:
+        assert {account: cells["opening"] for account, cells in shown.items() if cells["opening"]} == opened
+    assert table.proof is not None
+    assert table.proof.balances, "every journal balances, so does every balance sheet"
+
+
+def days_of(first: date, last: date) -> list[date]:
+    return [first + timedelta(days=number) for number in range((last - first).days + 1)]
+
+
+@settings(max_examples=30)
+@given(ledgers(), st.dates(FIRST, LAST), st.sampled_from(["each period", "each quarter", "each source"]))
+def test_parts_sum_to_the_year(ledger: tuple[Year, list[Entry]], day: date, each: str) -> None:
+    year, entries = ledger
+    with tempfile.TemporaryDirectory() as folder:
+        book = open_book(Path(folder), year, entries)
+        columns = f"{each} year; year"
+        table = statement(book, StatementRequest(when=AsOfRequest(as_of=day), columns=columns, by="source"), LAST)
+    for row in table.rows:
+        if row.cells:
+            cells = {key: cell for key, cell in row.cells.items() if isinstance(cell, Decimal)}
+            total = cells.pop("year")
+            assert sum(cells.values(), Decimal(0)) == total, row.key
+    assert table.proof is not None
+    assert table.proof.balances

@@ -7,6 +7,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from typing import TYPE_CHECKING
 
 from level_almanac.book.layouts import Measure
 from level_almanac.core.arrangement import EARLIER, RESULT, nature
@@ -14,10 +15,12 @@ from level_almanac.core.as_of import AsOf
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.calendar import FiscalPeriod
 from level_almanac.core.change import Figure
-from level_almanac.core.plans import PlanLine, Plans, read_plans
 from level_almanac.core.slots import Shown, Slot, with_members
 from level_almanac.core.windows import Window, rest_of_cut, up_to
 from level_almanac.store.ledger_sums import MOVEMENT, EntryClass, Measures, Place, Slice, Stretch, Sums, merged
+
+if TYPE_CHECKING:
+    from level_almanac.core.plans import PlanLine, Plans
 
 COUNTED: tuple[EntryClass, ...] = ("ordinary", "adjusting")
 ALL_CLASSES: tuple[EntryClass, ...] = (*MOVEMENT, "base", "carried")
@@ -40,7 +43,7 @@ class Figures:
     blocks: tuple[Block, ...]
     by_block: Mapping[tuple[Block, str, Measure], Amounts]
     sums: Mapping[Place, Mapping[str, Sums]]
-    plans: Plans | None
+    plans: "Plans | None"
 
     def of(self, block: Block, slot: str, measure: Measure) -> Amounts:
         """Return the amounts by account in one block and column."""
@@ -105,7 +108,7 @@ def figures_of(
     asked = [field for field in dict.fromkeys([*fields, *([by] if by else [])]) if field != "entity"]
     sums = book.sums_by(measures_of(shown, measures, as_of), asked)
     planned = any(isinstance(slot, Slot) and slot.is_plan for slot in shown)
-    plans = read_plans(book, as_of.calendar, asked, selection.decimals) if planned else None
+    plans = _read_plans(book, as_of, asked, selection) if planned else None
     gatherer = _Gatherer(book, selection, as_of, asked, by, plans)
     members = {field: gatherer.members(field, shown, measures, sums) for field in [*fields, *([by] if by else [])]}
     slots = with_members(shown, members)
@@ -113,6 +116,12 @@ def figures_of(
         if isinstance(slot, Slot) and isinstance(slot.window, Window):
             gatherer.gather(slot, measures, sums)
     return Figures(slots, tuple(members[by]) if by else (), gatherer.by_block, sums, plans)
+
+
+def _read_plans(book: Book, as_of: AsOf, fields: Sequence[str], selection: Selection) -> "Plans":
+    from level_almanac.core.plans import read_plans  # noqa: PLC0415  not needed where no plan is shown
+
+    return read_plans(book, as_of.calendar, fields, selection.decimals)
 
 
 @dataclass
@@ -124,7 +133,7 @@ class _Gatherer:
     as_of: AsOf
     asked: Sequence[str]
     by: str
-    plans: Plans | None
+    plans: "Plans | None"
 
     def __post_init__(self) -> None:
         self.by_block: defaultdict[tuple[Block, str, Measure], defaultdict[str, Figure]] = defaultdict(
@@ -214,7 +223,7 @@ class _Gatherer:
                         self.by_block[block, slot.key, measure][name] += Figure(sign * amount, 1)
 
     def _planned(
-        self, line: PlanLine, window: Window, period: FiscalPeriod, measure: Measure, plans: Plans
+        self, line: "PlanLine", window: Window, period: FiscalPeriod, measure: Measure, plans: "Plans"
     ) -> tuple[str, Decimal | None]:
         """Return under which name a plan line counts in a column, and with what. period: that of its last day."""
         income = self._is_income(line.account)

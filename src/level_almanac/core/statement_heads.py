@@ -1,18 +1,21 @@
 """The heads of a statement's value columns: what each covers, and how much of that there is."""
 
 from datetime import date
+from typing import TYPE_CHECKING
 
 from level_almanac.book.layouts import Measure
 from level_almanac.core.as_of import AsOf
 from level_almanac.core.day_words import day_words, range_words
-from level_almanac.core.plans import Plans
 from level_almanac.core.report_table import Column
 from level_almanac.core.slots import Slot
 from level_almanac.core.windows import Missing, Window
 
+if TYPE_CHECKING:
+    from level_almanac.core.plans import Plans
+
 
 def head_of(
-    slot: Slot, decimals: int, as_of: AsOf, measure: Measure, through: date | None, plans: Plans | None
+    slot: Slot, decimals: int, as_of: AsOf, measure: Measure, through: date | None, plans: "Plans | None"
 ) -> Column:
     """Return a value column. through: the day up to which the data reaches, if it is known."""
     window = slot.window
@@ -57,7 +60,7 @@ def _scenario(slot: Slot) -> str:
     return slot.scenario if slot.is_plan else ""
 
 
-def _plan_extent(slot: Slot, window: Window, as_of: AsOf, measure: Measure, plans: Plans | None) -> str:
+def _plan_extent(slot: Slot, window: Window, as_of: AsOf, measure: Measure, plans: "Plans | None") -> str:
     """Return how much of the part period's plan is counted, in words."""
     if plans is None or window.unit == "adjustments":
         return ""

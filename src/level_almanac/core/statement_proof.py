@@ -2,18 +2,21 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from decimal import Decimal
+from typing import TYPE_CHECKING
 
 from level_almanac.core.arrangement import Arrangement, nature
 from level_almanac.core.as_of import AsOf
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.day_words import day_words, range_words
-from level_almanac.core.plans import Plans
 from level_almanac.core.report_table import Check, Counted, Note, Part, Proof
 from level_almanac.core.slots import Slot
 from level_almanac.core.statement_figures import WHOLE, Block, Figures
 from level_almanac.core.statement_rows import RowMaker, StatementRow
 from level_almanac.core.windows import Missing, Window, rest_of_cut
 from level_almanac.store.ledger_sums import Place, Sums, considered
+
+if TYPE_CHECKING:
+    from level_almanac.core.plans import Plans
 
 _ZERO = Decimal(0)
 _MOST_NAMED = 5
@@ -110,7 +113,7 @@ def _leaves(rows: Iterable[StatementRow], slot: str, arrangement: Arrangement) -
     )
 
 
-def _plan_proof(book: Book, selection: Selection, figures: Figures, arrangement: Arrangement, plans: Plans) -> Proof:
+def _plan_proof(book: Book, selection: Selection, figures: Figures, arrangement: Arrangement, plans: "Plans") -> Proof:
     slots = [slot for slot in figures.slots if isinstance(slot, Slot) and slot.is_plan]
     scenarios = {slot.scenario for slot in slots}
     shown = _planned_lines(slots, plans, arrangement, book)
@@ -139,7 +142,7 @@ def _plan_proof(book: Book, selection: Selection, figures: Figures, arrangement:
     return Proof(words, Counted(all_lines, amount), found, left_out, decimals=selection.decimals, table="budget")
 
 
-def _planned_lines(slots: Sequence[Slot], plans: Plans, arrangement: Arrangement, book: Book) -> set[int]:
+def _planned_lines(slots: Sequence[Slot], plans: "Plans", arrangement: Arrangement, book: Book) -> set[int]:
     """Return the numbers of the plan lines that a column shows, in whole or in part."""
     found = set()
     for slot in slots:
