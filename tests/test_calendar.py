@@ -11,7 +11,8 @@ from conftest import Almanac
 from level_almanac.book.settings import CalendarSettings
 from level_almanac.core.as_of import AsOfRequest, choose_as_of
 from level_almanac.core.calendar import FiscalCalendar
-from level_almanac.core.windows import Window, stretches, window_of
+from level_almanac.core.stretches import stretches
+from level_almanac.core.windows import Window, window_of
 from level_almanac.core.words.columns import ValueColumn, read_columns
 from level_almanac.errors import UsageMistake
 from level_almanac.store.ledger_sums import Stretch

@@ -280,6 +280,9 @@ def test_styles_units_and_the_rounding_note(make_book: MakeBook) -> None:
     assert "\x1b" not in red, "no colour where there is no terminal"
     dates = book.run("calendar", "--year", "2026").out
     assert "01.10.2025" in dates, "the default style is used where none is asked for"
+    heads = book.run("statement", "income", "--columns", "ptd; closing").out
+    assert "01.10.2025–" in heads
+    assert "at 31.10.2025" in book.run("statement", "balance").out
 
 
 def test_an_existing_file_is_replaced_only_whole(almanac: Almanac, demo: Path, tmp_path: Path) -> None:

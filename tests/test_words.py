@@ -1,6 +1,5 @@
 """The grammar: what columns and conditions read as, and what is said where they cannot be read."""
 
-from collections.abc import Callable
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -13,6 +12,7 @@ from conftest import Almanac
 from level_almanac.book.settings import CalendarSettings
 from level_almanac.book.tables import LEDGER
 from level_almanac.core.calendar import FiscalCalendar
+from level_almanac.core.words.chart_conditions import holds
 from level_almanac.core.words.columns import (
     BALANCE_COLUMNS,
     BALANCE_TEXT,
@@ -198,30 +198,6 @@ PREDICATES = st.recursive(
     ),
     max_leaves=6,
 )
-
-
-def holds(predicate: Predicate, line: dict[str, str | None]) -> bool:
-    """Return whether a line meets the condition, in plain Python."""
-    match predicate:
-        case Not(part):
-            return not holds(part, line)
-        case Every(parts):
-            return all(holds(part, line) for part in parts)
-        case Some(parts):
-            return any(holds(part, line) for part in parts)
-        case FieldTest(field, operator, words):
-            value = line[field]
-            if operator == "blank" or value is None:
-                return operator == "blank" and value is None
-            if operator == "through":
-                return words[0] <= value <= words[1]
-            tests: dict[str, Callable[[str], bool]] = {
-                "is": lambda word: word == value,
-                "begins": value.startswith,
-                "ends": value.endswith,
-                "contains": lambda word: word.lower() in value.lower(),
-            }
-            return any(tests[operator](word) for word in words)
 
 
 @given(PREDICATES, st.fixed_dictionaries(dict.fromkeys(("source", "memo", "party"), st.none() | WORDS)))

@@ -18,6 +18,7 @@ from level_almanac.output.csv_text import csv_text
 from level_almanac.output.files import ENDINGS, check_target, write_report
 from level_almanac.output.json_text import json_text
 from level_almanac.output.terminal import UNBOUND_WIDTH, print_report, text
+from level_almanac.output.words import dressed
 
 F = TypeVar("F", bound=Callable[..., Any])
 _PARTS = ("negatives", "units", "decimals", "zeros")
@@ -87,7 +88,7 @@ def look_for(output: OutputRequest, book: Book) -> Look:
 
 def show(ctx: click.Context, table: ReportTable, output: OutputRequest, look: Look) -> None:
     """Print the report and write its files; end with 1 where its proof or a check in it does not hold."""
-    table = replace(table, look=look)
+    table = dressed(replace(table, look=look))
     for path in output.outputs:
         write_report(table, path)
         click.echo(f"wrote {path}", err=True)

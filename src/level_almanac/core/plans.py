@@ -13,7 +13,7 @@ from fractions import Fraction
 
 from level_almanac.book.settings import PlanSettings, ProfileSettings
 from level_almanac.book.year_ends import WEEKDAYS
-from level_almanac.core.book import Book
+from level_almanac.core.book import Book, Selection
 from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod
 from level_almanac.errors import BookMistake, Mistake, nearest
 from level_almanac.store.engine import Row
@@ -136,25 +136,34 @@ def rounded_part(amount: Decimal, share: Fraction, places: int) -> Decimal:
     return quotient.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP, context=_EXACT)
 
 
-def read_plans(book: Book, calendar: FiscalCalendar, fields: Sequence[str], decimals: int) -> Plans:
-    """Return all plans of the book in periods. fields: those whose values each line is to tell.
+def read_plans(book: Book, selection: Selection, fields: Sequence[str]) -> Plans:
+    """Return the plans of the entities selected, in periods. fields: those whose values each line is to tell.
 
     Raises BookMistake where a line is a share of a total that the book does not name, or a year's parts do not fit.
     """
     rows = book.plan_lines(fields)
-    maker = _Maker(book, calendar, decimals)
+    maker = _Maker(book, selection)
     amounts = maker.amounts(rows)
     lines = tuple(maker.in_periods(rows, amounts))
     counted = tuple((row[0], row[1], row[2], amount) for row, amount in zip(rows, amounts, strict=True))
     settings = book.settings
-    return Plans(lines, counted, tuple(maker.remarks), calendar, settings.plans, settings.profiles, decimals)
+    return Plans(
+        lines,
+        counted,
+        tuple(maker.remarks),
+        selection.calendar,
+        settings.plans,
+        settings.profiles,
+        selection.decimals,
+    )
 
 
 class _Maker:
     """Turns the lines of plans, as loaded, into amounts for periods."""
 
-    def __init__(self, book: Book, calendar: FiscalCalendar, decimals: int) -> None:
-        self.book, self.calendar, self.decimals = book, calendar, decimals
+    def __init__(self, book: Book, selection: Selection) -> None:
+        self.book, self.entities = book, selection.entities
+        self.calendar, self.decimals = selection.calendar, selection.decimals
         self.remarks: list[str] = []
 
     def amounts(self, rows: Sequence[Row]) -> list[Decimal]:
@@ -190,6 +199,9 @@ class _Maker:
         before: defaultdict[tuple[str, str, str, int], Decimal] = defaultdict(Decimal)
         for number, (row, amount) in enumerate(zip(rows, amounts, strict=True)):
             scenario, entity, account, fiscal, day, _, _, _, *members = row
+            if entity not in self.entities:
+                # It may keep another calendar, in which its years are other ones.
+                continue
             parts = [(fiscal, amount)]
             if fiscal % 100 == 0:
                 year_before = before[scenario, entity, account, fiscal]

@@ -7,7 +7,8 @@ from datetime import date
 from level_almanac.book.tables import tables_of
 from level_almanac.core.as_of import AsOf
 from level_almanac.core.book import Book
-from level_almanac.core.windows import Missing, Window, divided, window_of
+from level_almanac.core.divided import divided
+from level_almanac.core.windows import Missing, Window, window_of
 from level_almanac.core.words.columns import ACTUAL, WHERE, ChangeColumn, ColumnWord, ColumnWords, Shift, ValueColumn
 from level_almanac.core.words.parsing import pointed
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
@@ -141,8 +142,10 @@ class _Maker:
         return min([*years, newest])
 
     def _check_scenario(self, word: ValueColumn) -> None:
+        if word.scenario == ACTUAL:
+            return
         known = self.book.scenarios
-        if word.scenario != ACTUAL and word.scenario not in known:
+        if word.scenario not in known:
             shown = pointed(self.text, word.start, len(word.scenario))
             names = [ACTUAL, *known]
             hint = nearest(word.scenario, names) if known else "load one into the table budget"

@@ -108,7 +108,7 @@ def figures_of(
     asked = [field for field in dict.fromkeys([*fields, *([by] if by else [])]) if field != "entity"]
     sums = book.sums_by(measures_of(shown, measures, as_of), asked)
     planned = any(isinstance(slot, Slot) and slot.is_plan for slot in shown)
-    plans = _read_plans(book, as_of, asked, selection) if planned else None
+    plans = _read_plans(book, selection, asked) if planned else None
     gatherer = _Gatherer(book, selection, as_of, asked, by, plans)
     members = {field: gatherer.members(field, shown, measures, sums) for field in [*fields, *([by] if by else [])]}
     slots = with_members(shown, members)
@@ -118,10 +118,10 @@ def figures_of(
     return Figures(slots, tuple(members[by]) if by else (), gatherer.by_block, sums, plans)
 
 
-def _read_plans(book: Book, as_of: AsOf, fields: Sequence[str], selection: Selection) -> "Plans":
+def _read_plans(book: Book, selection: Selection, fields: Sequence[str]) -> "Plans":
     from level_almanac.core.plans import read_plans  # noqa: PLC0415  not needed where no plan is shown
 
-    return read_plans(book, as_of.calendar, fields, selection.decimals)
+    return read_plans(book, selection, fields)
 
 
 @dataclass

@@ -194,7 +194,7 @@ def _cut_notes(
 ) -> Iterator[Note]:
     told = set()
     for slot in slots:
-        if slot.is_plan or not isinstance(slot.window, Window) or slot.asked != (slot.undivided or slot.key):
+        if slot.is_plan or not isinstance(slot.window, Window):
             continue
         rest = rest_of_cut(slot.window, as_of.calendar)
         if rest is None or rest in told:

@@ -12,7 +12,7 @@ from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod
 from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.facts import as_of_for, data_facts, data_words, selection_facts
 from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
-from level_almanac.core.windows import stretches
+from level_almanac.core.stretches import stretches
 from level_almanac.core.words.days import DayContext, DayWords, day_of
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.ledger_sums import (

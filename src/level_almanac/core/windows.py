@@ -1,12 +1,12 @@
 """From spans and shifts to the days and periods that a column covers (docs/columns.md, "Spans")."""
 
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from level_almanac.core.as_of import AsOf
 from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalYear
 from level_almanac.core.day_words import range_words
+from level_almanac.core.stretches import stretches
 from level_almanac.core.words.columns import Shift, Span
 from level_almanac.core.words.days import DayContext, Unit, day_of, moved, unit_days
 from level_almanac.errors import Mistake, UsageMistake
@@ -92,7 +92,7 @@ def window_of(span: Span, shift: Shift, as_of: AsOf, today: date) -> Window | Mi
             if last < first:
                 got = f"{first} through {last}"
                 raise UsageMistake(Mistake("the range ends before it starts", "--columns", got))
-            return _window(first, last, last, "", as_of)
+            return window_of_days(first, last, last, "", as_of)
         case "opening" | "closing" | "to date":
             return _balance(span, shift, as_of)
         case "last":
@@ -106,7 +106,7 @@ def window_of(span: Span, shift: Shift, as_of: AsOf, today: date) -> Window | Mi
         return anchor
     first, whole_last = unit_days(anchor.day, unit, calendar)
     if not to_date:
-        return _window(first, whole_last, whole_last, unit, as_of)
+        return window_of_days(first, whole_last, whole_last, unit, as_of)
     return _part(first, anchor, whole_last, unit, as_of)
 
 
@@ -118,7 +118,7 @@ def _part(first: date, anchor: Anchor, whole_last: date, unit: Unit, as_of: AsOf
     if anchor.shifted and as_of.compare == "whole":
         last = inner_last
     cut = str(_named(last, inner, as_of.calendar)) if anchor.shifted and last < inner_last else ""
-    return replace(_window(first, last, whole_last, unit, as_of), cut=cut)
+    return replace(window_of_days(first, last, whole_last, unit, as_of), cut=cut)
 
 
 def _named(day: date, unit: Unit, calendar: FiscalCalendar) -> str:
@@ -164,7 +164,7 @@ def _rest(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
     _, whole_last = unit_days(anchor.day, span.unit, as_of.calendar)
     if anchor.day == whole_last:
         return Missing(f"nothing is left of the {span.unit}")
-    return _window(anchor.day + _ONE_DAY, whole_last, whole_last, f"rest of {span.unit}", as_of)
+    return window_of_days(anchor.day + _ONE_DAY, whole_last, whole_last, f"rest of {span.unit}", as_of)
 
 
 def _last(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
@@ -198,7 +198,7 @@ def _balance(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
             return anchor
         last = anchor.day
     first = calendar.year_of(last).first
-    window = _window(first, last, last, "", as_of)
+    window = window_of_days(first, last, last, "", as_of)
     if span.name == "closing":
         return window
     before = Stretch(0, calendar.year_of(last).periods[0].fiscal - 1)
@@ -210,7 +210,7 @@ def _of_id(text: str, as_of: AsOf) -> Window:
     if isinstance(found, FiscalPeriod):
         return window_of_period(found, as_of, min(found.number - _ordinary(found, as_of), as_of.extras))
     unit = {FiscalYear: "year", FiscalQuarter: "quarter"}.get(type(found), "week")
-    return _window(found.first, found.last, found.last, unit, as_of)
+    return window_of_days(found.first, found.last, found.last, unit, as_of)
 
 
 def _ordinary(period: FiscalPeriod, as_of: AsOf) -> int:
@@ -223,125 +223,16 @@ def window_of_period(period: FiscalPeriod, as_of: AsOf, extras: int) -> Window:
     if period.extra:
         whole = (Stretch(period.fiscal, period.fiscal),)
         return Window(period.first, period.last, period.last, "adjustments", whole, extras)
-    return replace(_window(period.first, period.last, period.last, "period", as_of), extras=extras)
+    return replace(window_of_days(period.first, period.last, period.last, "period", as_of), extras=extras)
 
 
-def _window(first: date, last: date, whole_last: date, unit: str, as_of: AsOf) -> Window:
+def window_of_days(first: date, last: date, whole_last: date, unit: str, as_of: AsOf) -> Window:
+    """Return the days from first through last of a unit that ends on whole_last."""
     if unit == "period" or unit in _SHORT_UNITS:
         within = stretches(as_of.calendar, first, last, 0, crossing=False)
     else:
         within = stretches(as_of.calendar, first, last, as_of.extras)
     return Window(first, last, whole_last, unit, within, as_of.extras)
-
-
-def divided(window: Window, unit: Unit, number: int, as_of: AsOf) -> Iterator[tuple[str, Window]]:
-    """Yield the id and the days of each unit of the calendar that lies in a window, so many at a time.
-
-    Periods and quarters are counted from the fiscal year's start, weeks from W01; the last one ends where the window
-    does. Weeks are whole: those at a year's edges reach over them (docs/columns.md, "Each").
-    """
-    calendar = as_of.calendar
-    if unit == "period":
-        yield from _periods(window, number, as_of)
-        return
-    day = window.first
-    while day <= window.last:
-        first, last = unit_days(day, unit, calendar)
-        name = _id_of(first, unit, calendar)
-        if number > 1:
-            first, last, name = _several(first, unit, number, calendar)
-        if unit == "week" and window.unit == "year" and calendar.week_of(first).year > calendar.year_of(day).year:
-            # The week that holds the next year's first day is that year's.
-            return
-        whole_weeks = unit == "week" and window.last == window.whole_last
-        begin = first if unit == "week" else max(first, window.first)
-        yield name, _window(begin, last if whole_weeks else min(last, window.last), last, unit, as_of)
-        day = last + _ONE_DAY
-
-
-def _several(first: date, unit: Unit, number: int, calendar: FiscalCalendar) -> tuple[date, date, str]:
-    """Return the group of so many weeks or days that a first one stands in, as groups are counted in its year."""
-    if unit != "week":
-        raise UsageMistake(Mistake("only weeks and periods are grouped", "--columns", f"each {number} {unit}s"))
-    week = calendar.week_of(first)
-    weeks = calendar.weeks(calendar.year(week.year))
-    start = (week.number - 1) // number * number
-    group = weeks[start : start + number]
-    return group[0].first, group[-1].last, f"{group[0]}–W{group[-1].number:02d}" if len(group) > 1 else str(group[0])
-
-
-def _periods(window: Window, number: int, as_of: AsOf) -> Iterator[tuple[str, Window]]:
-    calendar = as_of.calendar
-    period = calendar.period_of(window.first)
-    while period.first <= window.last:
-        group = [period]
-        year = calendar.year(period.year)
-        while len(group) < number and group[-1] is not year.periods[-1]:
-            group.append(year.periods[group[-1].number])
-        last = min(group[-1].last, window.last)
-        at_year_end = group[-1] == year.periods[-1]
-        extras = 0 if at_year_end and year.extra_periods else as_of.extras
-        name = f"{period}–P{group[-1].number:02d}" if len(group) > 1 else str(period)
-        within = stretches(calendar, period.first, last, 0, crossing=False)
-        unit = "period" if len(group) == 1 else f"{len(group)} periods"
-        yield name, Window(period.first, last, group[-1].last, unit, within, extras)
-        if at_year_end and last == year.last:
-            for count, extra in enumerate(year.extra_periods[: as_of.extras], 1):
-                yield str(extra), window_of_period(extra, as_of, count)
-        if last == window.last:
-            return
-        period = calendar.moved(group[-1], 1)
-
-
-def _id_of(first: date, unit: Unit, calendar: FiscalCalendar) -> str:
-    if unit == "day":
-        return first.isoformat()
-    if unit == "week":
-        return str(calendar.week_of(first))
-    if unit == "month":
-        return f"{first:%Y-%m}"
-    period = calendar.period_of(first)
-    year = calendar.year(period.year)
-    return str(year) if unit == "year" else str(year.quarter_of(period))
-
-
-def stretches(
-    calendar: FiscalCalendar, first: date, last: date, extras: int, *, crossing: bool = True
-) -> tuple[Stretch, ...]:
-    """Return what the days from `first` through `last` are in the store.
-
-    extras: how many extra periods count of the year that ends on `last`; those of years that end within the range
-    count too, but not where `crossing` is false.
-    """
-    return _joined(list(_pieces(calendar, first, last, extras, crossing=crossing)))
-
-
-def _pieces(calendar: FiscalCalendar, first: date, last: date, extras: int, *, crossing: bool) -> Iterator[Stretch]:
-    day = first
-    while day <= last:
-        period = calendar.period_of(day)
-        if day == period.first and period.last <= last:
-            yield Stretch(period.fiscal, period.fiscal)
-        else:
-            yield Stretch(period.fiscal, period.fiscal, day, min(period.last, last))
-        year = calendar.year(period.year)
-        if period.last == year.last and period.last <= last:
-            passed = year.extra_periods if crossing else ()
-            counted = year.extra_periods[:extras] if period.last == last else passed
-            yield from (Stretch(extra.fiscal, extra.fiscal) for extra in counted)
-        day = period.last + _ONE_DAY
-
-
-def _joined(pieces: list[Stretch]) -> tuple[Stretch, ...]:
-    # Neighbours are whole positions with nothing of the calendar between them, so their ends can stand for them.
-    joined: list[Stretch] = []
-    for piece in pieces:
-        before = joined[-1] if joined else None
-        if before and before.first is None and piece.first is None and before.high == piece.low - 1:
-            joined[-1] = Stretch(before.low, piece.high)
-        else:
-            joined.append(piece)
-    return tuple(joined)
 
 
 def rest_of_cut(window: Window, calendar: FiscalCalendar) -> tuple[date, date] | None:

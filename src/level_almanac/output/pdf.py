@@ -14,6 +14,7 @@ _MM = 72 / 25.4
 _SIZES = (9.0, 8.5, 8.0, 7.5, 7.0, 6.5, 6.0)
 """Type sizes in points, the largest that fits being used."""
 _GAP = 9.0
+_SHORT_HEAD = 14
 _QUIET, _INK, _RULE, _RED = "#5d6875", "#1d2733", "#9aa4af", "#a3262a"
 _REGULAR, _BOLD = "report", "report-bold"
 
@@ -205,7 +206,6 @@ class _Document:
         return LongTable(lines, widths, repeatRows=1, style=TableStyle(looks), hAlign="LEFT")
 
     def _head(self, column: Column, words: Sequence[str]) -> Any:
-        from xml.sax.saxutils import escape  # noqa: PLC0415  as above
 
         from reportlab.lib.styles import ParagraphStyle  # noqa: PLC0415  as above
         from reportlab.platypus import Paragraph  # noqa: PLC0415  as above
@@ -215,15 +215,18 @@ class _Document:
             "head", fontName=_REGULAR, fontSize=size, leading=size * 1.25, alignment=0 if column.kind == "text" else 2,
             textColor=_QUIET, splitLongWords=0,
         )  # fmt: skip
-        kept = ["\u00a0".join(piece.split()) for part in words if part for piece in _pieces(part)]
-        if (
-            self.widths[self.table.columns.index(column)]
-            >= max(self._width(part, size, bold=True) for part in words) + _GAP
-        ):
-            kept = [part for part in words if part]
-        label, *below = (escape(part) for part in kept)
+        room = self.widths[self.table.columns.index(column)] - _GAP
+        label, *below = (self._broken(part, room, size) for part in words if part)
         text = "<br/>".join([f'<font name="{_BOLD}" color="{_INK}">{label}</font>', *below])
         return Paragraph(text, style)
+
+    def _broken(self, words: str, room: float, size: float) -> str:
+        """Return a line of a head as it is to be broken, if it must be: a range of days between its two ends."""
+        from xml.sax.saxutils import escape  # noqa: PLC0415  heavy, and needed for no other format
+
+        if self._width(words, size, bold=True) <= room:
+            return escape("\u00a0".join(words.split()))
+        return "<br/>".join(escape(piece) for piece in _pieces(words)) if "–" in words else escape(words)
 
     def _row_look(self, at: int, row: Row, front: int, columns: Sequence[Column]) -> Iterator[tuple[Any, ...]]:
         yield ("LEFTPADDING", (front - 1, at), (front - 1, at), row.level * self.size)
@@ -270,7 +273,7 @@ class _Document:
 def _pieces(words: str) -> list[str]:
     """Return the parts that a line of a head may be broken into: a range of days in two, mere words anywhere."""
     if not any(letter.isdigit() for letter in words):
-        return words.split()
+        return words.split() if len(words) > _SHORT_HEAD else [words]
     first, dash, last = words.partition("–")
     return [f"{first}{dash}", last] if " " in first and last else [words]
 

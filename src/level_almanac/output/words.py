@@ -1,6 +1,7 @@
 """How cells, proof and notes are written as text for people, in the report's style, whatever the format."""
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from datetime import date
 from decimal import ROUND_HALF_UP, Context, Decimal
 
@@ -145,6 +146,21 @@ def subtitles(table: ReportTable) -> list[str]:
     if units and lines:
         lines[0] += f" · in {units}"
     return lines
+
+
+def dressed(table: ReportTable) -> ReportTable:
+    """Return the report with the days in its heads in the style's form."""
+    if table.look.style.dates == "D Mon YYYY":
+        return table
+    return replace(table, columns=tuple(_dressed(column, table) for column in table.columns))
+
+
+def _dressed(column: Column, table: ReportTable) -> Column:
+    if column.first is None or column.through is None or column.covers == "adjustments":
+        return column
+    first, last = day_text(column.first, table), day_text(column.through, table)
+    words = last if first == last else f"{first}–{last}"
+    return replace(column, covers=f"at {words}" if column.covers.startswith("at ") else words)
 
 
 def _rounding_notes(table: ReportTable) -> Iterator[str]:
