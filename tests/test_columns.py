@@ -239,6 +239,17 @@ def test_stored_signs_are_debit_positive(almanac: Almanac, demo: Path) -> None:
     assert stored["facts"]["signs"] == "debit positive"
 
 
+def test_to_date_is_everything_so_far(almanac: Almanac, demo: Path, lines: list[Line]) -> None:
+    table = report(almanac, demo, "income", "--columns", "to date; closing; opening")
+    heads = [(column["from"], column["through"]) for column in table["columns"]]
+    assert heads == [(None, "2026-06-17"), ("2025-10-01", "2026-06-17"), ("2025-09-30", "2025-09-30")]
+    result = amounts(table, "result")
+    for key, first in (("to-date", date(2023, 10, 1)), ("closing", date(2025, 10, 1))):
+        moved = income(lines, days(first, date(2026, 6, 17)))
+        assert result[key] == -sum((-a if code < "50" else a for code, a in moved.items()), ZERO)
+    assert result["opening"] == 0
+
+
 def test_a_span_before_the_ledger_says_so(almanac: Almanac, demo: Path) -> None:
     table = report(almanac, demo, "income", "--columns", "2019-P01; ytd")
     assert "2019-P01 lies before the ledger's first line, of 30 Sep 2023" in table["notes"]

@@ -8,7 +8,7 @@ from level_almanac.core.as_of import AsOf
 from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.report_table import Column
 from level_almanac.core.slots import Slot
-from level_almanac.core.windows import Missing, Window
+from level_almanac.core.windows import EVERYTHING, Missing, Window
 
 if TYPE_CHECKING:
     from level_almanac.core.plans import Plans
@@ -46,7 +46,7 @@ def head_of(
         slot.label,
         "amount",
         decimals,
-        first,
+        None if window.unit == EVERYTHING and measure == "movement" else first,
         last,
         complete,
         covers,

@@ -5,7 +5,7 @@ from datetime import date, timedelta
 
 from level_almanac.core.as_of import AsOf
 from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalYear
-from level_almanac.core.day_words import range_words
+from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.stretches import stretches
 from level_almanac.core.words.columns import Shift, Span
 from level_almanac.core.words.days import DayContext, Unit, day_of, moved, unit_days
@@ -14,6 +14,8 @@ from level_almanac.store.ledger_sums import Stretch
 
 _ONE_DAY = timedelta(days=1)
 _TO_DATE: dict[str, Unit] = {"wtd": "week", "mtd": "month", "ptd": "period", "qtd": "quarter", "ytd": "year"}
+EVERYTHING = "everything"
+"""The unit of what reaches back to the first line there is."""
 _SHORT_UNITS = ("day", "week", "month")
 """Units that never hold extra periods, not even where they reach over a year's end."""
 
@@ -40,7 +42,7 @@ class Window:
     @property
     def extent(self) -> str:
         """How much of its unit it covers: `17/30 days` or `whole period`."""
-        if self.unit in ("day", "", "adjustments"):
+        if self.unit in ("day", "", "adjustments", EVERYTHING):
             return ""
         if self.last == self.whole_last:
             return f"whole {self.unit}"
@@ -49,6 +51,8 @@ class Window:
     @property
     def covers(self) -> str:
         """The days in words."""
+        if self.unit == EVERYTHING:
+            return f"through {day_words(self.last)}"
         return range_words(self.first, self.last)
 
     @property
@@ -202,7 +206,7 @@ def _balance(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
     if span.name == "closing":
         return window
     before = Stretch(0, calendar.year_of(last).periods[0].fiscal - 1)
-    return replace(window, stretches=(before, *window.stretches))
+    return replace(window, unit=EVERYTHING, stretches=(before, *window.stretches))
 
 
 def _of_id(text: str, as_of: AsOf) -> Window:

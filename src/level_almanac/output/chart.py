@@ -88,7 +88,9 @@ def _value(row: Row, column: Column, scale: Decimal) -> float | None:
 
 
 def _over_time(axes: Any, table: ReportTable, rows: list[Row], series: list[list[Column]], scale: Decimal) -> None:
-    names = [column.label for column in series[0]]
+    names = [_tick(column) for column in series[0]]
+    # Members of a field have no order in time, so nothing leads from one to the next.
+    ordered = len({column.first for column in series[0]}) > 1
     ends: list[tuple[float, str, str]] = []
     total = next((row for row in rows if row.kind == "total"), None)
     if total is not None:
@@ -107,7 +109,8 @@ def _over_time(axes: Any, table: ReportTable, rows: list[Row], series: list[list
             colour = _COLOURS[number % len(_COLOURS)]
             axes.plot(
                 range(len(columns)), heights_or_none, color=colour, zorder=3, marker=_MARKERS[number % 6],
-                linestyle=":" if order else _DASHES[number % 6], markersize=3 if order else 5,
+                linestyle=_DASHES[number % 6] if ordered and not order else ":" if ordered else "none",
+                markersize=3 if order else 5 if ordered else 8,
                 linewidth=1.0 if order else 1.9,
             )  # fmt: skip
             last = next((height for height in reversed(heights_or_none) if height is not None), 0.0)
@@ -117,6 +120,12 @@ def _over_time(axes: Any, table: ReportTable, rows: list[Row], series: list[list
     axes.set_xticks(range(len(names)), names, rotation=0 if few else 60, fontsize=9 if few else 7)
     axes.set_xlim(-0.6, len(names) - 0.4)
     _label_ends(axes, ends, len(names) - 0.3)
+
+
+def _tick(column: Column) -> str:
+    """Return what stands beneath a column of the chart, a part span marked as one."""
+    part = column.extent and not column.extent.startswith("whole")
+    return f"{column.label}\n{column.extent}" if part else column.label
 
 
 def _label_ends(axes: Any, ends: list[tuple[float, str, str]], at: float) -> None:
@@ -164,9 +173,9 @@ def _short(value: Decimal, table: ReportTable) -> str:
 def _frame(figure: Any, axes: Any, table: ReportTable, unit: str, undrawn: list[str]) -> None:
     for side in ("top", "right", "left", "bottom"):
         axes.spines[side].set_visible(False)
-    axes.grid(visible=True, color=_GRID, linewidth=0.8, zorder=0)
-    axes.tick_params(length=0, colors=_INK)
     upright = bool(axes.get_legend())
+    axes.grid(visible=True, axis="x" if upright else "y", color=_GRID, linewidth=0.8, zorder=0)
+    axes.tick_params(length=0, colors=_INK)
     (axes.axvline if upright else axes.axhline)(0, color=_INK, linewidth=0.9, zorder=4)
     money = " ".join(word for word in (unit, table.facts.get("currency", "")) if word)
     (axes.set_xlabel if upright else axes.set_ylabel)(money, color=_QUIET)

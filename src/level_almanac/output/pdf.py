@@ -199,11 +199,18 @@ class _Document:
                 looks.append(("LEFTPADDING", (at, 0), (at, -1), _GAP))
         for at, (number, row) in enumerate(rows, 1):
             key = [row.key if row.kind == "line" else ""] if front == 2 else []
-            lines.append([*key, row.label, *self.cells[number][first:last]])
+            lines.append([*key, self._label(row), *self.cells[number][first:last]])
             looks += self._row_look(at, row, front, columns)
         widths = [*([self._key_width(size)] if front == 2 else []), self._label_width(size)]
         widths += self.widths[first:last]
         return LongTable(lines, widths, repeatRows=1, style=TableStyle(looks), hAlign="LEFT")
+
+    def _label(self, row: Row) -> Any:
+        bold = row.kind != "line"
+        room = self._label_width(self.size) - row.level * self.size
+        if self._width(row.label, self.size, bold=bold) <= room:
+            return row.label
+        return self._paragraph(row.label, self.size, _INK, bold=bold)
 
     def _head(self, column: Column, words: Sequence[str]) -> Any:
 

@@ -26,6 +26,7 @@ _DATES = {
 }
 _NUMBERS = ("amount", "percent", "number", "count")
 _HEADING_HEIGHT = 21
+_LABEL_AT_MOST = 60
 _PORTRAIT_WIDTH = 95
 """Characters that stand side by side on an upright page at a size that can be read."""
 
@@ -99,8 +100,8 @@ class _Sheet:
         )
         if self.table.show_keys:
             self.sheet.set_column(0, 0, max([8, *(len(row.key) for row in self.table.rows if row.kind == "line")]) + 1)
-        self.sheet.set_column(self.front - 1, self.front - 1, min(label, 60) + 2)
-        self.width = min(label, 60) + 2
+        self.sheet.set_column(self.front - 1, self.front - 1, min(label, _LABEL_AT_MOST) + 2)
+        self.width = min(label, _LABEL_AT_MOST) + 2
         for at, column in enumerate(self.table.columns, self.front):
             words = [len(cell_words(row.cells.get(column.key), column, row, self.table)) for row in self.table.rows]
             heads = [len(column.label), len(column.covers), len(column.extent)]
@@ -135,9 +136,15 @@ class _Sheet:
             self.sheet.set_row(at, _HEADING_HEIGHT)
         if self.table.show_keys and row.kind == "line":
             self.sheet.write_string(at, 0, row.key, self._format(**look))
-        self.sheet.write_string(at, self.front - 1, row.label, self._format(indent=row.level, **look))
+        self.sheet.write_string(
+            at, self.front - 1, row.label, self._format(indent=row.level, **self._wrapped(row), **look)
+        )
         for number, column in enumerate(self.table.columns, self.front):
             self._write_cell(at, number, row, column, look)
+
+    @staticmethod
+    def _wrapped(row: Row) -> dict[str, Any]:
+        return {"text_wrap": True, "valign": "top"} if 2 * row.level + len(row.label) > _LABEL_AT_MOST else {}
 
     def _write_cell(self, at: int, number: int, row: Row, column: Column, look: Mapping[str, Any]) -> None:
         cell = row.cells.get(column.key)
