@@ -123,6 +123,16 @@ def test_a_layout_of_balances_has_results_of_its_own(make_book: MakeBook) -> Non
     assert found["not-placed"]["cells"] == {"closing": "-910.00"}, "the year's result, which no row takes"
 
 
+def test_movements_and_balances_in_one_layout(make_book: MakeBook) -> None:
+    text = 'title = "T"\ncovers = "all"\ncolumns = "qtd"\n'
+    text += row('key = "cash"\nlabel = "Cash"\nbranch = "1000"\nmeasure = "balance"')
+    text += row('key = "sales"\nlabel = "Sales"\nclasses = "income"')
+    found = rows(made(make_book, text))
+    assert {key: each["cells"]["qtd"] for key, each in found.items()} == {
+        "cash": "910.00", "sales": "1460.00", "not-placed": "550.00",
+    }  # fmt: skip
+
+
 def test_a_formula_that_must_come_to_nothing(make_book: MakeBook) -> None:
     book = made(make_book, 'zero = ["sold - fuel"]\n' + LAYOUT)
     ran = book.run("statement", "left")
@@ -156,6 +166,7 @@ def row(text: str) -> str:
         (LAYOUT + row('key = "a"\nlabel = "x"\nclasses = "incom"'), "rows[10].classes: not an account class: 'incom'"),
         (LAYOUT.replace('title = "Sales and what is left"', ""), "layouts/left.toml: title: this key is missing"),
         (LAYOUT + "oops", "layouts/left.toml: not TOML"),
+        (LAYOUT + row('key = "a"\nlabel = "x"\nbranch = "6000"\nmeasure = "balance"'), "rows[10]: income and expense have no balance: a; results = true shows what they come to"),
     ],
 )  # fmt: skip
 def test_a_layout_that_cannot_be_right(make_book: MakeBook, layout: str, told: str) -> None:

@@ -193,6 +193,7 @@ def test_the_demo_budget_is_what_its_export_says(almanac: Almanac, demo: Path) -
         ("budget,4010,2026-P01,,,50,", "plan.csv:2: amount: a plan is an amount or a share of a total: ''"),
         ("budget,4010,2026-P01,,1.005,,", "plan.csv:2: amount: more decimals than the entity's currency has: '1.005'"),
         (",4010,2026-P01,,1.00,,", "plan.csv:2: scenario: is blank"),
+        ("Actual,4010,2026-P01,,1.00,,", "plan.csv:2: scenario: this name is kept for what was booked: 'Actual'"),
         ("budget,4010,2026-P01,,1.00,,\nbudget,4010,2026-P01,,2.00,,", "plan.csv:2 and plan.csv:3: two different lines under one key (scenario budget, entity A, account 4010, period 2026-P01)"),
     ],
 )  # fmt: skip

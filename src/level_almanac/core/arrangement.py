@@ -119,6 +119,10 @@ class _Arranger:
         for name in row.sum_of:
             if name not in self.numbers:
                 self.mistakes.append(self._unknown(name, self.layout.where(number, "sum_of")))
+        if measure == "balance" and any(self.chart[code].is_income for code in codes):
+            what = "income and expense have no balance"
+            step = "results = true shows what they come to, measure = 'movement' what they moved"
+            self.mistakes.append(Mistake(what, self.layout.where(number), row.key, next_step=step))
         return ArrangedRow(row, number, measure, roots, codes, formula, self._factor(number, row, codes))
 
     def _formula(self, text: str, where: str, shown: str) -> Formula | None:

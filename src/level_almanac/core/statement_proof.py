@@ -69,6 +69,10 @@ def _checks(
 ) -> Iterator[Check]:
     """Hold the rows as shown against the movement or balance of all accounts, and the blocks against the whole."""
     measure = arrangement.layout.measure
+    rows = [row for row in arrangement.rows if not row.row.memo]
+    own = {code for row in rows if row.measure == measure for code in row.taken}
+    # An account that only a row of the other measure takes is shown there, and has no part in what is added up here.
+    elsewhere = {code for row in rows if row.measure != measure for code in row.taken} - own
     off = []
     for slot in whole.slots:
         amounts = figures.of(WHOLE, slot.key, measure)
@@ -76,7 +80,8 @@ def _checks(
             (
                 figure.amount
                 for code, figure in amounts.items()
-                if scope != "income" or (code in book.chart.accounts and book.chart[code].is_income)
+                if code not in elsewhere
+                and (scope != "income" or (code in book.chart.accounts and book.chart[code].is_income))
             ),
             _ZERO,
         )

@@ -33,6 +33,7 @@ def line_mistake(name: str, wrong: WrongText, block: IntakeBlock, choices: Seque
         "carried-day": Mistake(
             "a carried line that opens no year", where, got, "the last or the first day of a fiscal year"
         ),
+        "plan-name": Mistake("this name is kept for what was booked", where, got, "another name for a plan"),
         "plan-when": Mistake("a plan is for a period or for a day", where, got, "one of the two on each line"),
         "plan-amount": Mistake(
             "a plan is an amount or a share of a total", where, got, "an amount, or a share with the total's name"

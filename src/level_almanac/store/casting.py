@@ -24,6 +24,7 @@ Reason = Literal[
     "period",
     "carried-day",
     "calendar-day",
+    "plan-name",
     "plan-when",
     "plan-amount",
     "account",

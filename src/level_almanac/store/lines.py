@@ -55,7 +55,8 @@ class ExportLines:
 
     def _wrong_plan(self) -> Iterator[tuple[str, Reason, str, str]]:
         period, day, amount, share = (self.casts[name].text for name in ("period", "date", "amount", "share"))
-        of = self.casts["share_of"].text
+        of, scenario = self.casts["share_of"].text, self.casts["scenario"].text
+        yield "scenario", "plan-name", f"coalesce(lower({scenario}) = 'actual', false)", scenario
         yield "period", "plan-when", f"(({period} is null) = ({day} is null))", f"coalesce({period}, '')"
         unclear = f"(({amount} is null) = ({share} is null) or ({share} is null) <> ({of} is null))"
         yield "amount", "plan-amount", unclear, f"coalesce({amount}, '')"
