@@ -1,5 +1,6 @@
 """Every format shows the same figures, and the workbook's formulas give them by themselves."""
 
+import csv
 import re
 import shutil
 import subprocess
@@ -146,6 +147,42 @@ def test_a_spreadsheet_program_that_recalculates_shows_the_same(written: Any, tm
     shown = Workbook(tmp_path / "out" / "bare.xlsx", report, values=True, like=folder / "report.xlsx")
     for key, column, number in numbers(report):
         assert abs(Decimal(repr(shown.cell(key, column).value)) - number) < Decimal("1e-8"), (key, column)
+
+
+AS_SHOWN = "csv:Text - txt - csv (StarCalc):44,34,76,1,,1033,false,true"
+"""Comma, quote, UTF-8, from the first line, cells as they are shown."""
+
+
+@pytest.mark.skipif(shutil.which("soffice") is None, reason="no spreadsheet program on this machine")
+@pytest.mark.parametrize(
+    "look",
+    ["--style board", "--units 1000 --decimals 1 --zeros dash", "--negatives parens --zeros blank", "--decimals 0"],
+)
+def test_a_spreadsheet_program_shows_numbers_as_the_terminal_does(
+    almanac: Almanac, demo: Path, tmp_path: Path, look: str
+) -> None:
+    words = ["statement", "ferries", "--entity", "LINE", *look.split()]
+    assert almanac(*words, "-o", tmp_path / "x.xlsx", "-o", tmp_path / "x.html", book=demo).code == 0
+    home = f"-env:UserInstallation=file://{tmp_path}/home"
+    command: list[str | Path] = [
+        "soffice",
+        "--headless",
+        home,
+        "--convert-to",
+        AS_SHOWN,
+        "--outdir",
+        tmp_path,
+        tmp_path / "x.xlsx",
+    ]
+    subprocess.run(command, check=True, capture_output=True, timeout=240)
+    page = Cells()
+    page.feed((tmp_path / "x.html").read_text(encoding="utf-8"))
+    expected = [[cell.replace("−", "-") for cell in cells] for cells in page.rows.values() if any(cells)]
+    with (tmp_path / "x.csv").open(encoding="utf-8", newline="") as stream:
+        lines = [[cell.strip() for cell in line[1:]] for line in csv.reader(stream)]
+    shown = [line[: len(expected[0])] for line in lines if any(line)]
+    # The lines of heads come first.
+    assert shown[-len(expected) :] == expected
 
 
 class Cells(HTMLParser):

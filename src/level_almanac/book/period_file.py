@@ -2,9 +2,9 @@
 
 import csv
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import date, timedelta
 from pathlib import Path
+from typing import NamedTuple
 
 from level_almanac.errors import BookMistake, Mistake, listed, nearest
 
@@ -12,8 +12,7 @@ _HEADS = ("year", "period", "first", "last")
 _ONE_DAY = timedelta(days=1)
 
 
-@dataclass(frozen=True, slots=True)
-class ToldPeriod:
+class ToldPeriod(NamedTuple):
     """One period as told: its year's name, its number within it, its first and last day."""
 
     year: int

@@ -1,8 +1,7 @@
 """The tables that a book can hold: their fields, keys and kinds (docs/loading.md)."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from level_almanac.book.settings import TableSettings
 
@@ -11,8 +10,7 @@ ACCOUNT_CLASSES = ("asset", "liability", "equity", "income", "direct-cost", "exp
 INCOME_CLASSES = ("income", "direct-cost", "expense")
 
 
-@dataclass(frozen=True, slots=True)
-class Field:
+class Field(NamedTuple):
     """One field of a table. choices: the only values it takes, where it takes but a few."""
 
     name: str
@@ -21,8 +19,7 @@ class Field:
     choices: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Table:
+class Table(NamedTuple):
     """One table: its fields, and the names of those that together tell one line from every other."""
 
     name: str

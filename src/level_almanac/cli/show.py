@@ -4,7 +4,7 @@ import functools
 import os
 import sys
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -88,7 +88,7 @@ def look_for(output: OutputRequest, book: Book) -> Look:
 
 def show(ctx: click.Context, table: ReportTable, output: OutputRequest, look: Look) -> None:
     """Print the report and write its files; end with 1 where its proof or a check in it does not hold."""
-    table = dressed(replace(table, look=look))
+    table = dressed(table._replace(look=look))
     for path in output.outputs:
         write_report(table, path)
         click.echo(f"wrote {path}", err=True)

@@ -2,13 +2,12 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from level_almanac.book.tables import INCOME_CLASSES
 
 
-@dataclass(frozen=True, slots=True)
-class Account:
+class Account(NamedTuple):
     """One account. level: 1 for one without a parent."""
 
     code: str

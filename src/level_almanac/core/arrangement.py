@@ -5,8 +5,7 @@ shows (docs/layouts.md, "Signs").
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from level_almanac.book.layouts import Layout, LayoutRow, Measure
 from level_almanac.book.tables import INCOME_CLASSES
@@ -22,8 +21,7 @@ RESULTS = (EARLIER, RESULT)
 CREDIT_CLASSES = ("income", "liability", "equity")
 
 
-@dataclass(frozen=True, slots=True)
-class ArrangedRow:
+class ArrangedRow(NamedTuple):
     """One row of a layout. roots: the accounts that head its tree; codes: all accounts it takes; factor: from stored
     amounts to shown ones; fav: -1 where less is better, 1 where more is or neither.
     """
@@ -48,8 +46,7 @@ class ArrangedRow:
         return self.codes + (RESULTS if self.row.results else ())
 
 
-@dataclass(frozen=True, slots=True)
-class Arrangement:
+class Arrangement(NamedTuple):
     """All rows of a layout, the formulas that must come to nothing, and the accounts in its scope that no row takes."""
 
     layout: Layout

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import date
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalWeek, FiscalYear
 from level_almanac.core.day_words import day_words
@@ -27,8 +27,7 @@ class AsOfRequest:
     compare: Literal["same-days", "whole"] = "same-days"
 
 
-@dataclass(frozen=True, slots=True)
-class AsOf:
+class AsOf(NamedTuple):
     """The day, the period it lies in, the calendar that is used, and how it was chosen, in words.
 
     extras: the highest extra period that counts, as how many there are of it (0: none, 1: P13 …); named: the period,

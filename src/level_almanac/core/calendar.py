@@ -2,10 +2,10 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import cached_property, lru_cache
 from itertools import pairwise
+from typing import NamedTuple
 
 from level_almanac.book.period_file import ToldPeriod
 from level_almanac.book.settings import CalendarSettings
@@ -18,8 +18,7 @@ _ID = re.compile(r"(?:FY)?(\d{4})(?:-(?:Q(\d)|P(\d{1,2})|W(\d{1,2})))?", re.IGNO
 _ONE_DAY = timedelta(days=1)
 
 
-@dataclass(frozen=True, slots=True, order=True)
-class FiscalPeriod:
+class FiscalPeriod(NamedTuple):
     """One period, first and last day included. An extra period lies on its year's last day."""
 
     year: int
@@ -42,8 +41,7 @@ class FiscalPeriod:
         return f"{self.year}-P{self.number:02d}"
 
 
-@dataclass(frozen=True, slots=True)
-class FiscalQuarter:
+class FiscalQuarter(NamedTuple):
     """Some periods of a year, mostly three."""
 
     year: int
@@ -64,8 +62,7 @@ class FiscalQuarter:
         return f"{self.year}-Q{self.number}"
 
 
-@dataclass(frozen=True, slots=True)
-class FiscalWeek:
+class FiscalWeek(NamedTuple):
     """Seven days. W01 is the week that holds the year's first day, so it can start before the year does."""
 
     year: int
@@ -81,8 +78,7 @@ class FiscalWeek:
         return f"{self.year}-W{self.number:02d}"
 
 
-@dataclass(frozen=True, slots=True)
-class FiscalYear:
+class FiscalYear(NamedTuple):
     """A year, with its ordinary periods and its extra ones."""
 
     year: int

@@ -1,7 +1,7 @@
 """The calendar as a report: years, quarters and periods, their days, and what data covers them (docs/calendar.md)."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
@@ -89,7 +89,7 @@ def calendar_report(book: Book, request: CalendarRequest, today: date) -> Report
             _year_words(selection.calendar),
             data_words(book),
         ),
-        columns=(*COLUMNS[:4], replace(COLUMNS[4], decimals=selection.decimals), *COLUMNS[5:]),
+        columns=(*COLUMNS[:4], COLUMNS[4]._replace(decimals=selection.decimals), *COLUMNS[5:]),
         rows=rows,
         key_label="",
         proof=_proof(state, selection, found, years),

@@ -1,8 +1,8 @@
 """The cells of a statement's rows: value columns, and the changes, variances, shares and arithmetic made of them."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from decimal import Context, Decimal
+from typing import NamedTuple
 
 from level_almanac.core.change import PERCENT_PLACES, Figure, change_percent
 from level_almanac.core.report_table import Cell
@@ -17,8 +17,7 @@ from level_almanac.errors import Mistake, UsageMistake, nearest
 _EXACT_ENOUGH = Context(prec=34)
 
 
-@dataclass(frozen=True, slots=True)
-class CellMaker:
+class CellMaker(NamedTuple):
     """Makes cells. text: the column words, for messages; stored: whether amounts are shown debit-positive."""
 
     shown: Sequence[Shown]

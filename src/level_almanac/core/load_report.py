@@ -1,7 +1,6 @@
 """What a load did, file by file, as a report."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 
 from level_almanac.book.currencies import decimals_of
 from level_almanac.core.book import Book
@@ -53,7 +52,7 @@ def load_report(book: Book, state: State, outcomes: Mapping[str, str], dropped: 
         title="Exports loaded",
         facts=facts,
         subtitle=(book.settings.book.name, subtitle),
-        columns=tuple(replace(column, decimals=decimals) if column.kind == "amount" else column for column in COLUMNS),
+        columns=tuple(column._replace(decimals=decimals) if column.kind == "amount" else column for column in COLUMNS),
         rows=tuple(rows),
         key_label="export",
     )

@@ -1,10 +1,11 @@
 """What every report is made as and every renderer takes: one frozen value (docs/output.md)."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
-from typing import Literal
+from types import MappingProxyType
+from typing import Literal, NamedTuple
 
 from level_almanac.core.look import Look
 
@@ -13,8 +14,7 @@ ColumnKind = Literal["amount", "percent", "number", "count", "date", "text"]
 RowKind = Literal["group", "heading", "line", "subtotal", "total", "blank"]
 
 
-@dataclass(frozen=True, slots=True)
-class Derived:
+class Derived(NamedTuple):
     """How a column follows from two others: `of` less `over`, as an amount or in percent of `over`'s size.
 
     favourable: whether the sign is turned where less is better, as a variance's is.
@@ -26,8 +26,7 @@ class Derived:
     favourable: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Column:
+class Column(NamedTuple):
     """One column. decimals: shown after the point; first, through: the days it covers; complete: whether the data
     covers them all, None where that is not asked; covers, extent: the same in words for its head; scenario: the plan
     it is of, or empty; derived: what it is made of; series: what it is one of, where a span is divided.
@@ -47,8 +46,7 @@ class Column:
     series: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(NamedTuple):
     """One row: its key (what a person points with), label, level of indentation, kind, and cells by column key.
 
     percent: whether its amounts are ratios in percent, whose changes are in points; adds: the keys of the rows that it
@@ -59,7 +57,7 @@ class Row:
     label: str
     level: int
     kind: RowKind
-    cells: Mapping[str, Cell] = field(default_factory=dict)
+    cells: Mapping[str, Cell] = MappingProxyType({})
     percent: bool = False
     adds: tuple[tuple[int, str], ...] = ()
     favourable: int = 1
@@ -76,16 +74,14 @@ class Counted:
         return Counted(self.lines + other.lines, self.amount + other.amount)
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
+class Part(NamedTuple):
     """Some of the lines considered: those that one rule kept out of the report, or that are shown in one way."""
 
     rule: str
     counted: Counted
 
 
-@dataclass(frozen=True, slots=True)
-class Note:
+class Note(NamedTuple):
     """A remark that holds amounts: `{}` stands in the words for each, and the report's style says how it is written."""
 
     words: str
@@ -93,16 +89,14 @@ class Note:
     decimals: int = 2
 
 
-@dataclass(frozen=True, slots=True)
-class Check:
+class Check(NamedTuple):
     """One thing that must hold, in words that also tell by how much it does not."""
 
     words: str
     holds: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Proof:
+class Proof(NamedTuple):
     """The accounting of all lines that a report considered: they are what it shows and what its rules left out.
 
     measure: what the amounts are of; considered: counted apart from the report's own query; shown_as: how what is
@@ -132,8 +126,7 @@ class Proof:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class ReportTable:
+class ReportTable(NamedTuple):
     """A report. facts: what it was made of, by key; subtitle: the same as lines to be read; key_label: the head of the
     row labels; show_keys: whether row keys stand beside the labels; look: how numbers, days and paper are to look.
     """
@@ -147,4 +140,4 @@ class ReportTable:
     show_keys: bool = False
     proof: Proof | None = None
     notes: tuple[Note | str, ...] = ()
-    look: Look = field(default_factory=Look)
+    look: Look = Look()

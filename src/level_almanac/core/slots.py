@@ -1,8 +1,9 @@
 """Column words made into the columns of one report: each value column with its days, divided ones one by one."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date
+from typing import NamedTuple
 
 from level_almanac.book.tables import tables_of
 from level_almanac.core.as_of import AsOf
@@ -24,8 +25,7 @@ _LABELS = {
 _BALANCE_LABELS = {"closing": "closing", "opening": "year's opening"}
 
 
-@dataclass(frozen=True, slots=True)
-class Slot:
+class Slot(NamedTuple):
     """One value column of a report.
 
     word: the key of the column words it comes from; field, member: what it is of, where it is one of a field's members,
@@ -91,7 +91,8 @@ def unique(shown: Sequence[Shown]) -> tuple[Shown, ...]:
     for column in shown:
         keys[column.key] = keys.get(column.key, 0) + 1
         again = keys[column.key]
-        found.append(column if again == 1 else replace(column, key=f"{column.key}-{again}"))
+        key = column.key if again == 1 else f"{column.key}-{again}"
+        found.append(column._replace(key=key) if isinstance(column, Slot) else replace(column, key=key))
     return tuple(found)
 
 
@@ -196,7 +197,7 @@ def with_members(shown: Sequence[Shown], members: dict[str, list[str | None]]) -
             label = " ".join(
                 part for part in (column.label or ("" if not column.is_plan else column.scenario), name) if part
             )
-            found.append(replace(column, key=prefix + key, label=label, member=member, undivided=column.key))
+            found.append(column._replace(key=prefix + key, label=label, member=member, undivided=column.key))
     if len(found) > MOST_COLUMNS:
         raise UsageMistake(Mistake("too many columns", WHERE, f"{len(found):,}", f"{MOST_COLUMNS} at the most"))
     return unique(found)

@@ -140,8 +140,9 @@ def _columns(
 
 def _change_column(word: ChangeColumn, of: Slot, over: Slot, decimals: int, arrangement: Arrangement) -> Column:
     name: str = word.kind
-    if name == "variance" and arrangement.layout.measure == "balance":
-        # Of what is owned and owed, neither more nor less is better by itself.
+    says = any(row.row.better in ("more", "less") for row in arrangement.rows)
+    if name == "variance" and arrangement.layout.measure == "balance" and not says:
+        # Of what is owned and owed, neither more nor less is better unless the layout says so.
         name = "difference"
     label = word.label or (f"{name} %" if word.percent else name)
     derived = Derived(of.key, over.key, word.percent, favourable=word.kind == "variance")

@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from level_almanac.book.layouts import Measure
 from level_almanac.core.arrangement import EARLIER, RESULT, nature
@@ -32,8 +32,7 @@ WHOLE = ""
 """The block of everything."""
 
 
-@dataclass(frozen=True, slots=True)
-class Figures:
+class Figures(NamedTuple):
     """What was found. slots: the columns with the members of fields made into one each; blocks: the members to show;
     by_block: per block, slot key and measure, the amounts of each account; sums: all of the store's answer; plans: the
     plans that were read, if any.

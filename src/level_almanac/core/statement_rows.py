@@ -1,8 +1,9 @@
 """The rows of a statement, from an arranged layout and its figures (docs/layouts.md)."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from decimal import Decimal
+from types import MappingProxyType
+from typing import NamedTuple
 
 from level_almanac.core.accounts import Account, Chart
 from level_almanac.core.arrangement import EARLIER, RESULT, RESULTS, ArrangedRow, Arrangement
@@ -17,8 +18,7 @@ _RESULT_LABELS = {EARLIER: "Earlier results not transferred", RESULT: "Result of
 _ZERO = Decimal(0)
 
 
-@dataclass(frozen=True, slots=True)
-class StatementRow:
+class StatementRow(NamedTuple):
     """One row in the making. figures: by slot, as shown; leaf: whether it is accounts of its own, not the sum of other
     rows; factor: from stored amounts to shown ones; adds: the rows it is the sum of, each with a sign.
     """
@@ -27,7 +27,7 @@ class StatementRow:
     label: str
     level: int
     kind: RowKind
-    figures: Mapping[str, Figure] = field(default_factory=dict)
+    figures: Mapping[str, Figure] = MappingProxyType({})
     leaf: bool = False
     factor: int = 1
     fav: int = 1

@@ -1,7 +1,7 @@
 """From spans and shifts to the days and periods that a column covers (docs/columns.md, "Spans")."""
 
-from dataclasses import dataclass, replace
 from datetime import date, timedelta
+from typing import NamedTuple
 
 from level_almanac.core.as_of import AsOf
 from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalYear
@@ -20,8 +20,7 @@ _SHORT_UNITS = ("day", "week", "month")
 """Units that never hold extra periods, not even where they reach over a year's end."""
 
 
-@dataclass(frozen=True, slots=True)
-class Window:
+class Window(NamedTuple):
     """The days that a column covers, and what they are out of.
 
     first, last: the days covered; whole_last: the last day of what they are part of; unit: its name; stretches: the
@@ -61,15 +60,13 @@ class Window:
         return self.first - _ONE_DAY if self.before else self.last
 
 
-@dataclass(frozen=True, slots=True)
-class Missing:
+class Missing(NamedTuple):
     """A column without days, and why it has none: `2025 has no week 53`."""
 
     why: str
 
 
-@dataclass(frozen=True, slots=True)
-class Anchor:
+class Anchor(NamedTuple):
     """The day that a span is taken at, and whether that is the last day of what it was moved from.
 
     shifted: whether it was moved, so that a part span is a cut one.
@@ -122,7 +119,7 @@ def _part(first: date, anchor: Anchor, whole_last: date, unit: Unit, as_of: AsOf
     if anchor.shifted and as_of.compare == "whole":
         last = inner_last
     cut = str(_named(last, inner, as_of.calendar)) if anchor.shifted and last < inner_last else ""
-    return replace(window_of_days(first, last, whole_last, unit, as_of), cut=cut)
+    return window_of_days(first, last, whole_last, unit, as_of)._replace(cut=cut)
 
 
 def _named(day: date, unit: Unit, calendar: FiscalCalendar) -> str:
@@ -174,7 +171,7 @@ def _rest(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
 def _last(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
     calendar, unit = as_of.calendar, span.unit
     # One step of `prior` is the whole length, so that the spans lie end to end.
-    steps = replace(shift, number=shift.number * span.number) if shift.kind == "back" else shift
+    steps = shift._replace(number=shift.number * span.number) if shift.kind == "back" else shift
     anchor = _moved_anchor(unit, steps, as_of)
     if isinstance(anchor, Missing):
         return anchor
@@ -183,7 +180,7 @@ def _last(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
     name: Unit = "period" if unit == "period" and span.number == 1 else unit
     window = _part(first, anchor, whole_last, name, as_of)
     many = f"{span.number} {unit}s" if span.number > 1 else unit
-    return replace(window, unit="" if unit == "day" else many)
+    return window._replace(unit="" if unit == "day" else many)
 
 
 def _balance(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
@@ -206,7 +203,7 @@ def _balance(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
     if span.name == "closing":
         return window
     before = Stretch(0, calendar.year_of(last).periods[0].fiscal - 1)
-    return replace(window, unit=EVERYTHING, stretches=(before, *window.stretches))
+    return window._replace(unit=EVERYTHING, stretches=(before, *window.stretches))
 
 
 def _of_id(text: str, as_of: AsOf) -> Window:
@@ -227,7 +224,7 @@ def window_of_period(period: FiscalPeriod, as_of: AsOf, extras: int) -> Window:
     if period.extra:
         whole = (Stretch(period.fiscal, period.fiscal),)
         return Window(period.first, period.last, period.last, "adjustments", whole, extras)
-    return replace(window_of_days(period.first, period.last, period.last, "period", as_of), extras=extras)
+    return window_of_days(period.first, period.last, period.last, "period", as_of)._replace(extras=extras)
 
 
 def window_of_days(first: date, last: date, whole_last: date, unit: str, as_of: AsOf) -> Window:

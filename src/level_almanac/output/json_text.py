@@ -1,7 +1,6 @@
 """JSON: exact decimals as strings, ISO dates, the shape of docs/output.md."""
 
 import json
-from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -29,7 +28,7 @@ def json_text(table: ReportTable) -> str:
             for row in table.rows
         ],
         "proof": _proof(table.proof) if table.proof else None,
-        "notes": notes(replace(table, look=Look())),
+        "notes": notes(table._replace(look=Look())),
     }
     return json.dumps(plain, ensure_ascii=False, indent=2) + "\n"
 

@@ -7,7 +7,6 @@ it where there is a terminal.
 import re
 import textwrap
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -80,8 +79,7 @@ def page_lines(table: ReportTable) -> list[str]:
     return [line for line in (page.title, page.subtitle) if line] + subtitles(table)
 
 
-@dataclass(frozen=True, slots=True)
-class _Block:
+class _Block(NamedTuple):
     """Some of the columns side by side: from first up to last, each so wide, with this gap, and the labels' width."""
 
     first: int

@@ -1,7 +1,6 @@
 """How cells, proof and notes are written as text for people, in the report's style, whatever the format."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from datetime import date
 from decimal import ROUND_HALF_UP, Context, Decimal
 
@@ -152,7 +151,7 @@ def dressed(table: ReportTable) -> ReportTable:
     """Return the report with the days in its heads in the style's form."""
     if table.look.style.dates == "D Mon YYYY":
         return table
-    return replace(table, columns=tuple(_dressed(column, table) for column in table.columns))
+    return table._replace(columns=tuple(_dressed(column, table) for column in table.columns))
 
 
 def _dressed(column: Column, table: ReportTable) -> Column:
@@ -160,7 +159,7 @@ def _dressed(column: Column, table: ReportTable) -> Column:
         return column
     first, last = day_text(column.first, table), day_text(column.through, table)
     words = last if first == last else f"{first}–{last}"
-    return replace(column, covers=f"at {words}" if column.covers.startswith("at ") else words)
+    return column._replace(covers=f"at {words}" if column.covers.startswith("at ") else words)
 
 
 def _rounding_notes(table: ReportTable) -> Iterator[str]:

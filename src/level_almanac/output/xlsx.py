@@ -167,20 +167,23 @@ class _Sheet:
                 self.sheet.write_number(at, number, float(cell), form)
 
     def _number_format(self, row: Row, column: Column) -> str:
-        places = places_of(column, self.table, row)
+        """Return the format that shows a number as the other formats do, what rounds to zero as a zero."""
+        style, places = self.table.look.style, places_of(column, self.table, row)
+        ratio = row.percent and column.kind == "amount"
+        amount = column.kind == "amount" and not ratio
         decimals = f".{'0' * places}" if places else ""
-        if row.percent and column.kind == "amount":
-            mark = ' "pt"' if column.derived else ' "%"'
-            return f"0{decimals}{mark};-0{decimals}{mark};0{decimals}{mark}"
-        style = self.table.look.style
-        amount = column.kind == "amount"
-        number = f"#,##0{decimals}{_UNIT_MARKS[style.units] if amount else ''}"
-        zero = {"zero": f"0{decimals}", "dash": '"–"', "blank": '""'}[style.zeros if amount else "zero"]
-        if not amount or style.negatives == "minus":
-            return f"{number};-{number};{zero}"
-        if style.negatives == "red":
-            return f"{number};[Red]-{number};{zero}"
-        return f"{number}_);({number});{zero}_)"
+        mark = (' "pt"' if column.derived else ' "%"') if ratio else _UNIT_MARKS[style.units] if amount else ""
+        number = f"#,##0{decimals}{mark}"
+        if amount and row.kind == "total" and style.mark != "none":
+            code = self.table.facts.get("currency", "")
+            number = f'"{code} "{number}' if style.mark == "before" else f'{number}" {code}"'
+        least = Decimal(5).scaleb(-places - 1) * (style.units if amount else 1)
+        zeros = {"zero": f"0{decimals}{mark if ratio else ''}", "dash": '"–"', "blank": '""'}
+        zero = zeros[style.zeros if amount else "zero"]
+        if style.negatives == "parens":
+            return f"[>={least:f}]{number}_);[<=-{least:f}]({number});{zero}_)"
+        red = "[Red]" if style.negatives == "red" else ""
+        return f"[>={least:f}]{number};{red}[<=-{least:f}]-{number};{zero}"
 
     def _formula(self, row: Row, column: Column, cell: Cell) -> str:
         """Return the formula that gives the cell, or nothing where it is a figure of its own."""

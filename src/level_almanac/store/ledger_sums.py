@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 from itertools import pairwise
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine
@@ -23,8 +23,7 @@ MOST_FILTERS = 40
 """Measures from which they are met with the lines by a join: the engine's planning grows faster than its work."""
 
 
-@dataclass(frozen=True, slots=True)
-class Stretch:
+class Stretch(NamedTuple):
     """The fiscal positions from `low` through `high`, or of one position the days from `first` through `last`."""
 
     low: int
@@ -33,8 +32,7 @@ class Stretch:
     last: date | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Slice:
+class Slice(NamedTuple):
     """The lines of these entry classes within any of the stretches, or with `outside` within none of them."""
 
     classes: tuple[EntryClass, ...]

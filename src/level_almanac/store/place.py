@@ -1,12 +1,11 @@
 """Where a ledger line stands in the calendar, as the store holds it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import date
+from typing import NamedTuple
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(NamedTuple):
     """Where a line stands: its fiscal position (year × 100 + period number) and the day it counts on.
 
     carried_fiscal, carried_day: the first period of the year that a carried line of this date opens, and its first

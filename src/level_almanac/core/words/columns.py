@@ -2,7 +2,7 @@
 
 import re
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.words.days import DayReader, DayWords, Unit, unit_of
 from level_almanac.core.words.formulas import Formula, formula_of, names_in, unknown_name
@@ -17,8 +17,7 @@ WHERE = "--columns"
 ACTUAL = "actual"
 
 
-@dataclass(frozen=True, slots=True)
-class Span:
+class Span(NamedTuple):
     """A stretch of the calendar. number, unit: of `last 3 periods` and `rest of year`; id: of a period, quarter, week
     or year by name; first, last: of a range of days.
     """
@@ -31,16 +30,17 @@ class Span:
     last: DayWords | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Shift:
+class Shift(NamedTuple):
     """How far a span is moved back: so many of its own kind, or so many fiscal years."""
 
     kind: Literal["", "back", "last year"] = ""
     number: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Each:
+NO_SHIFT = Shift()
+
+
+class Each(NamedTuple):
     """What a span is divided by: units of the calendar, so many at a time, or the members of a field."""
 
     unit: Unit | None = None
@@ -55,7 +55,7 @@ class ValueColumn:
 
     key: str
     span: Span
-    shift: Shift = Shift()
+    shift: Shift = NO_SHIFT
     scenario: str = ACTUAL
     each: Each | None = None
     label: str = ""
