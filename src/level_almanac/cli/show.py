@@ -109,11 +109,11 @@ def show(ctx: click.Context, table: ReportTable, output: OutputRequest, look: Lo
 
 def print_terminal(table: ReportTable) -> None:
     """Print the report as wide as the terminal is, or at a set width where there is none."""
-    from rich.console import Console  # noqa: PLC0415  needed for no other format
-
     told = os.environ.get("COLUMNS", "")
     width = int(told) if told.isdigit() and int(told) else None
     if sys.stdout.isatty():
+        from rich.console import Console  # noqa: PLC0415  only a terminal needs it
+
         print_report(table, Console(width=width, highlight=False, emoji=False, markup=False))
     else:
         click.echo(text(table, width or UNBOUND_WIDTH), nl=False)
