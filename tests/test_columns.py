@@ -203,6 +203,39 @@ def test_spans_of_days_weeks_and_names(almanac: Almanac, demo: Path, lines: list
         ]
 
 
+@pytest.mark.parametrize(
+    ("when", "words", "first", "last", "extra"),
+    [
+        ("--as-of 2025-09-30", "last 12 periods", date(2024, 10, 1), date(2025, 9, 30), True),
+        ("--as-of 2025-09-30", "last 1 period", date(2025, 9, 1), date(2025, 9, 30), False),
+        ("--as-of 2025-11-30", "last 6 periods", date(2025, 6, 1), date(2025, 11, 30), True),
+        ("--as-of 2025-11-30", "last 2 quarters", date(2025, 7, 1), date(2025, 11, 30), True),
+        ("--as-of 2025-10-10", "last 30 days", date(2025, 9, 11), date(2025, 10, 10), False),
+        ("--as-of 2025-10-01", "week", date(2025, 9, 29), date(2025, 10, 5), False),
+        ("--as-of 2025-09-29", "rest of week", date(2025, 9, 30), date(2025, 10, 5), False),
+        ("--as-of 2025-09-12", "rest of year", date(2025, 9, 13), date(2025, 9, 30), True),
+        ("--as-of 2025-12-31", "2025-09-15 through 2025-10-15", date(2025, 9, 15), date(2025, 10, 15), True),
+    ],
+)
+def test_extra_periods_are_in_spans_longer_than_a_period(
+    almanac: Almanac, demo: Path, lines: list[Line], when: str, words: str, first: date, last: date, extra: bool
+) -> None:
+    table = report(almanac, demo, "income", *when.split(), "--columns", words)
+    (shown,) = amounts(table, "result").values()
+    moved = income(lines, days(first, last, extra))
+    assert shown == -sum((-a if code < "50" else a for code, a in moved.items()), ZERO)
+    assert table["proof"]["balances"] is True
+
+
+def test_a_cut_week_tells_what_its_rest_holds(almanac: Almanac, demo: Path, lines: list[Line]) -> None:
+    table = report(almanac, demo, "income", "--as-of", "2025-10-07", "--columns", "wtd prior; last 2 weeks prior")
+    rest = income(lines, days(date(2025, 10, 1), date(2025, 10, 5), extra=False))
+    earned = sum((amount for code, amount in rest.items() if code < "50"), ZERO)
+    # The week of 29 September is the year's W01, and its Tuesday the last day that is compared.
+    assert table["notes"][0].startswith(f"2026-W01 holds a further {earned:,.2f} of income")
+    assert table["notes"][0].endswith("after the cut, 1–5 Oct 2025")
+
+
 def test_blocks_sum_to_the_whole(almanac: Almanac, demo: Path) -> None:
     table = report(almanac, demo, "income", "--by", "department", "--columns", "ptd; ytd", "--level", "1")
     rows = {row["key"]: row["cells"] for row in table["rows"]}

@@ -16,6 +16,7 @@ from level_almanac.core.book import Book, Selection
 from level_almanac.core.calendar import FiscalPeriod
 from level_almanac.core.change import Figure
 from level_almanac.core.slots import Shown, Slot, with_members
+from level_almanac.core.stretches import stretches
 from level_almanac.core.windows import Window, rest_of_cut, up_to
 from level_almanac.store.ledger_sums import MOVEMENT, EntryClass, Measures, Place, Slice, Stretch, Sums, merged
 
@@ -78,9 +79,8 @@ def measures_of(shown: Sequence[Shown], measures: Iterable[Measure], as_of: AsOf
         if "movement" in measures:
             wanted[f"m:{slot.asked}"] = (Slice(COUNTED, window.stretches),)
             moved += window.stretches
-            if rest := rest_of_cut(window, as_of.calendar):
-                fiscal = as_of.calendar.period_of(rest[0]).fiscal
-                wanted[f"r:{slot.asked}"] = (Slice(COUNTED, (Stretch(fiscal, fiscal, *rest),)),)
+            if rest := rest_of_cut(window):
+                wanted[f"r:{slot.asked}"] = (Slice(COUNTED, stretches(as_of.calendar, *rest, 0, crossing=False)),)
         if "balance" in measures:
             earlier = earlier_slices(window, as_of)
             within = () if window.before else up_to(window, as_of.calendar)

@@ -176,7 +176,7 @@ def notes_of(
         if isinstance(slot.window, Missing):
             yield f"{slot.label}: {slot.window.why}, so there is nothing to show or compare"
     if arrangement.layout.scope == "income":
-        yield from _cut_notes(book, selection, figures, slots, as_of)
+        yield from _cut_notes(book, selection, figures, slots)
     yield from _early_notes(book, selection, slots)
     yield from _week_notes(slots, as_of)
     yield from _not_placed_notes(book, figures, arrangement, slots)
@@ -194,14 +194,12 @@ def _early_notes(book: Book, selection: Selection, slots: Sequence[Slot]) -> Ite
             yield f"{slot.label} lies before the ledger's first line, of {day_words(first)}"
 
 
-def _cut_notes(
-    book: Book, selection: Selection, figures: Figures, slots: Sequence[Slot], as_of: AsOf
-) -> Iterator[Note]:
+def _cut_notes(book: Book, selection: Selection, figures: Figures, slots: Sequence[Slot]) -> Iterator[Note]:
     told = set()
     for slot in slots:
         if slot.is_plan or not isinstance(slot.window, Window):
             continue
-        rest = rest_of_cut(slot.window, as_of.calendar)
+        rest = rest_of_cut(slot.window)
         if rest is None or rest in told:
             continue
         told.add(rest)

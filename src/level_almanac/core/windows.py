@@ -25,8 +25,8 @@ class Window(NamedTuple):
 
     first, last: the days covered; whole_last: the last day of what they are part of; unit: its name; stretches: the
     same in the store; extras: how many extra periods of a year count in a balance at the end of that year's last day;
-    cut: the name of the compared unit that was cut at the same day, or empty; before: whether a balance is that of the
-    day before `first`, as an opening is.
+    cut, cut_last: the name and last day of the compared unit that was cut at the same day, if one was; before: whether
+    a balance is that of the day before `first`, as an opening is.
     """
 
     first: date
@@ -36,6 +36,7 @@ class Window(NamedTuple):
     stretches: tuple[Stretch, ...]
     extras: int
     cut: str = ""
+    cut_last: date | None = None
     before: bool = False
 
     @property
@@ -118,8 +119,10 @@ def _part(first: date, anchor: Anchor, whole_last: date, unit: Unit, as_of: AsOf
     _, inner_last = unit_days(last, inner, as_of.calendar)
     if anchor.shifted and as_of.compare == "whole":
         last = inner_last
-    cut = str(_named(last, inner, as_of.calendar)) if anchor.shifted and last < inner_last else ""
-    return window_of_days(first, last, whole_last, unit, as_of)._replace(cut=cut)
+    window = window_of_days(first, last, whole_last, unit, as_of)
+    if not anchor.shifted or last == inner_last:
+        return window
+    return window._replace(cut=_named(last, inner, as_of.calendar), cut_last=inner_last)
 
 
 def _named(day: date, unit: Unit, calendar: FiscalCalendar) -> str:
@@ -177,8 +180,9 @@ def _last(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
         return anchor
     first_of_last, whole_last = unit_days(anchor.day, unit, calendar)
     first, _ = unit_days(moved(first_of_last, 1 - span.number, unit, calendar), unit, calendar)
-    name: Unit = "period" if unit == "period" and span.number == 1 else unit
-    window = _part(first, anchor, whole_last, name, as_of)
+    # Several periods hold extra ones as a quarter does, so that the last twelve at a year's end are the year.
+    like: Unit = "quarter" if unit == "period" and span.number > 1 else unit
+    window = _part(first, anchor, whole_last, like, as_of)
     many = f"{span.number} {unit}s" if span.number > 1 else unit
     return window._replace(unit="" if unit == "day" else many)
 
@@ -229,19 +233,16 @@ def window_of_period(period: FiscalPeriod, as_of: AsOf, extras: int) -> Window:
 
 def window_of_days(first: date, last: date, whole_last: date, unit: str, as_of: AsOf) -> Window:
     """Return the days from first through last of a unit that ends on whole_last."""
-    if unit == "period" or unit in _SHORT_UNITS:
+    if unit.removeprefix("rest of ") in ("period", *_SHORT_UNITS):
         within = stretches(as_of.calendar, first, last, 0, crossing=False)
     else:
         within = stretches(as_of.calendar, first, last, as_of.extras)
     return Window(first, last, whole_last, unit, within, as_of.extras)
 
 
-def rest_of_cut(window: Window, calendar: FiscalCalendar) -> tuple[date, date] | None:
+def rest_of_cut(window: Window) -> tuple[date, date] | None:
     """Return the days of the compared unit after the cut, or None where nothing was cut."""
-    if not window.cut:
-        return None
-    unit: Unit = window.unit if window.unit in _SHORT_UNITS else "period"  # type: ignore[assignment]  # one of the units
-    return window.last + _ONE_DAY, unit_days(window.last, unit, calendar)[1]
+    return (window.last + _ONE_DAY, window.cut_last) if window.cut_last else None
 
 
 def up_to(window: Window, calendar: FiscalCalendar) -> tuple[Stretch, ...]:
