@@ -135,6 +135,8 @@ def _joined_sums(
         for stretch in part.stretches
         for kind in part.classes
     ]
+    if not windows:
+        return
     columns = list(zip(*windows, strict=True))
     names_of_columns = ("numbers", "kinds", "lows", "highs", "firsts", "lasts")
     bind = Binding(**{name: list(column) for name, column in zip(names_of_columns, columns, strict=True)})
