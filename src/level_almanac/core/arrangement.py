@@ -77,6 +77,7 @@ class _Arranger:
         self.layout, self.chart = layout, chart
         self.mistakes: list[Mistake] = []
         self.numbers: dict[str, int] = {}
+        self.figured = [row.key for row in layout.rows if row.key and (row.sources or row.results)]
 
     def arrange(self) -> Arrangement:
         for number, row in enumerate(self.layout.rows, 1):
@@ -93,7 +94,7 @@ class _Arranger:
         zero = [(text, formula) for text in self.layout.zero if (formula := self._formula(text, "zero", text))]
         self._check_twice(list(rows.values()))
         for found in rows.values():
-            if found.row.only_with and found.row.only_with not in self.numbers:
+            if found.row.only_with and found.row.only_with not in self.figured:
                 where = self.layout.where(found.number, "only_with")
                 self.mistakes.append(self._unknown(found.row.only_with, where))
         if self.mistakes:
@@ -103,8 +104,8 @@ class _Arranger:
         return Arrangement(self.layout, tuple(signed.values()), tuple(zero), tuple(self._left(taken)))
 
     def _unknown(self, name: str, where: str) -> Mistake:
-        hint = nearest(name, self.numbers)
-        return Mistake("no row has this key", where, repr(name), listed(self.numbers), hint)
+        hint = nearest(name, self.figured)
+        return Mistake("no row with figures has this key", where, repr(name), listed(self.figured), hint)
 
     def _row(self, number: int, row: LayoutRow) -> ArrangedRow:
         measure: Measure = row.measure or self.layout.measure
@@ -114,7 +115,7 @@ class _Arranger:
             if text := getattr(row, name):
                 formula = self._formula(text, self.layout.where(number, name), text)
         for name in row.sum_of:
-            if name not in self.numbers:
+            if name not in self.figured:
                 self.mistakes.append(self._unknown(name, self.layout.where(number, "sum_of")))
         if measure == "balance" and any(self.chart[code].is_income for code in codes):
             what = "income and expense have no balance"
@@ -131,9 +132,9 @@ class _Arranger:
             self.mistakes += error.mistakes
             return None
         for name in names_in(formula):
-            if name.name not in self.numbers:
-                what, hint = "no row has this key", nearest(name.name, self.numbers)
-                self.mistakes.append(unknown_name(shown, name, what, where, listed(self.numbers), hint))
+            if name.name not in self.figured:
+                what, hint = "no row with figures has this key", nearest(name.name, self.figured)
+                self.mistakes.append(unknown_name(shown, name, what, where, listed(self.figured), hint))
         return formula
 
     def _accounts(self, number: int, row: LayoutRow) -> tuple[tuple[Account, ...], tuple[str, ...]]:

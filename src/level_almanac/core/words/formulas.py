@@ -53,10 +53,10 @@ def read_formula(text: str, where: str, error: type[AlmanacError]) -> Formula:
     """Return the formula; raise `error` with the word at fault where it is none."""
     if _PLAIN_SUM.fullmatch(text):
         # Most layouts hold nothing else, and a report should not wait for the grammar because of them.
-        first, *rest = text.split()
-        formula: Formula = Name(first)
+        first, *rest = re.finditer(r"\S+", text)
+        formula: Formula = Name(first[0], first.start())
         for sign, name in zip(rest[::2], rest[1::2], strict=True):
-            formula = Both("-" if sign == "-" else "+", formula, Name(name))
+            formula = Both("-" if sign[0] == "-" else "+", formula, Name(name[0], name.start()))
         return formula
     return formula_of(parse(text, "formula", where, error).children[0])
 
