@@ -162,9 +162,9 @@ class _Sheet:
             form = self._format(num_format=self._number_format(row, column), **look)
             formula = self._formula(row, column, cell)
             if formula:
-                self.sheet.write_formula(at, number, formula, form, float(cell))
+                self.sheet.write_formula(at, number, formula, form, cell)
             else:
-                self.sheet.write_number(at, number, float(cell), form)
+                self.sheet.write_number(at, number, cell, form)
 
     def _number_format(self, row: Row, column: Column) -> str:
         """Return the format that shows a number as the other formats do, what rounds to zero as a zero."""
