@@ -58,7 +58,9 @@ def _drawn(table: ReportTable, form: str) -> bytes:
         else:
             _side_by_side(axes, table, rows[:_MOST_ROWS], columns[:_MOST_BARS], scale)
         undrawn = [f"{len(rows) - _MOST_ROWS} more rows"] if len(rows) > _MOST_ROWS else []
-        undrawn += [f"adjustments of {column.label}" for column in columns if column.covers == "adjustments"]
+        drawn = [column for each in series[:2] for column in each] if len(series[0]) > 2 else columns[:_MOST_BARS]
+        left = [column for column in columns if column not in drawn]
+        undrawn += [" ".join(part for part in (column.label, column.covers) if part) for column in left]
         _frame(figure, axes, table, unit, undrawn)
         stream = io.BytesIO()
         figure.savefig(stream, format=form, metadata={"Date": None} if form == "svg" else {"Software": None})
