@@ -5,6 +5,7 @@ import re
 import shutil
 import subprocess
 from collections.abc import Iterator
+from datetime import date
 from decimal import Decimal
 from html.parser import HTMLParser
 from pathlib import Path
@@ -18,6 +19,7 @@ from PIL import Image
 
 from conftest import Almanac, MakeBook
 from level_almanac.core.report_table import Column, Derived, ReportTable, Row
+from level_almanac.output.chart import _series as series_of
 from level_almanac.output.files import ENDINGS, rendered
 
 VARIANCE = "ptd; budget ptd; variance; variance %; ytd; ytd last year; change; change %"
@@ -251,6 +253,20 @@ def test_text_that_would_run_is_inert(tmp_path: Path) -> None:
     assert '=HYPERLINK("x")' in [cell.value for row in sheet.iter_rows() for cell in row]
     assert "'=1+1" in rendered(report, "csv").decode()
     assert "&lt;b&gt;&amp;" in rendered(report, "html").decode()
+
+
+def test_a_chart_sets_side_by_side_only_what_is_of_the_same_days() -> None:
+    def columns(series: str, scenario: str, *names: str) -> list[Column]:
+        prefix = f"{scenario}-" if scenario else ""
+        return [
+            Column(prefix + name, name, "amount", 2, date(2026, int(name), 1), scenario=scenario, series=series)
+            for name in names
+        ]
+
+    booked, plan = columns("a", "", "1", "2", "3"), columns("b", "budget", "1", "2", "3")
+    assert series_of([*booked, *plan]) == [booked, plan]
+    assert series_of([*booked, *columns("b", "budget", "4", "5", "6")]) == [booked]
+    assert series_of([*booked, *columns("b", "budget", "1", "2")]) == [booked]
 
 
 def test_a_formula_that_would_not_give_the_figure_is_not_written(tmp_path: Path) -> None:

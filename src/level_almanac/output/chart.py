@@ -17,7 +17,7 @@ _COLOURS = ("#1f5f7a", "#d98a29", "#6b7f3a", "#8a4f7d", "#4d4d4d", "#b0563c")
 _DASHES = ("-", "--", "-.", ":", (0, (5, 1, 1, 1, 1, 1)), (0, (1, 2)))
 _MARKERS = ("o", "s", "^", "D", "v", "P")
 _INK, _QUIET, _GRID = "#1d2733", "#5d6875", "#dde2e7"
-_MOST_ROWS, _MOST_BARS = 8, 4
+_MOST_ROWS, _MOST_BARS, _MOST_NAMED, _MOST_TOLD = 8, 4, 4, 16
 _SCALES = ((Decimal(1_000_000), "million"), (Decimal(1_000), "thousand"))
 _MINUS = "−"
 
@@ -60,7 +60,8 @@ def _drawn(table: ReportTable, form: str) -> bytes:
         undrawn = [f"{len(rows) - _MOST_ROWS} more rows"] if len(rows) > _MOST_ROWS else []
         drawn = [column for each in series[:2] for column in each] if len(series[0]) > 2 else columns[:_MOST_BARS]
         left = [column for column in columns if column not in drawn]
-        undrawn += [" ".join(part for part in (column.label, column.covers) if part) for column in left]
+        undrawn += [" ".join(part for part in (column.label, column.covers) if part) for column in left[:_MOST_NAMED]]
+        undrawn += [f"{len(left) - _MOST_NAMED} more columns"] if len(left) > _MOST_NAMED else []
         _frame(figure, axes, table, unit, undrawn)
         stream = io.BytesIO()
         figure.savefig(stream, format=form, metadata={"Date": None} if form == "svg" else {"Software": None})
@@ -81,28 +82,43 @@ def _series(columns: list[Column]) -> list[list[Column]]:
     for column in columns:
         if column.series and column.covers != "adjustments":
             found.setdefault(column.series, []).append(column)
-    return list(found.values()) or [columns if len(columns) < 3 else columns[:0]]
+    first, *others = list(found.values()) or [columns if len(columns) < 3 else columns[:0]]
+    return [first, *(each for each in others if _same_places(first, each))]
 
 
-def _value(row: Row, column: Column, scale: Decimal) -> float | None:
+def _same_places(one: list[Column], other: list[Column]) -> bool:
+    """Tell whether both are of the same days or members, as a plan's are of those beside it, and so share places."""
+    pairs = zip(one, other, strict=False)
+    return len(one) == len(other) and all(b.key.endswith(a.key) and a.first == b.first for a, b in pairs)
+
+
+def _value(row: Row, column: Column, scale: Decimal) -> Decimal | None:
+    """Return the figure in the chart's units, exact, as its label tells it."""
     cell = row.cells.get(column.key)
-    return float(cell / scale) if isinstance(cell, Decimal) else None
+    return cell / scale if isinstance(cell, Decimal) else None
+
+
+def _place(value: Decimal | None) -> float | None:
+    """Return where a figure is drawn, which is the only thing that a binary float is made for."""
+    return None if value is None else float(value)
 
 
 def _over_time(axes: Any, table: ReportTable, rows: list[Row], series: list[list[Column]], scale: Decimal) -> None:
     names = [_tick(column) for column in series[0]]
     # Members of a field have no order in time, so nothing leads from one to the next.
     ordered = len({column.first for column in series[0]}) > 1
-    ends: list[tuple[float, str, str]] = []
+    ends: list[tuple[Decimal, str, str]] = []
     total = next((row for row in rows if row.kind == "total"), None)
     if total is not None:
-        heights = [_value(total, column, scale) or 0.0 for column in series[0]]
-        axes.bar(range(len(heights)), heights, width=0.62, color="#c4ccd4", edgecolor=_QUIET, linewidth=0.6, zorder=2)
-        for at, height in enumerate(heights):
-            text = _short(Decimal(repr(height)), table)
+        heights = [_value(total, column, scale) or Decimal(0) for column in series[0]]
+        drawn = [_place(height) for height in heights]
+        axes.bar(range(len(heights)), drawn, width=0.62, color="#c4ccd4", edgecolor=_QUIET, linewidth=0.6, zorder=2)
+        for at, height in enumerate(heights if len(heights) <= _MOST_TOLD else []):
+            text = _short(height, table)
             axes.annotate(
-                text, (at, height), xytext=(0, 3 if height >= 0 else -3), textcoords="offset points", ha="center",
-                va="bottom" if height >= 0 else "top", fontsize=8 if len(heights) <= 16 else 6, color=_INK, zorder=5,
+                text, (at, float(height)), xytext=(0, 3 if height >= 0 else -3), textcoords="offset points",
+                ha="center", va="bottom" if height >= 0 else "top", fontsize=8,
+                color=_INK, zorder=5,
             )  # fmt: skip
         ends.append((heights[-1], f"{total.label} (bars)", _QUIET))
     for number, row in enumerate(row for row in rows if row is not total):
@@ -110,12 +126,13 @@ def _over_time(axes: Any, table: ReportTable, rows: list[Row], series: list[list
             heights_or_none = [_value(row, column, scale) for column in columns]
             colour = _COLOURS[number % len(_COLOURS)]
             axes.plot(
-                range(len(columns)), heights_or_none, color=colour, zorder=3, marker=_MARKERS[number % 6],
+                range(len(columns)), [_place(height) for height in heights_or_none], color=colour, zorder=3,
+                marker=_MARKERS[number % 6],
                 linestyle=_DASHES[number % 6] if ordered and not order else ":" if ordered else "none",
                 markersize=3 if order else 5 if ordered else 8,
                 linewidth=1.0 if order else 1.9,
             )  # fmt: skip
-            last = next((height for height in reversed(heights_or_none) if height is not None), 0.0)
+            last = next((height for height in reversed(heights_or_none) if height is not None), Decimal(0))
             word = f"{row.label}, {columns[0].scenario}" if order else row.label
             ends.append((last, word, colour))
     few = len(names) <= 14
@@ -130,15 +147,16 @@ def _tick(column: Column) -> str:
     return f"{column.label}\n{column.extent}" if part else column.label
 
 
-def _label_ends(axes: Any, ends: list[tuple[float, str, str]], at: float) -> None:
+def _label_ends(axes: Any, ends: list[tuple[Decimal, str, str]], at: float) -> None:
     """Name each line at its end, moved apart where two would stand on one another."""
     low, high = axes.get_ylim()
     apart = (high - low) * 0.042
     place = low - apart
     for height, words, colour in sorted(ends):
-        place = max(height, place + apart)
+        drawn = float(height)
+        place = max(drawn, place + apart)
         axes.annotate(
-            "\n".join(textwrap.wrap(words, 24)), (at, height), xytext=(at, place), color=colour, fontsize=9,
+            "\n".join(textwrap.wrap(words, 24)), (at, drawn), xytext=(at, place), color=colour, fontsize=9,
             va="center", annotation_clip=False, fontweight="bold",
         )  # fmt: skip
 
@@ -147,16 +165,17 @@ def _side_by_side(axes: Any, table: ReportTable, rows: list[Row], columns: list[
     thick = 0.8 / len(columns)
     for order, column in enumerate(columns):
         places = [at + (order - (len(columns) - 1) / 2) * thick for at in range(len(rows))]
-        values = [_value(row, column, scale) or 0.0 for row in rows]
+        values = [_value(row, column, scale) or Decimal(0) for row in rows]
         name = " · ".join(words for words in (column.label, column.covers, column.extent) if words)
         axes.barh(
-            places, values, height=thick * 0.9, color=_COLOURS[order], label=name, zorder=2,
-            hatch=("", "//", "..", "xx")[order], edgecolor="white", linewidth=0.4,
+            places, [_place(value) for value in values], height=thick * 0.9, color=_COLOURS[order], label=name,
+            zorder=2, hatch=("", "//", "..", "xx")[order], edgecolor="white", linewidth=0.4,
         )  # fmt: skip
         for place, value in zip(places, values, strict=True):
             axes.annotate(
-                _short(Decimal(repr(value)), table), (value, place), xytext=(4 if value >= 0 else -4, 0),
-                textcoords="offset points", va="center", ha="left" if value >= 0 else "right", fontsize=9, color=_INK,
+                _short(value, table), (float(value), place), xytext=(4 if value >= 0 else -4, 0),
+                textcoords="offset points", va="center", ha="left" if value >= 0 else "right", fontsize=9,
+                color=_INK,
             )  # fmt: skip
     axes.set_yticks(range(len(rows)), [row.label for row in rows], fontsize=10)
     axes.invert_yaxis()
@@ -190,4 +209,6 @@ def _frame(figure: Any, axes: Any, table: ReportTable, unit: str, undrawn: list[
         words = f"in the table and not drawn: {', '.join(undrawn)}"
         figure.text(0.045, 0.015, words, fontsize=8, color=_QUIET)
     top = 0.90 - 0.022 * len(lines) - (0.065 if upright else 0)
-    figure.subplots_adjust(left=0.16 if upright else 0.075, right=0.96 if upright else 0.85, top=top, bottom=0.08)
+    # Names that stand aslant need more room above the line that says what is not drawn.
+    bottom = 0.14 if any(tick.get_rotation() for tick in axes.get_xticklabels()) else 0.08
+    figure.subplots_adjust(left=0.16 if upright else 0.075, right=0.96 if upright else 0.85, top=top, bottom=bottom)
