@@ -15,7 +15,7 @@ from level_almanac.core.stretches import stretches
 from level_almanac.core.windows import Window, window_of
 from level_almanac.core.words.columns import ValueColumn, read_columns
 from level_almanac.errors import UsageMistake
-from level_almanac.store.ledger_sums import Stretch
+from level_almanac.store.predicate import Stretch
 
 OCTOBER = FiscalCalendar(CalendarSettings(year_start="10-01", extra_periods=1))
 DAYS = st.dates(date(1950, 1, 1), date(2150, 12, 31))

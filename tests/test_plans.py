@@ -15,7 +15,7 @@ from conftest import Almanac, MakeBook, SmallBook
 from level_almanac.book.settings import CalendarSettings, PlanSettings, ProfileSettings
 from level_almanac.core.calendar import FiscalCalendar
 from level_almanac.core.plans import PlanLine, Plans
-from level_almanac.store.ledger_sums import Stretch
+from level_almanac.store.predicate import Stretch
 
 OCTOBER = FiscalCalendar(CalendarSettings(year_start="10-01", holidays=["2026-06-01"]))
 JUNE = OCTOBER.period_of(date(2026, 6, 17))

@@ -26,7 +26,7 @@ from level_almanac.book.settings import (
     StyleSettings,
     TableSettings,
 )
-from level_almanac.book.tables import BUILT_IN
+from level_almanac.book.tables import BUILT_IN, Table, tables_of
 from level_almanac.book.year_ends import WEEKDAYS
 from level_almanac.errors import Mistake, listed, nearest
 
@@ -52,7 +52,7 @@ _NOT_A = {
     "dataclass_type": "a section of keys",
 }
 _FIELD_NAME = re.compile(r"[a-z][a-z0-9_]*")
-RESERVED_FIELDS = frozenset({"file", "file_line", "fiscal", "counted", "own_class", "entry_class", "class"})
+RESERVED_FIELDS = frozenset({"file", "file_line", "fiscal", "counted", "own_class", "entry_class", "class", "entry"})
 """Names that the store gives to what it adds to each line."""
 
 
@@ -125,16 +125,60 @@ def _entity_mistakes(settings: BookSettings) -> Iterator[Mistake]:
 
 def _table_mistakes(settings: BookSettings) -> Iterator[Mistake]:
     for name, table in settings.tables.items():
-        if name not in BUILT_IN:
-            hint = nearest(name, BUILT_IN)
-            yield Mistake("unknown table", f"tables.{name}", allowed=listed(BUILT_IN), next_step=hint)
-            continue
+        own = name not in BUILT_IN
+        if own:
+            yield from _own_table_mistakes(name, table)
+        elif table.key or table.date:
+            yield Mistake("this table has its key and date already", f"tables.{name}", allowed="fields and links")
         for field in table.fields:
             where = f"tables.{name}.fields.{field}"
             if not _FIELD_NAME.fullmatch(field):
                 yield Mistake("not a field name", where, allowed="small letters, digits and _, a letter first")
-            elif BUILT_IN[name].field(field) or field in RESERVED_FIELDS:
+            elif (not own and BUILT_IN[name].field(field)) or field in RESERVED_FIELDS:
                 yield Mistake("this name is taken", where)
+    tables = tables_of(settings.tables)
+    for name, table in settings.tables.items():
+        yield from _link_mistakes(tables[name], table, tables)
+
+
+def _own_table_mistakes(name: str, table: TableSettings) -> Iterator[Mistake]:
+    where, known = f"tables.{name}", list(table.fields)
+    hint = nearest(name, BUILT_IN)
+    if not table.key and hint:
+        yield Mistake(
+            "unknown table", where, allowed=f"{listed(BUILT_IN)}, or a key for a table of one's own", next_step=hint
+        )
+    elif not table.key:
+        yield Mistake(
+            "a table of one's own needs a key", where, allowed="the fields that tell its lines apart, as `key`"
+        )
+    if not _FIELD_NAME.fullmatch(name):
+        yield Mistake("not a table name", where, allowed="small letters, digits and _, a letter first")
+    for field in table.key:
+        if field not in known:
+            yield Mistake(
+                "no field of the table has this name", f"{where}.key", repr(field), listed(known), nearest(field, known)
+            )
+    dates = [field for field, kind in table.fields.items() if kind == "date"]
+    if table.date and table.date not in dates:
+        allowed = listed(dates) if dates else "a field that is a date"
+        yield Mistake(
+            "no date of the table has this name", f"{where}.date", repr(table.date), allowed, nearest(table.date, dates)
+        )
+
+
+def _link_mistakes(table: Table, settings: TableSettings, tables: Mapping[str, Table]) -> Iterator[Mistake]:
+    where, texts = f"tables.{table.name}", [field.name for field in table.fields if field.kind == "text"]
+    for section, names in (("links", settings.links), ("number_like", settings.number_like)):
+        for field in names:
+            if field not in texts:
+                what, hint = "no text field of the table has this name", nearest(field, texts)
+                yield Mistake(what, f"{where}.{section}", repr(field), listed(texts), hint)
+    keyed = [name for name, each in tables.items() if len(each.key) == 1]
+    for field, target in settings.links.items():
+        if target not in keyed:
+            what, hint = "no table with a key of one field has this name", nearest(target, keyed)
+            yield Mistake(what, f"{where}.links.{field}", repr(target), listed(keyed), hint)
 
 
 def _plan_mistakes(settings: BookSettings) -> Iterator[Mistake]:

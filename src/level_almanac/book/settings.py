@@ -75,10 +75,19 @@ class EntryClassRules:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TableSettings:
-    """One `[tables.NAME]` section: the further fields of a table, each with its kind."""
+    """One `[tables.NAME]` section: a table of the book's own, or what it adds to a built-in one.
+
+    fields: each with its kind; key: the names of the fields that tell one line from every other, for a table of the
+    book's own; date: the date that counts, where it has several; links: fields whose values are keys of another table,
+    beside those that are named like one; number_like: text fields that are compared and sorted as numbers.
+    """
 
     __pydantic_config__ = STRICT
     fields: dict[str, FieldKind] = field(default_factory=dict)
+    key: list[str] = field(default_factory=list)
+    date: str = ""
+    links: dict[str, str] = field(default_factory=dict)
+    number_like: list[str] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

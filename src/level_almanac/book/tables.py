@@ -1,6 +1,7 @@
 """The tables that a book can hold: their fields, keys and kinds (docs/loading.md)."""
 
 from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Literal, NamedTuple
 
 from level_almanac.book.settings import TableSettings
@@ -20,17 +21,30 @@ class Field(NamedTuple):
 
 
 class Table(NamedTuple):
-    """One table: its fields, and the names of those that together tell one line from every other."""
+    """One table: its fields, and the names of those that together tell one line from every other.
+
+    date: the field that is the date that counts, or empty; links: fields whose values are keys of other tables, to
+    those tables' names; number_like: text fields that are compared and sorted as numbers.
+    """
 
     name: str
     key: tuple[str, ...]
     fields: tuple[Field, ...]
+    date: str = ""
+    links: Mapping[str, str] = MappingProxyType({})
+    number_like: frozenset[str] = frozenset()
 
     @property
     def further(self) -> tuple[str, ...]:
         """The text fields that the book declares for it."""
-        built_in = BUILT_IN[self.name].fields
+        built_in = BUILT_IN[self.name].fields if self.name in BUILT_IN else ()
         return tuple(field.name for field in self.fields if field.kind == "text" and field not in built_in)
+
+    @property
+    def measure(self) -> str:
+        """The amount that a proof of its lines adds up, or empty where it has none."""
+        amounts = [field.name for field in self.fields if field.kind == "amount"]
+        return "amount" if "amount" in amounts else amounts[0] if amounts else ""
 
     def field(self, name: str) -> Field | None:
         """Return the field of this name, or None."""
@@ -60,6 +74,7 @@ LEDGER = Table(
         Field("original_amount", "quantity"),
         Field("currency"),
     ),
+    date="posted",
 )
 ACCOUNTS = Table(
     "accounts",
@@ -71,6 +86,7 @@ ACCOUNTS = Table(
         Field("parent"),
         Field("control", choices=("payable", "receivable")),
     ),
+    links={"parent": "accounts"},
 )
 BUDGET = Table(
     "budget",
@@ -85,6 +101,7 @@ BUDGET = Table(
         Field("share", "quantity"),
         Field("share_of"),
     ),
+    date="date",
 )
 BUILT_IN = {table.name: table for table in (LEDGER, ACCOUNTS, BUDGET)}
 DATE_OF = {"ledger": "posted", "budget": "date"}
@@ -92,13 +109,39 @@ DATE_OF = {"ledger": "posted", "budget": "date"}
 
 
 def tables_of(declared: Mapping[str, TableSettings]) -> dict[str, Table]:
-    """Return every table by name, with the further fields that the book declares for it."""
+    """Return every table by name, with the further fields that the book declares for it, and the book's own tables.
+
+    A field that is named like the one key field of another table links to that table.
+    """
     tables = dict(BUILT_IN)
     for name, settings in declared.items():
-        if name in tables:
-            base = tables[name]
-            further = tuple(Field(field, kind) for field, kind in settings.fields.items())
-            # A plan is kept for each combination of what the book declares; a ledger line has a number of its own.
-            dimensions = tuple(field.name for field in further if field.kind == "text") if name == "budget" else ()
-            tables[name] = Table(name, base.key + dimensions, base.fields + further)
-    return tables
+        base = BUILT_IN.get(name, Table(name, tuple(settings.key), ()))
+        further = tuple(Field(field, kind, field in settings.key) for field, kind in settings.fields.items())
+        # A plan is kept for each combination of what the book declares; a ledger line has a number of its own.
+        dimensions = tuple(field.name for field in further if field.kind == "text") if name == "budget" else ()
+        tables[name] = base._replace(
+            key=base.key + dimensions,
+            fields=base.fields + further,
+            date=base.date or settings.date or _date_of(further),
+            links={**base.links, **settings.links},
+            number_like=frozenset(settings.number_like),
+        )
+    keys = {table.key[0]: table.name for table in tables.values() if len(table.key) == 1}
+    return {
+        name: table._replace(
+            links={
+                **{
+                    field.name: keys[field.name]
+                    for field in table.fields
+                    if field.kind == "text" and keys.get(field.name, name) != name
+                },
+                **table.links,
+            }
+        )
+        for name, table in tables.items()
+    }
+
+
+def _date_of(fields: tuple[Field, ...]) -> str:
+    dates = [field.name for field in fields if field.kind == "date"]
+    return next((name for name in ("posted", "date") if name in dates), dates[0] if dates else "")

@@ -12,6 +12,8 @@ from level_almanac.errors import AlmanacError, BookMistake
 COMMANDS = {
     "calendar": "Fiscal years, quarters and periods, and what data covers them.",
     "demo": "Write the demo book, load it, and walk through its reports.",
+    "detail": "Account detail: opening, each line, running balance, closing.",
+    "list": "Lines of a table: any fields, conditions, groups and totals.",
     "load": "Take the exports in: all of them, or nothing.",
     "statement": "Statement of a layout: any spans, plans and changes in columns.",
     "trial": "Trial balance: opening, debit, credit, closing.",
@@ -32,7 +34,9 @@ class Commands(click.Group):
         """Import a command and return it, or None where there is none of this name."""
         if cmd_name not in COMMANDS:
             return super().get_command(ctx, cmd_name)
-        command = getattr(import_module(f"level_almanac.cli.{cmd_name}"), cmd_name)
+        module = import_module(f"level_almanac.cli.{cmd_name}")
+        # A name that Python has taken already ends in an underscore.
+        command = getattr(module, cmd_name, None) or getattr(module, f"{cmd_name}_")
         assert isinstance(command, click.Command)  # noqa: S101  holds for every module of this package
         return command
 

@@ -89,3 +89,30 @@ def last_day(through: DayWords | None, before: DayWords | None) -> DayWords | No
 def open_book(ctx: click.Context) -> Book:
     """Open the book that `--book` names."""
     return Book.open(ctx.find_root().obj or Path())
+
+
+def condition_options(command: F) -> F:
+    """Add the options that say which lines count: all of --only must hold, and none of --except."""
+    for option in reversed(
+        (
+            click.option("--only", multiple=True, metavar="COND", help="Only lines that meet this; repeatable."),
+            click.option(
+                "--except", "besides", multiple=True, metavar="COND", help="No lines that meet this; repeatable."
+            ),
+        )
+    ):
+        command = option(command)
+    return command
+
+
+def range_options(command: F) -> F:
+    """Add the options that say from which day through which."""
+    for option in reversed(
+        (
+            click.option("--from", "first", type=DAY, metavar="DAY", help="From this day, with --through or --before."),
+            click.option("--through", type=DAY, metavar="DAY", help="Through this day, it included."),
+            click.option("--before", type=DAY, metavar="DAY", help="Up to this day, it left out."),
+        )
+    ):
+        command = option(command)
+    return command

@@ -3,12 +3,12 @@
 import click
 
 from level_almanac.cli.options import (
-    DAY,
     as_of_request,
     entity_option,
     last_day,
     level_option,
     open_book,
+    range_options,
     when_options,
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
@@ -19,9 +19,7 @@ from level_almanac.core.words.days import DayWords
 
 @click.command()
 @when_options
-@click.option("--from", "first", type=DAY, metavar="DAY", help="From this day, with --through or --before.")
-@click.option("--through", type=DAY, metavar="DAY", help="Through this day, it included.")
-@click.option("--before", type=DAY, metavar="DAY", help="Up to this day, it left out.")
+@range_options
 @click.option("--after-closing", is_flag=True, help="With the closing lines of the year shown.")
 @entity_option
 @level_option

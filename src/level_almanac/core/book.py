@@ -15,14 +15,16 @@ from level_almanac.book.period_file import read_period_file
 from level_almanac.book.reading import find_book, read_book
 from level_almanac.book.settings import BookFile, CalendarSettings, Entity
 from level_almanac.book.stamps import STORE_FOLDER
-from level_almanac.book.tables import tables_of
+from level_almanac.book.tables import Table, tables_of
 from level_almanac.core.accounts import Chart
 from level_almanac.core.calendar import FiscalCalendar
+from level_almanac.core.line_fields import LineFields, line_fields
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake, listed, nearest
 from level_almanac.store.chart_lines import chart_lines
 from level_almanac.store.engine import DuckDBEngine, Engine, Row
 from level_almanac.store.ledger_checks import newest_posting
 from level_almanac.store.ledger_sums import Measures, Place, Sums, ledger_sums
+from level_almanac.store.line_query import LineSource, LinkedParts
 from level_almanac.store.plan_lines import plan_lines, scenarios
 from level_almanac.store.state import State, Store
 
@@ -104,7 +106,9 @@ class Book:
 
         rules: dict[str, Predicate] = {}
         mistakes: list[Mistake] = []
-        ledger = tables_of(self.settings.tables)["ledger"]
+        ledger = line_fields(
+            "ledger", {"ledger": tables_of(self.settings.tables)["ledger"]._replace(links={})}
+        ).as_exported
         for name in ("carried", "closing", "adjusting"):
             text = getattr(self.settings.entry_classes, name)
             if text:
@@ -137,6 +141,34 @@ class Book:
         """The chart of accounts."""
         parts = [self.store.path_of(loaded.part) for loaded in self.state.files_of("accounts")]
         return Chart((*line[:4], line[6]) for line in chart_lines(self.engine, parts))
+
+    @cached_property
+    def tables(self) -> dict[str, Table]:
+        """Every table by name."""
+        return tables_of(self.settings.tables)
+
+    def line_fields(self, table: str) -> LineFields:
+        """Return what can be asked of a table's lines; raise UsageMistake for a table that the book lacks."""
+        if table not in self.tables:
+            hint = nearest(table, self.tables)
+            raise UsageMistake(Mistake("the book has no such table", "TABLE", repr(table), listed(self.tables), hint))
+        return line_fields(table, self.tables)
+
+    def parts_of(self, table: str) -> tuple[str, ...]:
+        """Return the parts that hold a table's lines."""
+        return tuple(self.store.path_of(loaded.part) for loaded in self.state.files_of(table) if loaded.lines)
+
+    def line_source(
+        self, fields: LineFields, rules: Sequence["Predicate"] = (), parts: Sequence[str] | None = None
+    ) -> LineSource:
+        """Return what the store is asked of: the lines of a table that meet the rules. parts: only those in these."""
+        links = {}
+        for link, name in fields.table.links.items():
+            target = self.tables[name]
+            names = tuple(field.name for field in target.fields)
+            links[link] = LinkedParts(target.key[0], self.parts_of(name), names)
+        found = self.parts_of(fields.table.name) if parts is None else tuple(parts)
+        return LineSource(found, links, fields.places, tuple(rules))
 
     def layout(self, name: str) -> Layout:
         """Return a layout of the book, or a built-in one; raise UsageMistake or BookMistake where it is not right."""

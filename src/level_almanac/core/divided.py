@@ -26,7 +26,7 @@ def divided(window: Window, unit: Unit, number: int, as_of: AsOf) -> Iterator[tu
     day = window.first
     while day <= window.last:
         first, last = unit_days(day, unit, calendar)
-        name = _id_of(first, unit, calendar)
+        name = unit_id(first, unit, calendar)
         if number > 1:
             first, last, name = _several(first, unit, number, calendar)
         if unit == "week" and window.unit == "year" and calendar.week_of(first).year > calendar.year_of(day).year:
@@ -72,13 +72,16 @@ def _periods(window: Window, number: int, as_of: AsOf) -> Iterator[tuple[str, Wi
         period = calendar.moved(group[-1], 1)
 
 
-def _id_of(first: date, unit: Unit, calendar: FiscalCalendar) -> str:
+def unit_id(day: date, unit: Unit, calendar: FiscalCalendar) -> str:
+    """Return the id of the unit of the calendar that a day lies in."""
     if unit == "day":
-        return first.isoformat()
+        return day.isoformat()
     if unit == "week":
-        return str(calendar.week_of(first))
+        return str(calendar.week_of(day))
     if unit == "month":
-        return f"{first:%Y-%m}"
-    period = calendar.period_of(first)
+        return f"{day:%Y-%m}"
+    period = calendar.period_of(day)
     year = calendar.year(period.year)
+    if unit == "period":
+        return str(period)
     return str(year) if unit == "year" else str(year.quarter_of(period))

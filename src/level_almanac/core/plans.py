@@ -17,7 +17,7 @@ from level_almanac.core.book import Book, Selection
 from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod
 from level_almanac.errors import BookMistake, Mistake, nearest
 from level_almanac.store.engine import Row
-from level_almanac.store.ledger_sums import Stretch
+from level_almanac.store.predicate import Stretch
 
 _EXACT = Context(prec=60)
 _ZERO = Decimal(0)

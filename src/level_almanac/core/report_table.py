@@ -29,7 +29,8 @@ class Derived(NamedTuple):
 class Column(NamedTuple):
     """One column. decimals: shown after the point; first, through: the days it covers; complete: whether the data
     covers them all, None where that is not asked; covers, extent: the same in words for its head; scenario: the plan
-    it is of, or empty; derived: what it is made of; series: what it is one of, where a span is divided.
+    it is of, or empty; derived: what it is made of; series: what it is one of, where a span is divided; adds: whether
+    a total's cell is the sum of those above it, as a balance or an average is not.
     """
 
     key: str
@@ -44,6 +45,7 @@ class Column(NamedTuple):
     scenario: str = ""
     derived: Derived | None = None
     series: str = ""
+    adds: bool = True
 
 
 class Row(NamedTuple):

@@ -18,13 +18,13 @@ from level_almanac.core.change import Figure
 from level_almanac.core.slots import Shown, Slot, with_members
 from level_almanac.core.stretches import stretches
 from level_almanac.core.windows import Window, rest_of_cut, up_to
-from level_almanac.store.ledger_sums import MOVEMENT, EntryClass, Measures, Place, Slice, Stretch, Sums, merged
+from level_almanac.store.ledger_sums import ALL_CLASSES, MOVEMENT, EntryClass, Measures, Place, Slice, Sums, merged
+from level_almanac.store.predicate import Stretch
 
 if TYPE_CHECKING:
     from level_almanac.core.plans import PlanLine, Plans
 
 COUNTED: tuple[EntryClass, ...] = ("ordinary", "adjusting")
-ALL_CLASSES: tuple[EntryClass, ...] = (*MOVEMENT, "base", "carried")
 Block = str | None
 """A member of the field that a statement is in blocks by; None where a line has no value in it."""
 Amounts = Mapping[str, Figure]

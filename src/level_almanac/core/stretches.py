@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from datetime import date, timedelta
 
 from level_almanac.core.calendar import FiscalCalendar
-from level_almanac.store.ledger_sums import Stretch
+from level_almanac.store.predicate import Stretch
 
 _ONE_DAY = timedelta(days=1)
 

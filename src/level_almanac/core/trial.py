@@ -6,28 +6,20 @@ from datetime import date, timedelta
 from decimal import Decimal
 
 from level_almanac.core.accounts import Account, Chart
-from level_almanac.core.as_of import ALL_EXTRA, AsOfRequest, adjustment_words, choice_words, how_far_words
+from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book, Selection
-from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod
 from level_almanac.core.day_words import day_words, range_words
-from level_almanac.core.facts import as_of_for, data_facts, data_words, selection_facts
+from level_almanac.core.facts import data_facts, data_words, selection_facts
 from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
-from level_almanac.core.stretches import stretches
-from level_almanac.core.words.days import DayContext, DayWords, day_of
-from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.core.trial_range import TrialRange, trial_measures, trial_range
+from level_almanac.core.words.days import DayWords
 from level_almanac.store.ledger_sums import (
-    MOVEMENT,
-    EntryClass,
-    Measures,
-    Slice,
-    Stretch,
     Sums,
     considered,
 )
 
 _ZERO = Decimal(0)
 _ONE_DAY = timedelta(days=1)
-_ALL: tuple[EntryClass, ...] = (*MOVEMENT, "base", "carried")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,20 +32,6 @@ class TrialRequest:
     entities: tuple[str, ...] = ()
     level: int | None = None
     after_closing: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class _Range:
-    """The range shown. before: what of its fiscal year lies before it; extra_left: its extra periods not asked for."""
-
-    year: int
-    first: date
-    last: date
-    words: str
-    before: tuple[Stretch, ...]
-    within: tuple[Stretch, ...]
-    extra_left: tuple[Stretch, ...]
-    adjustments_only: bool = False
 
 
 @dataclass(slots=True)
@@ -90,8 +68,8 @@ def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
     Raises UsageMistake where the range is none or reaches over a year's end.
     """
     selection = book.select(request.entities)
-    shown = _range(book, selection.calendar, request, today)
-    sums = book.sums(_measures(shown, request.after_closing))
+    shown = trial_range(book, selection.calendar, request.when, (request.first, request.last), today)
+    sums = book.sums(trial_measures(shown, request.after_closing))
     lines, earlier, result, hidden = _lines(book.chart, sums, selection, request.level)
     total = _Line()
     for line in [*lines.values(), earlier]:
@@ -129,86 +107,6 @@ def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
     )
 
 
-def _range(book: Book, calendar: FiscalCalendar, request: TrialRequest, today: date) -> _Range:
-    if request.first or request.last:
-        when = request.when
-        if when.as_of or when.period or when.quarter or when.year:
-            got = "--from and --through beside a day, period, quarter or year"
-            raise UsageMistake(Mistake("more than one way to say when", got=got, allowed="one of them"))
-        newest = book.data_through(today) or today
-        return _asked_range(calendar, request, DayContext(calendar, today, newest))
-    as_of = as_of_for(book, calendar, request.when, today)
-    named = as_of.named
-    if isinstance(named, FiscalPeriod) and named.extra:
-        only = (Stretch(named.fiscal, named.fiscal),)
-        before = (Stretch(named.year * 100 + 1, named.fiscal - 1),)
-        words = f"{named} (adjustments dated {day_words(named.last)})"
-        return _Range(named.year, named.first, named.last, words, before, only, (), adjustments_only=True)
-    first = named.first if named else calendar.year_of(as_of.day).first
-    far = how_far_words(as_of, book.data_through(today))
-    how = "" if named or as_of.how == "as asked" else f" ({as_of.how})"
-    words = f"{range_words(first, as_of.day)}{how}: {named or f'year to date, {far}'}"
-    words = " · ".join([words, *choice_words(as_of)])
-    return _made_range(calendar, first, as_of.day, as_of.extras, words)
-
-
-def _asked_range(calendar: FiscalCalendar, request: TrialRequest, context: DayContext) -> _Range:
-    if request.first is None or request.last is None:
-        missing = "--from" if request.first is None else "--through or --before"
-        raise UsageMistake(Mistake("only one end of the range is given", next_step=f"give {missing} too"))
-    first, last = day_of(request.first, context), day_of(request.last, context)
-    if first > last:
-        got = f"{day_words(first)} through {day_words(last)}"
-        raise UsageMistake(Mistake("the range ends before it starts", "--from", got))
-    years = calendar.year_of(first), calendar.year_of(last)
-    if years[0] != years[1]:
-        asks = f"--from {first} --through {years[0].last}", f"--from {years[1].first} --through {last}"
-        raise UsageMistake(
-            Mistake(
-                "the range reaches over a year's end, where income and expense start anew",
-                "--from",
-                f"{first} through {last}",
-                next_step=f"ask for {asks[0]} and for {asks[1]}",
-            )
-        )
-    extras = 0 if request.when.adjustments == "without" else ALL_EXTRA
-    choices = adjustment_words(years[1], last, extras)
-    return _made_range(calendar, first, last, extras, " · ".join([range_words(first, last), *choices]))
-
-
-def _made_range(calendar: FiscalCalendar, first: date, last: date, extras: int, words: str) -> _Range:
-    year = calendar.year_of(first)
-    before = stretches(calendar, year.first, first - _ONE_DAY, 0) if first > year.first else ()
-    within = stretches(calendar, first, last, extras)
-    left = year.extra_periods[extras:] if last == year.last else ()
-    return _Range(
-        year.year, first, last, words, before, within, tuple(Stretch(extra.fiscal, extra.fiscal) for extra in left)
-    )
-
-
-def _measures(shown: _Range, after_closing: bool) -> Measures:
-    year = shown.year * 100
-    movement: tuple[EntryClass, ...] = MOVEMENT if after_closing else ("ordinary", "adjusting")
-    earlier = Stretch(0, year)
-    whole_year = Stretch(year + 1, year + 99)
-    taken = (earlier, *shown.before, *shown.within)
-    return {
-        # Closing lines of earlier years stay in the openings: only the year shown is taken before closing.
-        "earlier": (Slice(MOVEMENT, (earlier,)), Slice(("base",), (Stretch(0, year + 1),))),
-        "before": (Slice(movement, shown.before),),
-        "within": (Slice(movement, shown.within),),
-        "carried": (Slice(("carried",)),),
-        "closing": () if after_closing else (Slice(("closing",), (whole_year,)),),
-        "adjustments": (Slice(movement, shown.extra_left),),
-        "later": (
-            Slice(("ordinary", "adjusting"), (*taken, *shown.extra_left), outside=True),
-            Slice(("closing",), (*taken, *shown.extra_left) if after_closing else (earlier, whole_year), outside=True),
-            Slice(("base",), (Stretch(0, year + 1),), outside=True),
-        ),
-        "all": (Slice(_ALL),),
-    }
-
-
 def _lines(
     chart: Chart, sums: Mapping[tuple[str, str], Mapping[str, Sums]], selection: Selection, level: int | None
 ) -> tuple[dict[Account, _Line], _Line, _Line, int]:
@@ -233,7 +131,7 @@ def _lines(
     return kept, earlier, result, len(shown) - len(kept)
 
 
-def _columns(book: Book, shown: _Range, selection: Selection, today: date) -> tuple[Column, ...]:
+def _columns(book: Book, shown: TrialRange, selection: Selection, today: date) -> tuple[Column, ...]:
     through = book.data_through(today)
     complete = through is not None and through >= shown.last
     covers = f"{shown.year} adjustments" if shown.adjustments_only else range_words(shown.first, shown.last)

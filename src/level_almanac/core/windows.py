@@ -10,7 +10,7 @@ from level_almanac.core.stretches import stretches
 from level_almanac.core.words.columns import Shift, Span
 from level_almanac.core.words.days import DayContext, Unit, day_of, moved, unit_days
 from level_almanac.errors import Mistake, UsageMistake
-from level_almanac.store.ledger_sums import Stretch
+from level_almanac.store.predicate import Stretch
 
 _ONE_DAY = timedelta(days=1)
 _TO_DATE: dict[str, Unit] = {"wtd": "week", "mtd": "month", "ptd": "period", "qtd": "quarter", "ytd": "year"}

@@ -24,7 +24,7 @@ from level_almanac.intake.warnings import lines_after, unbalanced_journals
 from level_almanac.store import closing, ledger_checks, repeats, rollups
 from level_almanac.store.chart_lines import account_codes
 from level_almanac.store.engine import DuckDBEngine, Engine
-from level_almanac.store.plain_checks import count_lines
+from level_almanac.store.plain_checks import plain_sums
 from level_almanac.store.plan_lines import accounts_planned, plan_summary
 from level_almanac.store.predicate import Predicate
 from level_almanac.store.state import LoadedFile, State, Store
@@ -241,7 +241,10 @@ class _Load:
             sums = {entity: (lines, amount, Decimal(0)) for entity, lines, amount in plan_summary(self.engine, part)}
             return replace(draft, entry=replace(draft.entry, lines=sum(each[0] for each in sums.values()), sums=sums))
         if draft.entry.table != "ledger":
-            return replace(draft, entry=replace(draft.entry, lines=count_lines(self.engine, part)))
+            table = tables_of(self.book.settings.tables)[draft.entry.table]
+            by_entity = table.field("entity") is not None
+            sums = plain_sums(self.engine, part, table.measure, by_entity=by_entity)
+            return replace(draft, entry=replace(draft.entry, lines=sum(each[0] for each in sums.values()), sums=sums))
         rollup = self._new()
         rollups.write_rollup(self.engine, part, rollups.wide_fields(ledger), rollup)
         found = ledger_checks.part_summary(self.engine, part)

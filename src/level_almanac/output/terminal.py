@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 UNBOUND_WIDTH = 128
 """Columns of text where there is no terminal to ask."""
 _LABEL_AT_LEAST = 24
+_TEXT_AT_LEAST = 12
 _LONG_HEAD = 14
 _FIGURES = ("amount", "percent", "number", "count")
 _TO_THE_RIGHT = (*_FIGURES, "date")
@@ -96,11 +97,12 @@ class _Layout:
         self.table = table
         keys = [len(row.key) for row in table.rows if _shows_key(row)] if table.show_keys else []
         self.key = max(keys) + 2 if keys else 0
-        self.label = max([len(table.key_label), *(2 * row.level + len(row.label) for row in table.rows)])
+        labels = (2 * row.level + len(row.label) for row in table.rows if row.kind != "heading")
+        self.label = max([len(table.key_label), *labels])
         self.cells = [
             {c.key: cell_words(row.cells.get(c.key), c, row, table) for c in table.columns} for row in table.rows
         ]
-        figures = [max(6, *(len(cells[column.key]) for cells in self.cells)) for column in table.columns]
+        figures = [max([6, *(len(cells[column.key]) for cells in self.cells)]) for column in table.columns]
         # Where there is room a head stands as it is; where not, it breaks between words.
         heads = [max(len(line) for line in _head(column)) for column in table.columns]
         words = [max(len(word) for line in _head(column) for word in line.split()) for column in table.columns]
@@ -108,6 +110,7 @@ class _Layout:
             len(column.label) if column.kind == "percent" else word
             for column, word in zip(table.columns, words, strict=True)
         ]
+        self.texts = [number for number, column in enumerate(table.columns) if column.kind == "text"]
         self.wide = [max(pair) for pair in zip(figures, heads, strict=True)]
         self.narrow = [max(pair) for pair in zip(figures, words, strict=True)]
 
@@ -122,6 +125,9 @@ class _Layout:
             room = width - self.key - sum(widths) - gap * len(widths)
             if room >= label:
                 return [_Block(0, len(widths), widths, gap, min(self.label, room))]
+        for label, gap in ((self.label, 2), (wrapped, 1)):
+            if widths := self._squeezed(width - self.key - label - gap * len(self.narrow)):
+                return [_Block(0, len(widths), widths, gap, label)]
         blocks, first, widths = [], 0, self.narrow
         label = min(self.label, max(_LABEL_AT_LEAST, width // 3))
         while first < len(widths):
@@ -132,6 +138,20 @@ class _Layout:
             blocks.append(_Block(first, last, widths[first:last], 2, label))
             first = last
         return blocks
+
+    def _squeezed(self, room: int) -> list[int]:
+        """Return the widths with texts in lines one under another, so that all fits; none where even that does not."""
+        least = {number: min(self.narrow[number], _TEXT_AT_LEAST) for number in self.texts}
+        over = sum(self.narrow) - room
+        spare = {number: self.narrow[number] - least[number] for number in self.texts}
+        if over > sum(spare.values()) or not self.texts:
+            return []
+        widths = list(self.narrow)
+        # The widest text gives way first.
+        for _ in range(over):
+            widest = max((number for number in self.texts if widths[number] > least[number]), key=lambda n: widths[n])
+            widths[widest] -= 1
+        return widths
 
     def lines(self, block: _Block) -> Iterator[Line]:
         """Yield the lines of one block: its heads, its rows, and the rules between them."""
@@ -185,19 +205,26 @@ class _Layout:
     def _row(self, row: Row, cells: dict[str, str], block: _Block, columns: Sequence[Column]) -> Iterator[Line]:
         style = "" if row.kind == "line" else "bold"
         indent = " " * (2 * row.level)
-        labels = _wrap(row.label, block.label - len(indent))
+        # A heading has the line to itself.
+        labels = [row.label] if row.kind == "heading" else _wrap(row.label, block.label - len(indent))
         key = row.key if self.key and _shows_key(row) else ""
-        for number, label in enumerate(labels):
+        texts = {
+            column.key: _wrap(cells[column.key], width) if column.kind == "text" else [cells[column.key]]
+            for column, width in zip(columns, block.widths, strict=True)
+        }
+        # Figures stand beside the label's last line, and what a long text goes on with beneath them.
+        start = len(labels) - 1
+        for number in range(start + max([1, *(len(lines) for lines in texts.values())])):
+            label = labels[number] if number <= start else ""
             line = [
                 Run(f"{key if not number else '':<{self.key}}", "dim"),
-                Run(f"{indent + label:<{block.label}}", style),
+                Run(f"{indent + label if label else '':<{block.label}}", style),
             ]
-            if number == len(labels) - 1:
+            if number >= start and row.kind != "heading":
                 for column, width in zip(columns, block.widths, strict=True):
-                    line += [
-                        Run(" " * block.gap),
-                        Run(_set(cells[column.key], column, width), self._style(row, column, style)),
-                    ]
+                    lines = texts[column.key]
+                    words = lines[number - start] if number - start < len(lines) else ""
+                    line += [Run(" " * block.gap), Run(_set(words, column, width), self._style(row, column, style))]
             yield line
 
     def _style(self, row: Row, column: Column, style: str) -> str:

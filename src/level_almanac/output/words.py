@@ -170,7 +170,7 @@ def _rounding_notes(table: ReportTable) -> Iterator[str]:
         for column in table.columns if row.adds else ():
             parts = [(sign, rows[key].cells.get(column.key), rows[key]) for sign, key in row.adds if key in rows]
             total = row.cells.get(column.key)
-            if column.kind != "amount" or column.derived or not isinstance(total, Decimal):
+            if column.kind != "amount" or column.derived or not column.adds or not isinstance(total, Decimal):
                 continue
             shown = sum(
                 (

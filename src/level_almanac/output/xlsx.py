@@ -192,7 +192,7 @@ class _Sheet:
         if column.derived is not None:
             return self._derived(row, column, cell)
         parts = [(sign, key) for sign, key in row.adds if isinstance(self._cell(key, column), Decimal)]
-        if not parts or column.kind != "amount" or row.percent:
+        if not parts or column.kind != "amount" or not column.adds or row.percent:
             return ""
         total = sum((sign * self._amount(key, column) for sign, key in parts), Decimal(0))
         return f"={self._sum(parts, self.letters[column.key])}" if total == cell else ""

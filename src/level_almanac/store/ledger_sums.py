@@ -13,23 +13,16 @@ from typing import Literal, NamedTuple
 
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine
+from level_almanac.store.predicate import Stretch, stretch_sql
 from level_almanac.store.state import State, Store
 
 EntryClass = Literal["ordinary", "adjusting", "closing", "base", "carried"]
 """`base`: carried lines of an entity's first loaded year; `carried`: those of later years."""
 MOVEMENT: tuple[EntryClass, ...] = ("ordinary", "adjusting", "closing")
+ALL_CLASSES: tuple[EntryClass, ...] = (*MOVEMENT, "base", "carried")
 LAST_FISCAL = 999999
 MOST_FILTERS = 40
 """Measures from which they are met with the lines by a join: the engine's planning grows faster than its work."""
-
-
-class Stretch(NamedTuple):
-    """The fiscal positions from `low` through `high`, or of one position the days from `first` through `last`."""
-
-    low: int
-    high: int
-    first: date | None = None
-    last: date | None = None
 
 
 class Slice(NamedTuple):
@@ -200,14 +193,8 @@ def _base_sql(state: State, bind: Binding) -> str:
 
 def _slice_sql(part: Slice, bind: Binding) -> str:
     classes = ", ".join(bind(name) for name in part.classes)
-    within = " or ".join(_stretch_sql(stretch, bind) for stretch in part.stretches) or "false"
+    within = " or ".join(stretch_sql(stretch, bind) for stretch in part.stretches) or "false"
     return f"(kind in ({classes}) and {'not ' if part.outside else ''}({within}))"
-
-
-def _stretch_sql(stretch: Stretch, bind: Binding) -> str:
-    if stretch.first is None or stretch.last is None:
-        return f"fiscal between {bind(stretch.low)} and {bind(stretch.high)}"
-    return f"(fiscal = {bind(stretch.low)} and counted between {bind(stretch.first)} and {bind(stretch.last)})"
 
 
 def considered(state: State, entities: Collection[str]) -> Sums:

@@ -1,9 +1,18 @@
 """What is asked of a part without a place in the calendar."""
 
+from decimal import Decimal
+
 from level_almanac.store.engine import Engine
 
 
-def count_lines(engine: Engine, part: str) -> int:
-    """Return how many lines the part holds."""
-    ((lines,),) = engine.rows("select count(*) from read_parquet($part)", {"part": part})
-    return int(lines)
+def plain_sums(engine: Engine, part: str, measure: str, *, by_entity: bool) -> dict[str, tuple[int, Decimal, Decimal]]:
+    """Return by entity, or all under an empty name, how many lines the part holds, and what they come to.
+
+    measure: the amount that is added up, a field of the table, or empty; the third figure is always nothing.
+    """
+    amount = f'coalesce(sum("{measure}"), 0)::decimal(38, 4)' if measure else "0"
+    entity = "entity" if by_entity else "''"
+    rows = engine.rows(
+        f"select {entity}, count(*), {amount} from read_parquet($part) group by 1 order by 1", {"part": part}
+    )
+    return {entity or "": (lines, Decimal(found), Decimal(0)) for entity, lines, found in rows}

@@ -3,18 +3,26 @@
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from datetime import date
+from decimal import Decimal
+from typing import Literal, NamedTuple
 
-Operator = Literal["is", "begins", "ends", "contains", "blank", "through"]
+Operator = Literal["is", "begins", "ends", "contains", "blank", "through", "over", "at-least", "under", "at-most"]
+Word = str | Decimal | date
+Bind = Callable[[object], str]
+"""Takes a value and returns the name it is bound under."""
 
 
 @dataclass(frozen=True, slots=True)
 class FieldTest:
-    """One field held against words: `is` any of them, `begins`/`ends`/`contains` any, `blank`, or from `through` to."""
+    """One field held against words: `is` any of them, `begins`/`ends`/`contains` any, `blank`, from `through` to, or
+    `over`, `at-least`, `under`, `at-most` one. as_number: whether the text of the field is compared as a number.
+    """
 
     field: str
     operator: Operator
-    words: tuple[str, ...] = ()
+    words: tuple[Word, ...] = ()
+    as_number: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,51 +46,107 @@ class Some:
     parts: tuple["Predicate", ...]
 
 
-Predicate = FieldTest | Not | Every | Some
+class Stretch(NamedTuple):
+    """The fiscal positions from `low` through `high`, or of one position the days from `first` through `last`."""
+
+    low: int
+    high: int
+    first: date | None = None
+    last: date | None = None
+
+    def holds(self, fiscal: int, counted: date) -> bool:
+        """Tell whether a line at this position, that counts on this day, lies within."""
+        if self.first is None or self.last is None:
+            return self.low <= fiscal <= self.high
+        return fiscal == self.low and self.first <= counted <= self.last
+
+
+@dataclass(frozen=True, slots=True)
+class Within:
+    """True where a line stands in one of the stretches of the fiscal calendar."""
+
+    stretches: tuple[Stretch, ...]
+
+
+Predicate = FieldTest | Not | Every | Some | Within
 
 _SQL: dict[Operator, str] = {
     "is": "{f} = {v}",
     "begins": "starts_with({f}, {v})",
     "ends": "ends_with({f}, {v})",
     "contains": "contains(lower({f}), lower({v}))",
+    "over": "{f} > {v}",
+    "at-least": "{f} >= {v}",
+    "under": "{f} < {v}",
+    "at-most": "{f} <= {v}",
 }
 _PERIOD_NUMBER = re.compile(r"P(\d{1,2})", re.IGNORECASE)
 _PERIOD = re.compile(r"(?:FY)?(\d{4})-P(\d{1,2})", re.IGNORECASE)
+_AS_NUMBER = "try_cast({f} as decimal(38, 6))"
 
 
 def fields_in(predicate: Predicate) -> set[str]:
     """Return the names of the fields that the condition asks for."""
     match predicate:
-        case FieldTest(field, _, _):
+        case FieldTest(field, _, _, _):
             return {field}
         case Not(part):
             return fields_in(part)
         case Every(parts) | Some(parts):
             return set().union(*(fields_in(part) for part in parts))
+        case Within():
+            return set()
 
 
-def sql_of(predicate: Predicate, bind: Callable[[object], str]) -> str:
+def quoted(field: str) -> str:
+    """Return a field's name as it is written in SQL."""
+    return f'"{field}"'
+
+
+def sql_of(predicate: Predicate, bind: Bind, field_sql: Callable[[str], str] = quoted) -> str:
     """Return the condition as SQL that is true or false, never null.
 
-    bind: takes a value and returns the name it is bound under. The fields must be known ones of the table; a blank
-    field is true for `blank` only.
+    field_sql: takes a field's name and returns the SQL of its value. The fields must be known ones of the table; a
+    blank field is true for `blank` only.
     """
     match predicate:
-        case FieldTest("period", "is", words):
-            return "(" + " or ".join(_period_sql(word, bind) for word in words) + ")"
+        case FieldTest("period", operator, words) if operator in ("is", "through"):
+            return _periods_sql(operator, words, bind, field_sql("fiscal"))
         case FieldTest(field, "blank", _):
-            return f'("{field}" is null)'
-        case FieldTest(field, "through", (low, high)):
-            return f'coalesce("{field}" between {bind(low)} and {bind(high)}, false)'
-        case FieldTest(field, operator, words):
-            tests = [_SQL[operator].format(f=f'"{field}"', v=bind(word)) for word in words]
-            return f"coalesce({' or '.join(tests)}, false)"
+            return f"({field_sql(field)} is null)"
+        case FieldTest(field, operator, words, as_number):
+            value = _AS_NUMBER.format(f=field_sql(field)) if as_number else field_sql(field)
+            return f"coalesce({_test_sql(value, operator, words, bind)}, false)"
         case Not(part):
-            return f"(not {sql_of(part, bind)})"
+            return f"(not {sql_of(part, bind, field_sql)})"
         case Every(parts):
-            return "(" + " and ".join(sql_of(part, bind) for part in parts) + ")"
+            return "(" + " and ".join(sql_of(part, bind, field_sql) for part in parts) + ")"
         case Some(parts):
-            return "(" + " or ".join(sql_of(part, bind) for part in parts) + ")"
+            return "(" + " or ".join(sql_of(part, bind, field_sql) for part in parts) + ")"
+        case Within(stretches):
+            fiscal, counted = field_sql("fiscal"), field_sql("counted")
+            tests = [stretch_sql(stretch, bind, fiscal, counted) for stretch in stretches]
+            return f"coalesce({' or '.join(tests) or 'false'}, false)"
+
+
+def _test_sql(value: str, operator: Operator, words: tuple[Word, ...], bind: Bind) -> str:
+    bound = [_typed(word, bind) for word in words]
+    if operator == "through":
+        return f"{value} between {bound[0]} and {bound[1]}"
+    tests = [_SQL[operator].format(f=value, v=word) for word in bound]
+    return f"({' or '.join(tests)})"
+
+
+def _typed(word: Word, bind: Bind) -> str:
+    # A number is told its type, so that no engine compares it as a binary float.
+    return f"{bind(word)}::decimal(38, 6)" if isinstance(word, Decimal) else bind(word)
+
+
+def stretch_sql(stretch: Stretch, bind: Bind, fiscal: str = "fiscal", counted: str = "counted") -> str:
+    """Return the SQL that tells whether a line lies in the stretch. fiscal, counted: the SQL of where it stands."""
+    if stretch.first is None or stretch.last is None:
+        return f"{fiscal} between {bind(stretch.low)} and {bind(stretch.high)}"
+    return f"({fiscal} = {bind(stretch.low)} and {counted} between {bind(stretch.first)} and {bind(stretch.last)})"
 
 
 def is_period_word(word: str) -> bool:
@@ -90,10 +154,20 @@ def is_period_word(word: str) -> bool:
     return bool(_PERIOD_NUMBER.fullmatch(word) or _PERIOD.fullmatch(word))
 
 
-def _period_sql(word: str, bind: Callable[[object], str]) -> str:
-    if number := _PERIOD_NUMBER.fullmatch(word):
-        return f"fiscal % 100 = {bind(int(number[1]))}"
+def fiscal_of(word: str) -> int | None:
+    """Return the fiscal position that a period's id names, or None where it is not one of a certain year."""
     whole = _PERIOD.fullmatch(word)
-    if whole is None:
-        raise ValueError(word)
-    return f"fiscal = {bind(int(whole[1]) * 100 + int(whole[2]))}"
+    return int(whole[1]) * 100 + int(whole[2]) if whole else None
+
+
+def _periods_sql(operator: Operator, words: tuple[Word, ...], bind: Bind, fiscal: str) -> str:
+    if operator == "through":
+        low, high = (fiscal_of(str(word)) for word in words)
+        return f"({fiscal} between {bind(low)} and {bind(high)})"
+    return "(" + " or ".join(_period_sql(str(word), bind, fiscal) for word in words) + ")"
+
+
+def _period_sql(word: str, bind: Bind, fiscal: str) -> str:
+    if number := _PERIOD_NUMBER.fullmatch(word):
+        return f"{fiscal} % 100 = {bind(int(number[1]))}"
+    return f"{fiscal} = {bind(fiscal_of(word))}"

@@ -19,7 +19,7 @@ from typing import Any
 
 from level_almanac.errors import BookBusy, BookMistake, Mistake
 
-FORMAT = 3
+FORMAT = 4
 _KEPT_FOR_READERS = 24 * 3600
 """Seconds that a replaced state stays on disk, for readers that opened it before."""
 
@@ -30,9 +30,9 @@ class LoadedFile:
 
     path: relative to the book; sha256: of the export; reading: of how it was read; part: the lines that count;
     shadow: the lines that stand in an earlier file too, or empty; sums: in a ledger, the lines and exact debit and
-    credit of each entity, since entities may differ in currency, in a budget the lines, the sum of the amounts given
-    and nothing; first, last: the dates covered; fiscal_low,
-    fiscal_high: the fiscal positions covered.
+    credit of each entity, since entities may differ in currency, in other tables the lines, the sum of the amounts
+    given and nothing, by entity or, where the table has none, under an empty name; first, last: the dates covered;
+    fiscal_low, fiscal_high: the fiscal positions covered.
     """
 
     path: str

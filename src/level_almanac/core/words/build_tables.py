@@ -12,7 +12,7 @@ import lark
 from lark.grammar import Rule
 from lark.lexer import TerminalDef
 
-STARTS = ("columns", "condition", "day", "formula")
+STARTS = ("columns", "condition", "day", "formula", "computed", "fields", "sorts")
 
 
 def built() -> lark.Lark:

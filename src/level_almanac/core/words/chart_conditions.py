@@ -4,14 +4,20 @@ from collections.abc import Callable, Mapping
 
 from level_almanac.book.tables import ACCOUNTS
 from level_almanac.core.accounts import Chart
+from level_almanac.core.line_fields import LineFields, line_fields
 from level_almanac.core.words.conditions import read_condition
-from level_almanac.errors import BookMistake
-from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
+from level_almanac.errors import AlmanacError, BookMistake
+from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, Within
 
 
-def accounts_that(text: str, chart: Chart, where: str) -> tuple[str, ...]:
-    """Return the codes of the accounts that meet the condition, in order; raise BookMistake where it cannot be read."""
-    condition = read_condition(text, ACCOUNTS, where, BookMistake)
+def chart_fields() -> LineFields:
+    """Return what a layout can ask of an account."""
+    return line_fields("accounts", {"accounts": ACCOUNTS._replace(links={})})
+
+
+def accounts_that(text: str, chart: Chart, where: str, error: type[AlmanacError] = BookMistake) -> tuple[str, ...]:
+    """Return the codes of the accounts that meet the condition, in order; raise `error` where it cannot be read."""
+    condition = read_condition(text, chart_fields(), where, error)
     return tuple(
         code
         for code, account in chart.accounts.items()
@@ -37,10 +43,13 @@ def holds(predicate: Predicate, line: Mapping[str, str | None]) -> bool:
             return all(holds(part, line) for part in parts)
         case Some(parts):
             return any(holds(part, line) for part in parts)
-        case FieldTest(field, operator, words):
+        case Within():
+            raise TypeError(predicate)  # an account does not stand in the calendar
+        case FieldTest(field, operator, words, _):
             value = line[field]
             if operator == "blank" or value is None:
                 return operator == "blank" and value is None
+            texts = [str(word) for word in words]
             tests: dict[str, Callable[[str], bool]] = {
                 "is": value.__eq__,
                 "begins": value.startswith,
@@ -48,5 +57,5 @@ def holds(predicate: Predicate, line: Mapping[str, str | None]) -> bool:
                 "contains": lambda word: word.lower() in value.lower(),
             }
             if operator == "through":
-                return words[0] <= value <= words[1]
-            return any(tests[operator](word) for word in words)
+                return texts[0] <= value <= texts[1]
+            return any(tests[operator](word) for word in texts)

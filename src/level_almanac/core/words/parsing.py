@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 
 Node = Any
 """A token or a tree of the parser's: a tree's children can be either, and only the grammar tells which."""
-Start = Literal["columns", "condition", "day", "formula"]
+Start = Literal["columns", "condition", "day", "formula", "computed", "fields", "sorts"]
 SPANS = (
     "day", "wtd", "mtd", "ptd", "qtd", "ytd", "week", "month", "period", "quarter", "year", "opening", "closing",
     "to date",
@@ -32,6 +32,10 @@ _WORDS_OF_TERMINAL = {
     "TIMES": ("'*'", "'/'"),
     "EQUAL": ("'='",),
     "SHARE": ("share of",),
+    "AGGREGATE": ("sum of", "average of", "minimum of", "maximum of"),
+    "DESCENDING": ("descending",),
+    "AT": ("at least", "at most"),
+    "AMPERSAND": ("'&'",),
     "REST": ("rest of",),
     "LAST": ("last",),
     "__ANON_0": ("of",),

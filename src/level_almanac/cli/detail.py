@@ -1,0 +1,76 @@
+"""`almanac detail`."""
+
+import click
+
+from level_almanac.cli.options import (
+    as_of_request,
+    entity_option,
+    last_day,
+    open_book,
+    range_options,
+    when_options,
+)
+from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
+from level_almanac.core.detail import DetailRequest
+from level_almanac.core.detail import detail as account_detail
+from level_almanac.core.words.days import DayWords
+
+
+@click.command()
+@click.argument("accounts", nargs=-1, required=True, metavar="ACCOUNT...")
+@when_options
+@range_options
+@click.option(
+    "--show", "shown", default="", metavar="FIELDS", help="Fields of the lines.  [default: document, party, memo]"
+)
+@click.option("--subtotals", is_flag=True, help="A row for what each period moved.")
+@click.option("--carried", is_flag=True, help="The carried lines of the year too, apart.")
+@click.option("--after-closing", is_flag=True, help="With the closing lines of the year shown.")
+@entity_option
+@output_options
+@click.pass_context
+def detail(
+    ctx: click.Context,
+    accounts: tuple[str, ...],
+    as_of: DayWords | None,
+    period: str,
+    quarter: str,
+    year: str,
+    adjustments: str,
+    first: DayWords | None,
+    through: DayWords | None,
+    before: DayWords | None,
+    shown: str,
+    subtotals: bool,
+    carried: bool,
+    after_closing: bool,
+    entities: tuple[str, ...],
+    output: OutputRequest,
+) -> None:
+    """Account detail: opening, each line, running balance, closing.
+
+    ACCOUNT is a code, with all accounts below it; a class; a range such as
+    "6100 through 6199"; or a condition on the chart. With a period, quarter or
+    year it covers that; with a day, or nothing, the fiscal year to date.
+
+    \b
+    Examples:
+      almanac detail 12110 --period 2026-P08
+      almanac detail "61100 through 61199" --year 2025 --subtotals
+      almanac detail "control is payable" --from 2026-05-01 --through 2026-05-15
+    """
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    request = DetailRequest(
+        accounts=accounts,
+        when=as_of_request(as_of, period, quarter, year, adjustments),
+        first=first,
+        last=last_day(through, before),
+        entities=entities,
+        show=shown,
+        subtotals=subtotals,
+        carried=carried,
+        after_closing=after_closing,
+    )
+    show(ctx, account_detail(book, request, book.now.date()), output, look)

@@ -1,0 +1,156 @@
+"""`almanac list`."""
+
+from collections.abc import Sequence
+from decimal import Decimal
+from typing import Any
+
+import click
+
+from level_almanac.cli.options import (
+    as_of_request,
+    condition_options,
+    entity_option,
+    last_day,
+    open_book,
+    range_options,
+    when_options,
+)
+from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
+from level_almanac.core.line_rules import Conditions
+from level_almanac.core.listing import ListRequest, listing
+from level_almanac.core.listing_rows import Limit, Threshold
+from level_almanac.core.words.days import DayWords
+
+
+class Amount(click.ParamType[Decimal]):
+    """A number, exact."""
+
+    name = "amount"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Decimal:
+        """Return the number that the text says; fail where it says none."""
+        try:
+            number = Decimal(str(value).replace("−", "-"))
+        except ArithmeticError:
+            number = Decimal("NaN")
+        if not number.is_finite():
+            self.fail(f"{value!r} is not a number; write one such as 7500 or -12.50", param, ctx)
+        return number
+
+
+AMOUNT = Amount()
+
+
+@click.command("list")
+@click.argument("table")
+@click.option("--show", "shown", default="", metavar="FIELDS", help="Columns, between commas: fields, sums, counts.")
+@click.option(
+    "--by", default="", metavar="FIELDS", help="In groups with totals: fields, or parts such as `quarter of posted`."
+)
+@click.option("--lines", is_flag=True, help="With --by, each line of a group too.")
+@click.option("--sort", default="", metavar="FIELDS", help="In this order, each `descending` or not.")
+@click.option("--compute", multiple=True, metavar="NAME=WORDS", help="A field made of others; repeatable.")
+@click.option("--yes", multiple=True, metavar="NAME", help="Show the columns marked `if NAME`; repeatable.")
+@condition_options
+@when_options
+@range_options
+@click.option(
+    "--date", default="", metavar="FIELD", help="The date that days are told by.  [default: the one that counts]"
+)
+@entity_option
+@click.option("--on", default="", metavar="COLUMN", help="What the limits are on.  [default: the first amount]")
+@click.option("--over", type=AMOUNT, metavar="N", help="Only totals that are more.")
+@click.option("--at-least", type=AMOUNT, metavar="N", help="Only totals that are this or more.")
+@click.option("--under", type=AMOUNT, metavar="N", help="Only totals that are less.")
+@click.option("--at-most", type=AMOUNT, metavar="N", help="Only totals that are this or less.")
+@click.option("--between", type=AMOUNT, nargs=2, metavar="N N", help="Only totals from the one through the other.")
+@click.option("--each", is_flag=True, help="The limits are on single lines, not on totals.")
+@click.option("--first", "first_rows", type=click.IntRange(min=1), metavar="N", help="Only the first so many.")
+@click.option("--carried", is_flag=True, help="Carried lines too, which are else left out.")
+@output_options
+@click.pass_context
+def list_(
+    ctx: click.Context,
+    table: str,
+    shown: str,
+    by: str,
+    lines: bool,
+    sort: str,
+    compute: tuple[str, ...],
+    yes: tuple[str, ...],
+    only: tuple[str, ...],
+    besides: tuple[str, ...],
+    as_of: DayWords | None,
+    period: str,
+    quarter: str,
+    year: str,
+    adjustments: str,
+    first: DayWords | None,
+    through: DayWords | None,
+    before: DayWords | None,
+    date: str,
+    entities: tuple[str, ...],
+    on: str,
+    over: Decimal | None,
+    at_least: Decimal | None,
+    under: Decimal | None,
+    at_most: Decimal | None,
+    between: tuple[Decimal, Decimal] | None,
+    each: bool,
+    first_rows: int | None,
+    carried: bool,
+    output: OutputRequest,
+) -> None:
+    """Lines of a table: any fields, conditions, groups and totals.
+
+    TABLE is `ledger`, `accounts`, `budget`, or one that the book declares.
+    `almanac fields TABLE` tells what can be asked for.
+
+    \b
+    Examples:
+      almanac list ledger --only "account begins 61" --period 2026-P08
+      almanac list ledger --by "account.class, quarter of posted" --year 2025
+      almanac list ledger --by party --only "account is 2010" --over 50000
+      almanac list accounts --only "class is income"
+    """
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    singles: tuple[tuple[Limit, Decimal | None], ...] = (
+        ("over", over),
+        ("at-least", at_least),
+        ("under", under),
+        ("at-most", at_most),
+    )
+    request = ListRequest(
+        table=table,
+        show=shown,
+        by=by,
+        sort=sort,
+        compute=compute,
+        conditions=Conditions(only, besides),
+        when=as_of_request(as_of, period, quarter, year, adjustments),
+        first=first,
+        last=last_day(through, before),
+        date=date,
+        entities=entities,
+        lines=lines,
+        yes=yes,
+        thresholds=tuple(_thresholds(singles, between, on, each)),
+        first_rows=first_rows,
+        carried=carried,
+    )
+    show(ctx, listing(book, request, book.now.date()), output, look)
+
+
+def _thresholds(
+    singles: Sequence[tuple[Limit, Decimal | None]], between: tuple[Decimal, Decimal] | None, on: str, each: bool
+) -> list[Threshold]:
+    found = [Threshold(name, (value,), on, each) for name, value in singles if value is not None]
+    if between is not None:
+        if between[0] > between[1]:
+            raise click.UsageError(f"--between {between[0]} {between[1]}: the range ends below its start")
+        found.append(Threshold("between", between, on, each))
+    if not found and (on or each):
+        raise click.UsageError(f"{'--on' if on else '--each'} goes with a limit such as --over")
+    return found

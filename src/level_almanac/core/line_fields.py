@@ -1,0 +1,93 @@
+"""What can be asked of a table's lines: its own fields, and those of the tables that it links to (docs/fields.md)."""
+
+from collections.abc import Iterator, Mapping
+from typing import NamedTuple
+
+from level_almanac.book.tables import Kind, Table
+from level_almanac.store.expressions import Column, Expression, PeriodId
+
+LINE_FIELDS = {"file": "text", "file_line": "whole"}
+"""What every line knows of where it came from."""
+LEDGER_FIELDS = {"counted": "date", "entry": "text"}
+"""What the store adds to a ledger line: the day that it counts on, and its entry class."""
+
+
+class LineField(NamedTuple):
+    """One field of a table's lines. value: where it is found; link: the field through which another table is reached,
+    or empty; table: where it stands; number_like: whether its text is compared and sorted as a number; scale: how many
+    decimals a quantity is shown with, where that is known.
+    """
+
+    name: str
+    kind: Kind
+    value: Expression
+    table: str
+    link: str = ""
+    number_like: bool = False
+
+
+class LineFields(NamedTuple):
+    """All fields of one table's lines by name, and which tables have a field of a name that this one lacks."""
+
+    table: Table
+    by_name: Mapping[str, LineField]
+    elsewhere: Mapping[str, tuple[str, ...]]
+
+    def with_computed(self, field: LineField) -> "LineFields":
+        """Return the same with one more field."""
+        return self._replace(by_name={**self.by_name, field.name: field})
+
+    @property
+    def as_exported(self) -> "LineFields":
+        """The same without what a line has only once it is in the book."""
+        added = (*LINE_FIELDS, *LEDGER_FIELDS)
+        return self._replace(by_name={name: field for name, field in self.by_name.items() if name not in added})
+
+    @property
+    def places(self) -> dict[str, Expression]:
+        """Where each field is found, and what places a line in the calendar."""
+        return {
+            **{name: field.value for name, field in self.by_name.items()},
+            "fiscal": Column("fiscal"),
+            "counted": Column("counted"),
+            "entry_class": Column("entry_class"),
+        }
+
+
+def line_fields(name: str, tables: Mapping[str, Table]) -> LineFields:
+    """Return the fields of a table's lines, with those of the tables that it links to."""
+    table = tables[name]
+    found = {field.name: field for field in _own(table)}
+    for link, target in table.links.items():
+        found |= {
+            f"{link}.{field.name}": field._replace(name=f"{link}.{field.name}", value=_reached(field, link), link=link)
+            for field in _own(tables[target])
+            if field.name not in (*tables[target].key, *LINE_FIELDS) and not isinstance(field.value, PeriodId)
+        }
+    elsewhere: dict[str, tuple[str, ...]] = {}
+    for other in tables.values():
+        for field in other.fields:
+            if field.name not in found:
+                elsewhere[field.name] = (*elsewhere.get(field.name, ()), other.name)
+    return LineFields(table, found, elsewhere)
+
+
+def _own(table: Table) -> Iterator[LineField]:
+    for field in table.fields:
+        placed = field.kind == "period"
+        yield LineField(
+            field.name,
+            field.kind,
+            PeriodId() if placed else Column(field.name),
+            table.name,
+            number_like=field.name in table.number_like,
+        )
+    if table.name == "ledger":
+        yield LineField("counted", "date", Column("counted"), table.name)
+        yield LineField("entry", "text", Column("entry_class"), table.name)
+    yield LineField("file", "text", Column("file"), table.name)
+    yield LineField("file_line", "whole", Column("file_line"), table.name)
+
+
+def _reached(field: LineField, link: str) -> Expression:
+    return Column(field.value.column, link) if isinstance(field.value, Column) else field.value

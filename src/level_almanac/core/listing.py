@@ -1,0 +1,342 @@
+"""A list: any fields of a table's lines, one by one or in groups, with what each rule left out (docs/list.md)."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date
+from decimal import Decimal
+from typing import Any
+
+from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.book import Book, Selection
+from level_almanac.core.day_words import range_words
+from level_almanac.core.divided import unit_id
+from level_almanac.core.facts import as_of_for, data_facts, data_words, selection_facts
+from level_almanac.core.line_fields import LineField, LineFields
+from level_almanac.core.line_rules import (
+    Conditions,
+    Rule,
+    class_rules,
+    condition_rules,
+    date_rules,
+    entity_rule,
+    proof_parts,
+)
+from level_almanac.core.listing_rows import ListRows, ListShape, Threshold
+from level_almanac.core.report_table import Counted, Part, Proof, ReportTable
+from level_almanac.core.words.computed import Computed, ComputedReader
+from level_almanac.core.words.conditions import DayReach
+from level_almanac.core.words.days import DayContext, DayWords, Unit, day_of
+from level_almanac.core.words.parsing import pointed
+from level_almanac.core.words.shown import ShownField, ShownReader
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Labelled
+from level_almanac.store.line_query import LineSource, Order, days_of, left_out
+from level_almanac.store.predicate import FieldTest
+
+_ZERO = Decimal(0)
+_DEFAULT_SHOWN = {
+    "ledger": "posted, account, account.name, document, party, memo, amount",
+    "accounts": "name, class, parent, control",
+}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ListRequest:
+    """What a list is asked for. show, by, sort: expressions; compute: `name = words` each; conditions: of lines;
+    first, last, date: a range of days, both or neither, and the date that counts; lines: whether each line of a group
+    is shown; yes: the names of columns that appear; first_rows: show only so many rows; carried: carried lines too.
+    """
+
+    table: str = "ledger"
+    show: str = ""
+    by: str = ""
+    sort: str = ""
+    compute: tuple[str, ...] = ()
+    conditions: Conditions = field(default_factory=Conditions)
+    when: AsOfRequest = field(default_factory=AsOfRequest)
+    first: DayWords | None = None
+    last: DayWords | None = None
+    date: str = ""
+    entities: tuple[str, ...] = ()
+    lines: bool = False
+    yes: tuple[str, ...] = ()
+    thresholds: tuple[Threshold, ...] = ()
+    first_rows: int | None = None
+    carried: bool = False
+
+
+def listing(book: Book, request: ListRequest, today: date) -> ReportTable:
+    """Return the list. Raises UsageMistake for what the table lacks and for expressions that cannot be read."""
+    return _Listing(book, request, today).table()
+
+
+class _Listing:
+    """One list in the making: its words read, its lines asked for, its rows made."""
+
+    def __init__(self, book: Book, request: ListRequest, today: date) -> None:
+        self.book, self.request, self.today = book, request, today
+        self.fields = book.line_fields(request.table)
+        self.own = self.fields.table
+        self.selection = _selection(book, self.fields, request.entities)
+        calendar = self.selection.calendar if self.selection else book.calendars[""]
+        self.as_of = as_of_for(book, calendar, request.when, today)
+        self.reach = DayReach(self.as_of, today)
+        self.labels: list[tuple[LineField, Unit]] = []
+        self._read_words()
+        self.days = self._days()
+        self.rules = tuple(self._rules())
+        self.source = self._labelled(book.line_source(self.fields, [rule.predicate for rule in self.rules]))
+
+    def _read_words(self) -> None:
+        request = self.request
+        reader = ComputedReader(self.fields, "--compute", UsageMistake, self.reach, self._label)
+        computed: dict[str, Computed] = {}
+        for text in request.compute:
+            found = reader.read(text)
+            if found.name in computed:
+                raise UsageMistake(Mistake("computed twice", "--compute", repr(found.name)))
+            computed[found.name] = found
+            if found.value is not None:
+                made = LineField(found.name, found.kind, found.value, self.own.name)
+                self.fields = reader.fields = self.fields.with_computed(made)
+        shown = ShownReader(reader, computed, UsageMistake)
+        self.by = shown.grouped(request.by, "--by") if request.by else ()
+        text = request.show or self._default_shown()
+        self.shown = shown.shown(text, "--show", tuple(name.lower() for name in request.yes)) if text else ()
+        self.sorts = shown.sorts(request.sort, "--sort") if request.sort else ()
+        if self.by and not request.lines:
+            self._check_sorts()
+        self.limits = [(limit, self._on(limit)) for limit in request.thresholds]
+
+    def _default_shown(self) -> str:
+        own = [field for field in self.fields.by_name.values() if not field.link and field.table == self.own.name]
+        if self.by and not self.request.lines:
+            sums = [field.name for field in own if field.kind in ("amount", "quantity")]
+            named = ["amount"] if self.own.name == "ledger" else sums
+            return ", ".join(["count", *named])
+        if self.own.name in _DEFAULT_SHOWN:
+            return _DEFAULT_SHOWN[self.own.name]
+        hidden = {*self.own.key, "file", "file_line"}
+        return ", ".join(each.name for each in own if each.name not in hidden) or ", ".join(self.own.key)
+
+    def _check_sorts(self) -> None:
+        known = [each.key for each in (*self.by, *self.shown)]
+        for sort in self.sorts:
+            if sort.key not in known:
+                what, hint = "neither a column nor what lines are grouped by", nearest(sort.key, known)
+                caret = pointed(self.request.sort, sort.start, len(sort.key))
+                raise UsageMistake(Mistake(what, "--sort", repr(sort.key), listed(known), hint, shown=caret))
+
+    def _label(self, found: LineField, unit: Unit) -> Labelled | None:
+        if unit == "period" and found.name in (self.own.date, "counted") and self.own.name == "ledger":
+            # A line has a period of its own, which may be an extra one.
+            return None
+        if (found, unit) not in self.labels:
+            self.labels.append((found, unit))
+        return Labelled(found.value, self.labels.index((found, unit)))
+
+    def _labelled(self, source: LineSource) -> LineSource:
+        """Return the source with the label of each day that its lines have."""
+        calendar = self.as_of.calendar
+        bare = replace(source, rules=())
+        labels = []
+        for found, unit in self.labels:
+            days = days_of(self.book.engine, bare, found.value)
+            labels.append({day: unit_id(day, unit, calendar) for day in days})
+        return replace(source, labels=tuple(labels))
+
+    def _on(self, limit: Threshold) -> ShownField:
+        numbers = [each for each in self.shown if each.kind in ("amount", "quantity", "whole")]
+        if not limit.each and not self.by:
+            step = "say --by FIELD for the totals of its members, or --each for single lines"
+            raise UsageMistake(Mistake("a threshold is on totals", f"--{limit.limit}", next_step=step))
+        amounts = [each for each in numbers if each.key != "count"] or numbers
+        if not limit.on and amounts:
+            return amounts[0]
+        found = next((each for each in numbers if limit.on in (each.key, each.label)), None)
+        if found is None:
+            known = [each.key for each in numbers]
+            what = "no number is shown" if not known else "no column of numbers has this name"
+            raise UsageMistake(Mistake(what, "--on", repr(limit.on), listed(known), nearest(limit.on, known)))
+        if limit.each and found.value is None:
+            what = "this is not a value of single lines"
+            raise UsageMistake(Mistake(what, "--on", repr(found.key)))
+        return found
+
+    def _days(self) -> tuple[date, date] | None:
+        """Return the first and last day of the lines wanted, or None for all."""
+        request, as_of = self.request, self.as_of
+        if request.first or request.last:
+            if request.first is None or request.last is None:
+                missing = "--from" if request.first is None else "--through or --before"
+                raise UsageMistake(Mistake("only one end of the range is given", next_step=f"give {missing} too"))
+            context = DayContext(as_of.calendar, self.today, as_of.day)
+            first, last = day_of(request.first, context), day_of(request.last, context)
+            if first > last:
+                raise UsageMistake(Mistake("the range ends before it starts", "--from", range_words(first, last)))
+            return first, last
+        if as_of.named is not None:
+            return as_of.named.first, as_of.named.last
+        return None
+
+    def _rules(self) -> Iterator[Rule]:
+        request = self.request
+        if self.selection and self.fields.table.field("entity"):
+            yield from entity_rule(self.selection)
+        if self.own.name == "ledger" and not request.carried:
+            yield from class_rules(("carried",))
+        if self.days:
+            yield from self._day_rules(*self.days)
+        yield from condition_rules(request.conditions, self.fields, self.reach)
+        for limit, shown in self.limits:
+            if limit.each and shown.value is not None:
+                name = f"each {shown.key}"
+                made = LineField(name, shown.kind, shown.value, self.own.name)
+                self.fields = self.fields.with_computed(made)
+                yield Rule(f"{shown.key} not {limit.words}", _limit_test(name, limit), condition=True)
+
+    def _day_rules(self, first: date, last: date) -> Iterator[Rule]:
+        named = self.as_of.named
+        if named is not None and getattr(named, "extra", False) and not self.request.date:
+            yield Rule("other periods", FieldTest("period", "is", (str(named),)))
+            return
+        yield from date_rules(self.fields, self.request.date, first, last, self.as_of)
+
+    def table(self) -> ReportTable:
+        """Ask the store, and return the report."""
+        measure = Place(self.own.measure) if self.own.measure else None
+        counted = left_out(self.book.engine, self.source, measure)
+        decimals = self.selection.decimals if self.selection else 2
+        made = self._rows(measure, decimals).made()
+        shown, parts = proof_parts(self.rules, counted)
+        return ReportTable(
+            title=f"{self.own.name.replace('_', ' ').capitalize()}: {self._title_words()}",
+            facts=self._facts(),
+            subtitle=tuple(self._subtitle()),
+            columns=made.columns,
+            rows=made.rows,
+            key_label=self._key_label(),
+            proof=Proof(
+                measure=_measure_words(self.own.name, self.own.measure),
+                considered=self._considered(),
+                shown=Counted(shown.lines - made.fallen.lines, shown.amount - made.fallen.amount),
+                left_out=(*parts, *([Part(self._fallen_words(), made.fallen)] if made.fallen.lines else [])),
+                checks=made.checks,
+                decimals=decimals,
+                table=self.own.name,
+            ),
+            notes=(*(self.selection.notes if self.selection else ()), *made.notes),
+        )
+
+    def _rows(self, measure: Place | None, decimals: int) -> "ListRows":
+        totals = [(limit, shown) for limit, shown in self.limits if not limit.each]
+        from_conditions = sum(rule.condition for rule in self.rules)
+        return ListRows(
+            self.book.engine,
+            self.source,
+            ListShape(
+                by=self.by,
+                shown=self.shown,
+                sorts=self.sorts,
+                limits=tuple(totals),
+                key=tuple(self.fields.by_name[name] for name in self._line_key()),
+                order=self._order(),
+                lines=self.request.lines or not self.by,
+                first=self.request.first_rows,
+                measure=measure,
+                decimals=decimals,
+                conditions=from_conditions,
+            ),
+        )
+
+    def _order(self) -> tuple[Order, ...]:
+        """Return the order of lines that nothing else is asked of."""
+        names = ("counted", "posted", "journal", "line") if self.own.name == "ledger" else self.own.key
+        found = [self.fields.by_name[name] for name in names]
+        return tuple(Order(each.value, as_number=each.kind == "text") for each in found)
+
+    def _fallen_words(self) -> str:
+        return " and ".join(f"{shown.key} not {limit.words}" for limit, shown in self.limits if not limit.each)
+
+    def _title_words(self) -> str:
+        if not self.by:
+            return "lines"
+        by = " and ".join(each.label for each in self.by)
+        return f"lines by {by}" if self.request.lines else f"by {by}"
+
+    def _key_label(self) -> str:
+        if self.by and not self.request.lines:
+            return " / ".join(each.label for each in self.by)
+        return "/".join(self._line_key())
+
+    def _line_key(self) -> tuple[str, ...]:
+        one = self.selection is not None and len(self.selection.entities) == 1
+        return tuple(name for name in self.own.key if not (one and name == "entity" and len(self.own.key) > 1))
+
+    def _facts(self) -> dict[str, str]:
+        request = self.request
+        facts = {"table": self.own.name}
+        if self.selection:
+            facts |= selection_facts(self.selection)
+        if self.days:
+            facts |= {"from": self.days[0].isoformat(), "through": self.days[1].isoformat()}
+        if request.date:
+            facts["date"] = request.date
+        if request.conditions:
+            facts["conditions"] = " · ".join(request.conditions.words)
+        if self.by:
+            facts["by"] = request.by
+        if self.limits:
+            facts["thresholds"] = " · ".join(self._limit_words())
+        return facts | data_facts(self.book)
+
+    def _limit_words(self) -> list[str]:
+        return [f"{'each ' if limit.each else ''}{shown.label} {limit.words}" for limit, shown in self.limits]
+
+    def _subtitle(self) -> Iterator[str]:
+        words = [self.selection.words, self.selection.currency] if self.selection else []
+        if self.own.name == "ledger":
+            words.append("debits positive")
+        if words:
+            yield " · ".join(words)
+        words = [range_words(*self.days)] if self.days else ["all dates"] if self.own.date else []
+        if self.as_of.named is not None:
+            words[0] = f"{self.as_of.named}, {words[0]}"
+        if self.request.date:
+            words.append(f"by {self.request.date}")
+        words += [*self.request.conditions.words, *self._limit_words()]
+        if words:
+            yield " · ".join(words)
+        yield data_words(self.book)
+
+    def _considered(self) -> Counted:
+        unlike = set(self.selection.unlike) if self.selection else set()
+        found = [
+            sums
+            for loaded in self.book.state.files_of(self.own.name)
+            for entity, sums in loaded.sums.items()
+            if entity not in unlike
+        ]
+        return Counted(sum(each[0] for each in found), sum((each[1] - each[2] for each in found), _ZERO))
+
+
+def _limit_test(name: str, limit: Threshold) -> FieldTest:
+    operator: Any = "through" if limit.limit == "between" else limit.limit
+    return FieldTest(name, operator, limit.values)
+
+
+def _selection(book: Book, fields: LineFields, codes: Sequence[str]) -> Selection | None:
+    """Return the entities of a table that has them; None for one that does not."""
+    if fields.table.field("entity"):
+        return book.select(codes)
+    if codes:
+        what = f"the table {fields.table.name} does not tell entities apart"
+        raise UsageMistake(Mistake(what, "--entity", repr(codes[0])))
+    return None
+
+
+def _measure_words(table: str, measure: str) -> str:
+    if table == "ledger":
+        return "amount, debits positive"
+    return measure or "nothing to add up"

@@ -1,0 +1,148 @@
+"""What a line has in a field, or what is computed from its fields, as values; and the SQL of them.
+
+Nothing here divides: on decimals that would make binary floats. What divides is made of sums, in core.
+"""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from typing import Literal
+
+from level_almanac.store.predicate import Bind, Predicate, fields_in, sql_of
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """A column of the table's parts, or of a linked table's, reached through the field `link`."""
+
+    column: str
+    link: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PeriodId:
+    """The id of the fiscal period that a line stands in, such as 2026-P03."""
+
+
+@dataclass(frozen=True, slots=True)
+class Constant:
+    """The same text, number or day on every line."""
+
+    value: str | Decimal | date
+
+
+@dataclass(frozen=True, slots=True)
+class Labelled:
+    """The label of a day, such as the quarter it lies in. number: of the labels that are given with the question."""
+
+    of: "Expression"
+    number: int
+
+
+@dataclass(frozen=True, slots=True)
+class Arithmetic:
+    """One part added to, taken from, or multiplied by another."""
+
+    operation: Literal["+", "-", "*"]
+    left: "Expression"
+    right: "Expression"
+
+
+@dataclass(frozen=True, slots=True)
+class DaysBetween:
+    """How many days from one day to another."""
+
+    first: "Expression"
+    last: "Expression"
+
+
+@dataclass(frozen=True, slots=True)
+class Given:
+    """The value of the first case whose condition holds, or else another."""
+
+    cases: tuple[tuple[Predicate, "Expression"], ...]
+    otherwise: "Expression"
+
+
+@dataclass(frozen=True, slots=True)
+class Joined:
+    """Texts one after another; blank parts add nothing."""
+
+    parts: tuple["Expression", ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """The first or last so many letters of a text."""
+
+    end: Literal["first", "last"]
+    length: int
+    of: "Expression"
+
+
+Expression = Column | PeriodId | Constant | Labelled | Arithmetic | DaysBetween | Given | Joined | Piece
+
+
+def parts_of(expression: Expression, places: Mapping[str, "Expression"]) -> Iterator["Expression"]:
+    """Yield the expression and all that it is made of. places: of the names that its conditions may speak of."""
+    yield expression
+    inner: tuple[Expression, ...] = ()
+    match expression:
+        case Labelled(of, _) | Piece(_, _, of):
+            inner = (of,)
+        case Arithmetic(_, one, other) | DaysBetween(one, other):
+            inner = (one, other)
+        case Given(cases, otherwise):
+            tested = [places[name] for condition, _ in cases for name in sorted(fields_in(condition))]
+            inner = (*tested, *(value for _, value in cases), otherwise)
+        case Joined(parts):
+            inner = parts
+    for part in inner:
+        yield from parts_of(part, places)
+
+
+def links_in(expression: Expression, places: Mapping[str, "Expression"]) -> set[str]:
+    """Return the fields through which the expression reaches other tables."""
+    return {part.link for part in parts_of(expression, places) if isinstance(part, Column) and part.link}
+
+
+def labels_in(expression: Expression, places: Mapping[str, "Expression"]) -> list[Labelled]:
+    """Return the labels of days that the expression holds."""
+    return [part for part in parts_of(expression, places) if isinstance(part, Labelled)]
+
+
+def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str], str]) -> str:  # noqa: C901  one case a kind
+    """Return the SQL of the expression's value. field_sql: of a field by its name, for conditions within it."""
+
+    def sql(part: Expression) -> str:
+        return expression_sql(part, bind, field_sql)
+
+    match expression:
+        case Column(column, link):
+            return f'"link_{link}"."{column}"' if link else f'line."{column}"'
+        case PeriodId():
+            return "((line.fiscal // 100)::varchar || '-P' || lpad((line.fiscal % 100)::varchar, 2, '0'))"
+        case Constant(value):
+            return _number_sql(value, bind) if isinstance(value, Decimal) else bind(value)
+        case Labelled(_, number):
+            return f"labels_{number}.label"
+        case Arithmetic(operation, left, right):
+            return f"({sql(left)} {operation} {sql(right)})"
+        case DaysBetween(first, last):
+            return f"date_diff('day', {sql(first)}::date, {sql(last)}::date)::decimal(18, 0)"
+        case Given(cases, otherwise):
+            whens = " ".join(f"when {sql_of(test, bind, field_sql)} then {sql(value)}" for test, value in cases)
+            return f"(case {whens} else {sql(otherwise)} end)"
+        case Joined(parts):
+            return f"nullif(concat({', '.join(sql(part) for part in parts)}), '')"
+        case Piece(end, length, of):
+            return f"{'left' if end == 'first' else 'right'}({sql(of)}, {bind(length)})"
+
+
+def _number_sql(value: Decimal, bind: Bind) -> str:
+    # No wider than it must be: the engine adds widths up where it multiplies.
+    digits, exponent = value.as_tuple().digits, int(value.as_tuple().exponent)
+    scale = max(-exponent, 0)
+    width = max(len(digits) + max(exponent, 0), scale) + 1
+    return f"{bind(value)}::decimal({min(width, 38)}, {scale})"

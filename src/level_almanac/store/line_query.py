@@ -1,0 +1,199 @@
+"""Questions of the lines of a table: which are shown and which rule left the others out, one by one or in groups.
+
+Each line is met by the rules in their order, and belongs to the first that leaves it out. Linked tables are reached
+by their key, of which each has but one line, so that a link neither loses a line nor makes it two.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from typing import Literal, NamedTuple
+
+from level_almanac.store.binding import Binding
+from level_almanac.store.engine import Engine, Row
+from level_almanac.store.expressions import Expression, Labelled, expression_sql, labels_in, links_in
+from level_almanac.store.predicate import Predicate, fields_in, sql_of
+
+Summing = Literal["sum", "count", "minimum", "maximum", "only"]
+"""How the lines of a group make one value; `only`: what they all have, blank where they differ."""
+_SUMMED: dict[Summing, str] = {
+    "sum": "sum({v})",
+    "count": "count({v})",
+    "minimum": "min({v})",
+    "maximum": "max({v})",
+    "only": "(case when min({v}) = max({v}) and count({v}) = count(*) then min({v}) end)",
+}
+
+
+class LinkedParts(NamedTuple):
+    """Another table, reached through a field: its parts, the field that is its key, and all of its fields."""
+
+    key: str
+    parts: tuple[str, ...]
+    fields: tuple[str, ...] = ()
+
+
+class Order(NamedTuple):
+    """What lines are put in order by; blank ones come last. as_number: whether a text is put in order as a number."""
+
+    value: Expression
+    descending: bool = False
+    as_number: bool = False
+
+
+class Asked(NamedTuple):
+    """A value of each line, or of each group of them as it is summed."""
+
+    value: Expression
+    summing: Summing = "sum"
+
+
+@dataclass(frozen=True, slots=True)
+class LineSource:
+    """The lines that a question is of. parts: of the table; links: by field; places: where each name is found that a
+    rule may speak of; rules: in order, what a line must meet; labels: of days, by number.
+    """
+
+    parts: tuple[str, ...]
+    links: Mapping[str, LinkedParts]
+    places: Mapping[str, Expression]
+    rules: tuple[Predicate, ...] = ()
+    labels: tuple[Mapping[date, str], ...] = ()
+
+
+class Left(NamedTuple):
+    """How many lines a rule left out, by its number, or were shown where it is None, and what they come to."""
+
+    rule: int | None
+    lines: int
+    amount: Decimal
+
+
+def left_out(engine: Engine, source: LineSource, measure: Expression | None) -> list[Left]:
+    """Return what each rule left out and what is shown. measure: what is added up, if anything is."""
+    if not source.parts:
+        return []
+    asking = _Asking(source)
+    amount = asking.sql(measure) if measure is not None else "0"
+    inner = asking.lines([("amount", amount)], [measure] if measure is not None else [])
+    query = f"""select left_by, count(*), coalesce(sum(amount), 0)::decimal(38, 6) from ({inner})
+        group by left_by order by left_by"""
+    rows = engine.rows(query, asking.bind.values)
+    shown = len(source.rules)
+    return [Left(None if rule == shown else rule, lines, Decimal(amount)) for rule, lines, amount in rows]
+
+
+def lines(
+    engine: Engine,
+    source: LineSource,
+    values: Sequence[Expression],
+    order: Sequence[Order],
+    first: int | None = None,
+) -> list[Row]:
+    """Return the values of each line shown, in order. first: only so many."""
+    if not source.parts:
+        return []
+    asking = _Asking(source)
+    named = [(f"v{number}", asking.sql(value)) for number, value in enumerate(values)]
+    sorts = [(f"o{number}", asking.order(each)) for number, each in enumerate(order)]
+    inner = asking.lines([*named, *sorts], [*values, *(each.value for each in order)])
+    by = [f"o{number}{' desc' if each.descending else ''} nulls last" for number, each in enumerate(order)]
+    query = f"select {', '.join(name for name, _ in named)} from ({inner}) where left_by = {len(source.rules)}"
+    query += f" order by {', '.join([*by, 'file', 'file_line'])}"
+    if first is not None:
+        query += f" limit {int(first)}"
+    return engine.rows(query, asking.bind.values)
+
+
+def groups(
+    engine: Engine,
+    source: LineSource,
+    by: Sequence[Expression],
+    asked: Sequence[Asked],
+    less: int = 0,
+) -> list[Row]:
+    """Return for each group its values of `by`, how many lines it has, and each value asked for.
+
+    less: how many of the last rules are passed over.
+    """
+    if not source.parts:
+        return []
+    asking = _Asking(source)
+    keys = [(f"k{number}", asking.sql(value)) for number, value in enumerate(by)]
+    named = [(f"v{number}", asking.sql(each.value)) for number, each in enumerate(asked)]
+    inner = asking.lines([*keys, *named], [*by, *(each.value for each in asked)])
+    sums = [_SUMMED[each.summing].format(v=f"v{number}") for number, each in enumerate(asked)]
+    names = [name for name, _ in keys]
+    grouped = f" group by {', '.join(names)}" if names else ""
+    query = f"""select {", ".join([*names, "count(*)", *sums])}
+        from ({inner}) where left_by >= {len(source.rules) - less}{grouped}"""
+    return engine.rows(query, asking.bind.values)
+
+
+def days_of(engine: Engine, source: LineSource, value: Expression) -> list[date]:
+    """Return each different day that the lines have there."""
+    if not source.parts:
+        return []
+    asking = _Asking(source)
+    inner = asking.lines([("day", asking.sql(value))], [value])
+    rows = engine.rows(f"select distinct day from ({inner}) where day is not null", asking.bind.values)
+    return [day for (day,) in rows]
+
+
+class _Asking:
+    """One statement in the making: its bound values, and the names it may use."""
+
+    def __init__(self, source: LineSource) -> None:
+        self.source, self.bind = source, Binding()
+
+    def sql(self, value: Expression) -> str:
+        """Return the SQL of a value."""
+        return expression_sql(value, self.bind, self.field)
+
+    def field(self, name: str) -> str:
+        """Return the SQL of a field by its name."""
+        return self.sql(self.source.places[name])
+
+    def order(self, order: Order) -> str:
+        """Return the SQL of what is put in order by; a number before what is none."""
+        sql = self.sql(order.value)
+        # Numbers of a few digits are padded rather than cast, so that both kinds stand in one order.
+        return (
+            f"(case when regexp_full_match({sql}, '[0-9]+') then lpad({sql}, 30, '0') else {sql} end)"
+            if (order.as_number)
+            else sql
+        )
+
+    def lines(self, named: Sequence[tuple[str, str]], values: Sequence[Expression]) -> str:
+        """Return the SQL of all lines with these named values and the number of the rule that leaves each out."""
+        source = self.source
+        tests = [sql_of(rule, self.bind, self.field) for rule in source.rules]
+        cases = " ".join(f"when not {test} then {number}" for number, test in enumerate(tests))
+        left_by = f"case {cases} else {len(tests)} end" if tests else "0"
+        columns = "".join(f"{sql} as {name}, " for name, sql in named)
+        asked = [*values, *(source.places[name] for rule in source.rules for name in fields_in(rule))]
+        joins = "".join(self._link(link) for link in sorted(set().union(*(links_in(e, source.places) for e in asked))))
+        labelled = {each.number: each for value in asked for each in labels_in(value, source.places)}
+        joins += "".join(self._labels(each) for each in labelled.values())
+        parts = self.bind(list(source.parts))
+        return f"""select {columns}{left_by} as left_by, line.file, line.file_line
+            from read_parquet({parts}, union_by_name = true) as line{joins}"""
+
+    def _link(self, link: str) -> str:
+        linked = self.source.links[link]
+        if not linked.parts:
+            nothing = ", ".join(f'null as "{field}"' for field in linked.fields)
+            return f""" left join (select {nothing}) as "link_{link}" on false"""
+        parts = self.bind(list(linked.parts))
+        return f"""
+            left join read_parquet({parts}, union_by_name = true) as "link_{link}"
+                on "link_{link}"."{linked.key}" = line."{link}\""""
+
+    def _labels(self, labelled: Labelled) -> str:
+        labels = self.source.labels[labelled.number]
+        days, words = self.bind(list(labels)), self.bind(list(labels.values()))
+        name = f"labels_{labelled.number}"
+        return f"""
+            left join (select unnest({days}::date[]) as day, unnest({words}::varchar[]) as label) as {name}
+                on {name}.day = {self.sql(labelled.of)}"""
