@@ -16,6 +16,7 @@ COMMANDS = {
     "list": "Lines of a table: any fields, conditions, groups and totals.",
     "load": "Take the exports in: all of them, or nothing.",
     "statement": "Statement of a layout: any spans, plans and changes in columns.",
+    "trace": "The lines behind any figure of a report.",
     "trial": "Trial balance: opening, debit, credit, closing.",
 }
 """The sub-commands with their one-line help, so that `--help` need not import them."""

@@ -103,7 +103,7 @@ def show(ctx: click.Context, table: ReportTable, output: OutputRequest, look: Lo
         click.echo(markdown(table), nl=False)
     elif printed == "terminal":
         print_terminal(table)
-    if table.proof is not None and not table.proof.balances:
+    if any(each.proof is not None and not each.proof.balances for each in (table, *table.behind)):
         ctx.exit(1)
 
 

@@ -1,5 +1,9 @@
 """`almanac statement`."""
 
+import functools
+from collections.abc import Callable
+from typing import Any, TypeVar
+
 import click
 
 from level_almanac.cli.options import (
@@ -10,54 +14,87 @@ from level_almanac.cli.options import (
     when_options,
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
+from level_almanac.cli.traced import check_lines, lines_option, traced_table
 from level_almanac.core.statement import StatementRequest
 from level_almanac.core.statement import statement as make_statement
 from level_almanac.core.words.days import DayWords
 
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def statement_options(command: F) -> F:
+    """Add what a statement is asked for with, handed over as one `request`."""
+
+    @functools.wraps(command)
+    def with_request(
+        *args: Any,
+        layout: str,
+        as_of: DayWords | None,
+        period: str,
+        quarter: str,
+        year: str,
+        adjustments: str,
+        columns: str,
+        compare: str,
+        entities: tuple[str, ...],
+        level: int | None,
+        fold: tuple[str, ...],
+        by: str,
+        signs: str,
+        **others: Any,
+    ) -> Any:
+        request = StatementRequest(
+            when=as_of_request(as_of, period, quarter, year, adjustments, compare),
+            columns=columns,
+            entities=entities,
+            level=level,
+            fold=fold,
+            by=by,
+            signs="stored" if signs == "stored" else "natural",
+            layout=layout,
+        )
+        return command(*args, request=request, **others)
+
+    wrapped: Any = with_request
+    options: tuple[Callable[[Any], Any], ...] = (
+        click.argument("layout"),
+        when_options,
+        click.option(
+            "--columns", default="", metavar="WORDS", help="Columns, between semicolons.  [default: the layout's own]"
+        ),
+        click.option(
+            "--compare",
+            type=click.Choice(["same-days", "whole"]),
+            default="same-days",
+            show_default=True,
+            help="Cut a compared part period at the same day, or leave it whole.",
+        ),
+        entity_option,
+        level_option,
+        click.option("--fold", multiple=True, metavar="ROW", help="Show this row's branch as one line; repeatable."),
+        click.option(
+            "--by", default="", metavar="FIELD", help="A block for each member of this field, and one of all."
+        ),
+        click.option(
+            "--signs",
+            type=click.Choice(["natural", "stored"]),
+            default="natural",
+            show_default=True,
+            help="Amounts in their class's natural sign, or debits positive.",
+        ),
+    )
+    for option in reversed(options):
+        wrapped = option(wrapped)
+    result: F = wrapped
+    return result
+
 
 @click.command()
-@click.argument("layout")
-@when_options
-@click.option(
-    "--columns", default="", metavar="WORDS", help="Columns, between semicolons.  [default: the layout's own]"
-)
-@click.option(
-    "--compare",
-    type=click.Choice(["same-days", "whole"]),
-    default="same-days",
-    show_default=True,
-    help="Cut a compared part period at the same day, or leave it whole.",
-)
-@entity_option
-@level_option
-@click.option("--fold", multiple=True, metavar="ROW", help="Show this row's branch as one line; repeatable.")
-@click.option("--by", default="", metavar="FIELD", help="A block for each member of this field, and one of all.")
-@click.option(
-    "--signs",
-    type=click.Choice(["natural", "stored"]),
-    default="natural",
-    show_default=True,
-    help="Amounts in their class's natural sign, or debits positive.",
-)
+@statement_options
+@lines_option
 @output_options
 @click.pass_context
-def statement(
-    ctx: click.Context,
-    layout: str,
-    as_of: DayWords | None,
-    period: str,
-    quarter: str,
-    year: str,
-    adjustments: str,
-    columns: str,
-    compare: str,
-    entities: tuple[str, ...],
-    level: int | None,
-    fold: tuple[str, ...],
-    by: str,
-    signs: str,
-    output: OutputRequest,
-) -> None:
+def statement(ctx: click.Context, request: StatementRequest, with_lines: bool, output: OutputRequest) -> None:
     """Statement of a layout: any spans, plans and changes in columns.
 
     LAYOUT is `income`, `balance`, or a file of the book's folder `layouts`.
@@ -74,16 +111,13 @@ def statement(
       almanac statement balance --as-of 2026-03-31
     """
     check_outputs(output)
+    check_lines(output, with_lines=with_lines)
     book = open_book(ctx)
     look = look_for(output, book)
-    request = StatementRequest(
-        when=as_of_request(as_of, period, quarter, year, adjustments, compare),
-        columns=columns,
-        entities=entities,
-        level=level,
-        fold=fold,
-        by=by,
-        signs="stored" if signs == "stored" else "natural",
-        layout=layout,
-    )
-    show(ctx, make_statement(book, request, book.now.date()), output, look)
+    today = book.now.date()
+    table = make_statement(book, request, today)
+    if with_lines:
+        from level_almanac.core.statement_behind import statement_behind  # noqa: PLC0415  seldom asked for
+
+        table = traced_table(book, *statement_behind(book, request, today, (), leaves=True))
+    show(ctx, table, output, look)

@@ -1,5 +1,9 @@
 """`almanac trial`."""
 
+import functools
+from collections.abc import Callable
+from typing import Any, TypeVar
+
 import click
 
 from level_almanac.cli.options import (
@@ -12,34 +16,58 @@ from level_almanac.cli.options import (
     when_options,
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
+from level_almanac.cli.traced import check_lines, lines_option, traced_table
 from level_almanac.core.trial import TrialRequest
 from level_almanac.core.trial import trial as trial_balance
 from level_almanac.core.words.days import DayWords
 
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def trial_options(command: F) -> F:
+    """Add what a trial balance is asked for with, handed over as one `request`."""
+
+    @functools.wraps(command)
+    def with_request(
+        *args: Any,
+        as_of: DayWords | None,
+        period: str,
+        quarter: str,
+        year: str,
+        adjustments: str,
+        first: DayWords | None,
+        through: DayWords | None,
+        before: DayWords | None,
+        after_closing: bool,
+        entities: tuple[str, ...],
+        level: int | None,
+        **others: Any,
+    ) -> Any:
+        request = TrialRequest(
+            when=as_of_request(as_of, period, quarter, year, adjustments),
+            first=first,
+            last=last_day(through, before),
+            entities=entities,
+            level=level,
+            after_closing=after_closing,
+        )
+        return command(*args, request=request, **others)
+
+    wrapped: Any = with_request
+    closing = click.option("--after-closing", is_flag=True, help="With the closing lines of the year shown.")
+    options: tuple[Callable[[Any], Any], ...] = (when_options, range_options, closing, entity_option, level_option)
+    for option in reversed(options):
+        wrapped = option(wrapped)
+    result: F = wrapped
+    return result
+
 
 @click.command()
-@when_options
-@range_options
-@click.option("--after-closing", is_flag=True, help="With the closing lines of the year shown.")
-@entity_option
-@level_option
+@trial_options
+@lines_option
 @output_options
 @click.pass_context
-def trial(
-    ctx: click.Context,
-    as_of: DayWords | None,
-    period: str,
-    quarter: str,
-    year: str,
-    adjustments: str,
-    first: DayWords | None,
-    through: DayWords | None,
-    before: DayWords | None,
-    after_closing: bool,
-    entities: tuple[str, ...],
-    level: int | None,
-    output: OutputRequest,
-) -> None:
+def trial(ctx: click.Context, request: TrialRequest, with_lines: bool, output: OutputRequest) -> None:
     """Trial balance: opening, debit, credit, closing.
 
     With a period, quarter or year it covers that; with a day, or nothing,
@@ -52,14 +80,13 @@ def trial(
       almanac trial --from 2026-04-01 --through 2026-05-31 --level 2
     """
     check_outputs(output)
+    check_lines(output, with_lines=with_lines)
     book = open_book(ctx)
     look = look_for(output, book)
-    request = TrialRequest(
-        when=as_of_request(as_of, period, quarter, year, adjustments),
-        first=first,
-        last=last_day(through, before),
-        entities=entities,
-        level=level,
-        after_closing=after_closing,
-    )
-    show(ctx, trial_balance(book, request, book.now.date()), output, look)
+    today = book.now.date()
+    table = trial_balance(book, request, today)
+    if with_lines:
+        from level_almanac.core.trial_behind import trial_behind  # noqa: PLC0415  seldom asked for
+
+        table = traced_table(book, *trial_behind(book, request, today, (), leaves=True))
+    show(ctx, table, output, look)

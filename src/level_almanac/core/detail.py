@@ -345,12 +345,8 @@ class _Detail:
         )
         everything = considered(self.book.state, selection.comparable)
         count = sum(each.lines for each in figures.values())
-        checks = self.checks or [
-            Check(
-                f"{count:,} line{'s' if count != 1 else ''} lead{'s' if count == 1 else ''} to the closing of the trial balance",
-                holds=True,
-            )
-        ]
+        leads = "line leads" if count == 1 else "lines lead"
+        checks = self.checks or [Check(f"{count:,} {leads} to the closing of the trial balance", holds=True)]
         return Proof(
             measure="debits",
             considered=Counted(everything.lines, everything.debit),

@@ -48,7 +48,8 @@ class PlanLine:
 class Plans:
     """The lines of all plans of a book, in periods, and the remarks that came up in making them so.
 
-    counted: the lines as they were loaded, (scenario, entity, account, whole amount), by their number.
+    counted: the lines as they were loaded, (scenario, entity, account, whole amount), by their number; places: the
+    file and line of each.
     """
 
     lines: tuple[PlanLine, ...]
@@ -58,6 +59,7 @@ class Plans:
     settings: Mapping[str, PlanSettings]
     profiles: Mapping[str, ProfileSettings]
     decimals: int
+    places: tuple[str, ...] = ()
 
     def within(self, line: PlanLine, stretches: Iterable[Stretch]) -> Decimal | None:
         """Return what of a line falls into any of these stretches, or None where nothing of it does."""
@@ -155,6 +157,7 @@ def read_plans(book: Book, selection: Selection, fields: Sequence[str]) -> Plans
         settings.plans,
         settings.profiles,
         selection.decimals,
+        tuple(row[8] for row in rows),
     )
 
 
@@ -198,7 +201,7 @@ class _Maker:
         """Yield what each line has for each period, a year's plan shared out over its periods."""
         before: defaultdict[tuple[str, str, str, int], Decimal] = defaultdict(Decimal)
         for number, (row, amount) in enumerate(zip(rows, amounts, strict=True)):
-            scenario, entity, account, fiscal, day, _, _, _, *members = row
+            scenario, entity, account, fiscal, day, _, _, _, _, *members = row
             if entity not in self.entities:
                 # It may keep another calendar, in which its years are other ones.
                 continue

@@ -130,7 +130,8 @@ class Proof(NamedTuple):
 
 class ReportTable(NamedTuple):
     """A report. facts: what it was made of, by key; subtitle: the same as lines to be read; key_label: the head of the
-    row labels; show_keys: whether row keys stand beside the labels; look: how numbers, days and paper are to look.
+    row labels; show_keys: whether row keys stand beside the labels; look: how numbers, days and paper are to look;
+    behind: the lines behind its figures, in groups by row key, as a table or none.
     """
 
     title: str
@@ -143,3 +144,4 @@ class ReportTable(NamedTuple):
     proof: Proof | None = None
     notes: tuple[Note | str, ...] = ()
     look: Look = Look()
+    behind: tuple["ReportTable", ...] = ()

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from level_almanac.core.arrangement import Arrangement, arranged
 from level_almanac.core.as_of import AsOf, AsOfRequest
@@ -38,11 +38,28 @@ class StatementRequest:
     signs: Literal["natural", "stored"] = "natural"
 
 
+class MadeStatement(NamedTuple):
+    """A statement with what it was made from, so that its figures can be traced."""
+
+    table: ReportTable
+    selection: Selection
+    as_of: AsOf
+    figures: Figures
+    arrangement: Arrangement
+    makers: tuple[RowMaker, ...]
+    made: tuple[tuple[Block, list[StatementRow]], ...]
+
+
 def statement(book: Book, request: StatementRequest, today: date) -> ReportTable:
     """Return the statement: amounts in their natural sign, closing lines never among movements.
 
     Raises UsageMistake for what the book, calendar or layout lacks, BookMistake where the layout is not right.
     """
+    return make_statement(book, request, today).table
+
+
+def make_statement(book: Book, request: StatementRequest, today: date) -> MadeStatement:
+    """Return the statement and what it was made from; raises as `statement` does."""
     layout = book.layout(request.layout)
     text = request.columns or layout.columns
     words = read_columns(text)
@@ -62,7 +79,7 @@ def statement(book: Book, request: StatementRequest, today: date) -> ReportTable
     rows = tuple(_rows(made, cells, request.by))
     basis = "as booked (accrual)"
     signs = ["debits positive"] if request.signs == "stored" else []
-    return ReportTable(
+    table = ReportTable(
         title=layout.title,
         facts={
             "layout": layout.name,
@@ -83,6 +100,7 @@ def statement(book: Book, request: StatementRequest, today: date) -> ReportTable
         proof=proof_of(book, selection, figures, arrangement, made, makers[-1]),
         notes=(*selection.notes, *notes_of(book, selection, figures, arrangement, as_of)),
     )
+    return MadeStatement(table, selection, as_of, figures, arrangement, tuple(makers), tuple(made))
 
 
 def _folded(fold: Sequence[str], arrangement: Arrangement, book: Book) -> frozenset[str]:
@@ -97,13 +115,18 @@ def _folded(fold: Sequence[str], arrangement: Arrangement, book: Book) -> frozen
     return frozenset(fold)
 
 
+def block_prefix(block: Block, by: str) -> str:
+    """Return what the keys of a block's rows begin with."""
+    if not by:
+        return ""
+    return f"{'all' if block == WHOLE else block if block is not None else f'{by}-blank'}/"
+
+
 def _rows(made: Sequence[tuple[Block, list[StatementRow]]], cells: CellMaker, by: str) -> Iterator[Row]:
     for block, rows in made:
-        prefix = ""
+        prefix = block_prefix(block, by)
         if by:
             name = "All" if block == WHOLE else block if block is not None else f"(no {by})"
-            member = "all" if block == WHOLE else block if block is not None else f"{by}-blank"
-            prefix = f"{member}/"
             yield Row(f"{prefix}heading", str(name), 0, "group")
         by_key = {row.key: row for row in rows} | {row.label: row for row in rows if row.figures}
         for row in rows:

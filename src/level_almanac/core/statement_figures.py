@@ -4,7 +4,7 @@ Amounts are debit-positive throughout; rows turn them (docs/layouts.md, "Signs")
 """
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import TYPE_CHECKING, NamedTuple
@@ -36,7 +36,7 @@ WHOLE = ""
 class Figures(NamedTuple):
     """What was found. slots: the columns with the members of fields made into one each; blocks: the members to show;
     by_block: per block, slot key and measure, the amounts of each account; sums: all of the store's answer; plans: the
-    plans that were read, if any.
+    plans that were read, if any; asked: the fields that places and plan lines tell, beside entity and account.
     """
 
     slots: tuple[Shown, ...]
@@ -44,6 +44,7 @@ class Figures(NamedTuple):
     by_block: Mapping[tuple[Block, str, Measure], Amounts]
     sums: Mapping[Place, Mapping[str, Sums]]
     plans: "Plans | None"
+    asked: tuple[str, ...] = ()
 
     def of(self, block: Block, slot: str, measure: Measure) -> Amounts:
         """Return the amounts by account in one block and column."""
@@ -114,13 +115,31 @@ def figures_of(
     for slot in slots:
         if isinstance(slot, Slot) and isinstance(slot.window, Window):
             gatherer.gather(slot, measures, sums)
-    return Figures(slots, tuple(members[by]) if by else (), gatherer.by_block, sums, plans)
+    return Figures(slots, tuple(members[by]) if by else (), gatherer.by_block, sums, plans, tuple(asked))
 
 
 def _read_plans(book: Book, selection: Selection, fields: Sequence[str]) -> "Plans":
     from level_almanac.core.plans import read_plans  # noqa: PLC0415  not needed where no plan is shown
 
     return read_plans(book, selection, fields)
+
+
+class PlannedPart(NamedTuple):
+    """What a line of a plan has in a column, debit-positive, under the name of an account or a result."""
+
+    line: "PlanLine"
+    measure: Measure
+    name: str
+    amount: Decimal
+
+
+def planned_parts(
+    book: Book, selection: Selection, figures: Figures, slot: Slot, as_of: AsOf, block: Block, by: str
+) -> Iterator[PlannedPart]:
+    """Yield what each line of a plan has in a column of one block."""
+    gatherer = _Gatherer(book, selection, as_of, figures.asked, by, figures.plans)
+    both: tuple[Measure, ...] = ("movement", "balance")
+    yield from (part for part in gatherer.planned(slot, both) if gatherer.is_in(part.line, block))
 
 
 @dataclass
@@ -205,6 +224,12 @@ class _Gatherer:
             under[account] += sum(figures[1:], figures[0])
 
     def _gather_plan(self, slot: Slot, measures: set[Measure]) -> None:
+        for part in self.planned(slot, measures):
+            for block in self._blocks(part.line.entity, part.line.members):
+                self.by_block[block, slot.key, part.measure][part.name] += Figure(part.amount, 1)
+
+    def planned(self, slot: Slot, measures: Iterable[Measure]) -> Iterator["PlannedPart"]:
+        """Yield what each line of a plan has in a column."""
         if self.plans is None or not isinstance(slot.window, Window):
             return
         window = slot.window
@@ -218,8 +243,11 @@ class _Gatherer:
             for measure in measures:
                 name, amount = self._planned(line, window, period, measure, self.plans)
                 if amount is not None:
-                    for block in self._blocks(line.entity, line.members):
-                        self.by_block[block, slot.key, measure][name] += Figure(sign * amount, 1)
+                    yield PlannedPart(line, measure, name, sign * amount)
+
+    def is_in(self, line: "PlanLine", block: Block) -> bool:
+        """Tell whether a line of a plan counts in a block."""
+        return block in self._blocks(line.entity, line.members)
 
     def _planned(
         self, line: "PlanLine", window: Window, period: FiscalPeriod, measure: Measure, plans: "Plans"

@@ -5,6 +5,7 @@ from decimal import Decimal
 from types import MappingProxyType
 from typing import NamedTuple
 
+from level_almanac.book.layouts import Measure
 from level_almanac.core.accounts import Account, Chart
 from level_almanac.core.arrangement import EARLIER, RESULT, RESULTS, ArrangedRow, Arrangement
 from level_almanac.core.change import Figure
@@ -20,7 +21,8 @@ _ZERO = Decimal(0)
 
 class StatementRow(NamedTuple):
     """One row in the making. figures: by slot, as shown; leaf: whether it is accounts of its own, not the sum of other
-    rows; factor: from stored amounts to shown ones; adds: the rows it is the sum of, each with a sign.
+    rows; factor: from stored amounts to shown ones; adds: the rows it is the sum of, each with a sign; source: the
+    layout's row that it belongs to; codes: the accounts it is of, where it is not made of other rows.
     """
 
     key: str
@@ -33,6 +35,8 @@ class StatementRow(NamedTuple):
     fav: int = 1
     percent: bool = False
     adds: tuple[tuple[int, str], ...] = ()
+    source: ArrangedRow | None = None
+    codes: tuple[str, ...] = ()
 
 
 class RowMaker:
@@ -69,7 +73,8 @@ class RowMaker:
         figures = self._sum(left, -1 if self.arrangement.layout.scope == "income" else 1)
         if any(figure.lines for figure in figures.values()):
             factor = -1 if self.arrangement.layout.scope == "income" else 1
-            yield StatementRow("not-placed", "Accounts that no row takes", 0, "line", figures, leaf=True, factor=factor)
+            words = "Accounts that no row takes"
+            yield StatementRow("not-placed", words, 0, "line", figures, leaf=True, factor=factor, codes=tuple(left))
 
     def _made(
         self, row: ArrangedRow, totals: Mapping[str, Mapping[str, Figure]], shown: Mapping[str, object]
@@ -96,6 +101,7 @@ class RowMaker:
                 fav=row.fav,
                 percent=bool(settings.ratio),
                 adds=adds,
+                source=row,
             )
         else:
             yield StatementRow(f"{key}:heading", settings.heading, settings.level, "heading")
@@ -107,7 +113,8 @@ class RowMaker:
         alone = settings.show == "sum" and not settings.results
         if alone or key in self.folded:
             kind: RowKind = settings.kind or "line"
-            yield StatementRow(key, label, level, kind, total, leaf=not settings.memo, factor=row.factor, fav=row.fav)
+            made = StatementRow(key, label, level, kind, total, leaf=not settings.memo, factor=row.factor, fav=row.fav)
+            yield made._replace(source=row, codes=row.taken)
             return
         members = list(self._members(row))
         if not members:
@@ -120,7 +127,8 @@ class RowMaker:
             words = settings.total or f"Total {settings.heading[:1].lower()}{settings.heading[1:]}"
             adds = tuple((1, member.key) for member, outer in members if outer)
             kind = settings.kind or "subtotal"
-            yield StatementRow(key, words, level, kind, total, factor=row.factor, fav=row.fav, adds=adds)
+            made = StatementRow(key, words, level, kind, total, factor=row.factor, fav=row.fav, adds=adds)
+            yield made._replace(source=row, codes=row.taken)
 
     def _members(self, row: ArrangedRow) -> Iterator[tuple[StatementRow, bool]]:
         """Yield the rows between a heading and its total, each with whether it is part of that total by itself."""
@@ -136,30 +144,40 @@ class RowMaker:
             for code in row.codes:
                 own = self._own(row, [code])
                 if self._lines(own):
-                    yield self._line(row, code, self.chart[code].name, indent, own), True
+                    yield self._line(row, code, self.chart[code].name, indent, own, [code]), True
         if settings.results:
             for code in RESULTS:
                 own = self._own(row, [code])
                 if self._lines(own):
-                    yield self._line(row, code, _RESULT_LABELS[code], indent, own), True
+                    yield self._line(row, code, _RESULT_LABELS[code], indent, own, [code]), True
 
-    def _line(self, row: ArrangedRow, key: str, label: str, level: int, figures: Mapping[str, Figure]) -> StatementRow:
+    def _line(
+        self,
+        row: ArrangedRow,
+        key: str,
+        label: str,
+        level: int,
+        figures: Mapping[str, Figure],
+        codes: Sequence[str],
+    ) -> StatementRow:
         leaf = not row.row.memo
-        return StatementRow(key, label, level, "line", figures, leaf=leaf, factor=row.factor, fav=row.fav)
+        made = StatementRow(key, label, level, "line", figures, leaf=leaf, factor=row.factor, fav=row.fav)
+        return made._replace(source=row, codes=tuple(codes))
 
     def _branch(self, row: ArrangedRow, account: Account, indent: int) -> Iterator[tuple[StatementRow, bool]]:
         if not self._has_lines(row, account.code):
             return
-        figures = self._own(row, self.chart.below(account.code))
+        codes = self.chart.below(account.code)
+        figures = self._own(row, codes)
         if not self._opens(account):
-            yield self._line(row, account.code, account.name, indent, figures), True
+            yield self._line(row, account.code, account.name, indent, figures, codes), True
             return
         yield StatementRow(f"{account.code}:heading", account.name, indent, "heading"), False
         below: list[tuple[StatementRow, bool]] = []
         own = self._own(row, [account.code])
         if self._lines(own):
             words = f"{account.name}, posted directly"
-            below.append((self._line(row, f"{account.code}:own", words, indent + 1, own), True))
+            below.append((self._line(row, f"{account.code}:own", words, indent + 1, own, [account.code]), True))
         for child in self.chart.children(account.code):
             below += self._branch(row, child, indent + 1)
         # One line needs no total beneath it.
@@ -169,10 +187,8 @@ class RowMaker:
         yield from ((each, False) for each, _ in below)
         label = f"Total {account.name[:1].lower()}{account.name[1:]}"
         adds = tuple((1, each.key) for each, outer in below if outer)
-        yield (
-            StatementRow(account.code, label, indent, "subtotal", figures, factor=row.factor, fav=row.fav, adds=adds),
-            True,
-        )
+        made = StatementRow(account.code, label, indent, "subtotal", figures, factor=row.factor, fav=row.fav, adds=adds)
+        yield made._replace(source=row, codes=tuple(codes)), True
 
     def _opens(self, account: Account) -> bool:
         closed = account.level == self.level or account.code in self.folded
@@ -222,6 +238,32 @@ class RowMaker:
             # A ratio that has nothing to divide by has no value, which is not the same as zero.
             return Figure(value * 100, max(lines, 1)) if value is not None else Figure()
         return Figure(value if value is not None else _ZERO, lines)
+
+    def made_of(self, row: StatementRow) -> list[tuple[int, str, Measure]] | None:
+        """Return the accounts that a row adds up, each with the sign of its stored amount and what of it is shown.
+
+        None where the row is computed in another way, as a ratio is.
+        """
+        if row.codes or row.source is None:
+            measure = row.source.measure if row.source else self.arrangement.layout.measure
+            return [(row.factor, code, measure) for code in row.codes]
+        return self._made_of(row.source)
+
+    def _made_of(self, row: ArrangedRow) -> list[tuple[int, str, Measure]] | None:
+        signed: list[tuple[int, str]] | None = [(1, name) for name in row.row.sum_of]
+        if row.row.ratio:
+            return None
+        if row.formula is not None:
+            signed = signed_names(row.formula)
+        elif not row.row.sum_of:
+            return [(row.factor, code, row.measure) for code in row.taken]
+        found: list[tuple[int, str, Measure]] = []
+        for sign, name in signed or []:
+            inner = self._made_of(self._by_key[name])
+            if inner is None:
+                return None
+            found += [(sign * factor, code, measure) for factor, code, measure in inner]
+        return found if signed is not None else None
 
     def comes_to(self, formula: Formula, slot: str) -> Decimal:
         """Return what a formula on rows comes to in one column."""

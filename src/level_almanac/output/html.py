@@ -19,6 +19,7 @@ def html(table: ReportTable) -> str:
     page, wide = table.look.page, len(table.columns) >= _PRINTED_COLUMNS
     within = folds(table.rows)
     foldable = {name for names in within.values() for name in names}
+    linked = {row.key for each in table.behind for row in each.rows if row.kind == "subtotal"}
     orientation = page.orientation if page.orientation != "auto" else "landscape" if wide else "portrait"
     below = [("proof", line, line.startswith("DOES NOT")) for line in _proof(table)]
     below += [("note", line, False) for line in notes(table)]
@@ -31,7 +32,8 @@ def html(table: ReportTable) -> str:
         heads=[_head(column) for column in table.columns],
         key_label=table.key_label,
         keys=table.show_keys,
-        rows=[_row(row, table, within[row.key], foldable) for row in table.rows],
+        rows=[_row(row, table, within[row.key], foldable, linked) for row in table.rows],
+        behind=[_behind(each, table) for each in table.behind],
         width=len(table.columns) + 1 + table.show_keys,
         levels=max((row.level for row in table.rows if f"{row.key}" in foldable), default=-1) + 2,
         below=below,
@@ -41,6 +43,20 @@ def html(table: ReportTable) -> str:
         margins=page.margins,
         print_size=7 if len(table.columns) > _PRINTED_COLUMNS else 9,
     )
+
+
+def _behind(lines: ReportTable, table: ReportTable) -> dict[str, Any]:
+    """Return the lines behind the report's figures, as a second table whose groups are what the figures link to."""
+    within = folds(lines.rows)
+    foldable = {name for names in within.values() for name in names}
+    dressed = lines._replace(look=table.look)
+    return {
+        "title": lines.title,
+        "heads": [_head(column) for column in lines.columns],
+        "key_label": lines.key_label,
+        "rows": [_row(row, dressed, within[row.key], foldable, set(), "behind-") for row in lines.rows],
+        "below": [("proof", line, line.startswith("DOES NOT")) for line in _proof(dressed)],
+    }
 
 
 def _proof(table: ReportTable) -> list[str]:
@@ -71,16 +87,21 @@ def folds(rows: tuple[Row, ...]) -> dict[str, list[str]]:
     return within
 
 
-def _row(row: Row, table: ReportTable, within: list[str], foldable: set[str]) -> dict[str, Any]:
+def _row(
+    row: Row, table: ReportTable, within: list[str], foldable: set[str], linked: set[str], prefix: str = ""
+) -> dict[str, Any]:
+    """Return one row for the template. linked: the rows with lines behind them; prefix: of the names that fold."""
+    links = f"behind-{_name(row.key)}" if row.key in linked else ""
     return {
         "kind": row.kind,
         "level": row.level,
         "key": row.key,
         "code": row.key if row.kind == "line" else "",
         "label": row.label,
-        "within": " ".join(_name(key) for key in within),
-        "folds": _name(row.key) if row.key in foldable else "",
-        "cells": [_cell(row, column, table) for column in table.columns],
+        "name": prefix + _name(row.key.removesuffix(":heading")),
+        "within": " ".join(prefix + _name(key) for key in within),
+        "folds": prefix + _name(row.key) if row.key in foldable else "",
+        "cells": [_cell(row, column, table) | {"link": links} for column in table.columns],
     }
 
 

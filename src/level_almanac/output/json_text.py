@@ -12,6 +12,10 @@ from level_almanac.output.words import notes
 
 def json_text(table: ReportTable) -> str:
     """Return the report as JSON text that ends with a line end."""
+    return json.dumps(_plain(table), ensure_ascii=False, indent=2) + "\n"
+
+
+def _plain(table: ReportTable) -> dict[str, Any]:
     plain: dict[str, Any] = {
         "title": table.title,
         "facts": dict(table.facts),
@@ -30,7 +34,9 @@ def json_text(table: ReportTable) -> str:
         "proof": _proof(table.proof) if table.proof else None,
         "notes": notes(table._replace(look=Look())),
     }
-    return json.dumps(plain, ensure_ascii=False, indent=2) + "\n"
+    if table.behind:
+        plain["behind"] = [_plain(lines) for lines in table.behind]
+    return plain
 
 
 def _cell(cell: Cell) -> str | int | None:

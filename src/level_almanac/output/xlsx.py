@@ -27,6 +27,7 @@ _DATES = {
 _NUMBERS = ("amount", "percent", "number", "count")
 _HEADING_HEIGHT = 21
 _LABEL_AT_MOST = 60
+_TEXT_AT_MOST = 48
 _PORTRAIT_WIDTH = 95
 """Characters that stand side by side on an upright page at a size that can be read."""
 
@@ -40,7 +41,13 @@ def xlsx(table: ReportTable) -> bytes:
     book = xlsxwriter.Workbook(stream, options)
     prepared = table.look.prepared
     book.set_properties({"title": table.title, "created": prepared.replace(tzinfo=None) if prepared else None})
-    _Sheet(table, book).write()
+    sheet = _Sheet(table, book)
+    behind = [_Sheet(lines._replace(look=table.look), book, "Lines") for lines in table.behind]
+    for lines in behind:
+        sheet.links = {row.key: lines.rows[f"{row.key}:heading"] for row in lines.table.rows if row.kind == "subtotal"}
+    sheet.write()
+    for lines in behind:
+        lines.write()
     if table.proof or table.notes:
         _write_proof(table, book)
     book.close()
@@ -66,9 +73,11 @@ def _write_proof(table: ReportTable, book: Any) -> None:
 class _Sheet:
     """Writes the report's own sheet."""
 
-    def __init__(self, table: ReportTable, book: Any) -> None:
+    def __init__(self, table: ReportTable, book: Any, name: str = "") -> None:
         self.table, self.book = table, book
-        self.sheet = book.add_worksheet(_sheet_name(table.title))
+        self.sheet = book.add_worksheet(name or _sheet_name(table.title))
+        # Where the lines behind a row's figures begin, on their own sheet.
+        self.links: dict[str, int] = {}
         self.formats: dict[tuple[tuple[str, Any], ...], Any] = {}
         self.front = 2 if table.show_keys else 1
         heads = page_lines(table)
@@ -107,6 +116,7 @@ class _Sheet:
             heads = [len(column.label), len(column.covers), len(column.extent)]
             # A head may break between words; a number that does not fit is not shown at all.
             width = max([9, *words, *(min(head, 24) for head in heads)]) + 2
+            width = min(width, _TEXT_AT_MOST) if column.kind == "text" else width
             self.sheet.set_column(at, at, width)
             self.width += width
 
@@ -157,10 +167,15 @@ class _Sheet:
             self.sheet.write_datetime(at, number, cell, form)
         elif isinstance(cell, str):
             align = "left" if column.kind == "text" else "right"
-            self.sheet.write_string(at, number, cell, self._format(align=align, **look))
+            wrapped = {"text_wrap": True, "valign": "top"} if len(cell) > _TEXT_AT_MOST else {}
+            self.sheet.write_string(at, number, cell, self._format(align=align, **wrapped, **look))
         else:
             form = self._format(num_format=self._number_format(row, column), **look)
             formula = self._formula(row, column, cell)
+            if row.key in self.links and column.kind == "amount":
+                # The link stays with the cell when the figure is written over it.
+                place = f"internal:'Lines'!A{self.links[row.key] + 1}"
+                self.sheet.write_url(at, number, place, form, string=" ", tip="the lines behind it")
             if formula:
                 self.sheet.write_formula(at, number, formula, form, cell)
             else:
@@ -272,7 +287,7 @@ def _code(text: str) -> str:
 
 def _sheet_name(title: str) -> str:
     kept = "".join("-" if letter in "[]:*?/\\" else letter for letter in title).strip("'")[:31]
-    return kept if kept and kept.lower() not in ("proof", "history") else f"{kept or 'Report'} report"
+    return kept if kept and kept.lower() not in ("proof", "lines", "history") else f"{kept or 'Report'} report"
 
 
 def _letters(at: int) -> str:

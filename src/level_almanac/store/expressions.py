@@ -81,7 +81,14 @@ class Piece:
     of: "Expression"
 
 
-Expression = Column | PeriodId | Constant | Labelled | Arithmetic | DaysBetween | Given | Joined | Piece
+@dataclass(frozen=True, slots=True)
+class Summed:
+    """The values of all cases whose conditions hold, added up; blank where none does."""
+
+    cases: tuple[tuple[Predicate, "Expression"], ...]
+
+
+Expression = Summed | Column | PeriodId | Constant | Labelled | Arithmetic | DaysBetween | Given | Joined | Piece
 
 
 def parts_of(expression: Expression, places: Mapping[str, "Expression"]) -> Iterator["Expression"]:
@@ -96,6 +103,9 @@ def parts_of(expression: Expression, places: Mapping[str, "Expression"]) -> Iter
         case Given(cases, otherwise):
             tested = [places[name] for condition, _ in cases for name in sorted(fields_in(condition))]
             inner = (*tested, *(value for _, value in cases), otherwise)
+        case Summed(cases):
+            tested = [places[name] for condition, _ in cases for name in sorted(fields_in(condition))]
+            inner = (*tested, *(value for _, value in cases))
         case Joined(parts):
             inner = parts
     for part in inner:
@@ -134,6 +144,12 @@ def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str]
         case Given(cases, otherwise):
             whens = " ".join(f"when {sql_of(test, bind, field_sql)} then {sql(value)}" for test, value in cases)
             return f"(case {whens} else {sql(otherwise)} end)"
+        case Summed(cases):
+            tests = [(sql_of(test, bind, field_sql), sql(value)) for test, value in cases]
+            if len(tests) == 1:
+                return f"(case when {tests[0][0]} then {tests[0][1]} end)"
+            added = " + ".join(f"(case when {test} then {value} else 0 end)" for test, value in tests)
+            return f"(case when {' or '.join(test for test, _ in tests)} then {added} end)"
         case Joined(parts):
             return f"nullif(concat({', '.join(sql(part) for part in parts)}), '')"
         case Piece(end, length, of):

@@ -6,8 +6,9 @@ from level_almanac.store.engine import Engine, Row
 
 
 def plan_lines(engine: Engine, parts: Sequence[str], by: Sequence[str | None], order: Sequence[str]) -> list[Row]:
-    """Return (scenario, entity, account, fiscal position, day or None, amount or None, share or None, name of the total
-    that it is a share of or None, then the fields of `by`) of each line, in an order that no file's order changes.
+    """Return the lines in an order that no file's order changes: (scenario, entity, account, fiscal position, day or
+    None, amount or None, share or None, name of the total that it is a share of or None, file and line of the export,
+    then the fields of `by`) of each.
 
     A fiscal position that ends in 00 is a whole year. by: a None stands for a field that plans lack, blank everywhere;
     order: the names of the table's key fields.
@@ -15,7 +16,8 @@ def plan_lines(engine: Engine, parts: Sequence[str], by: Sequence[str | None], o
     fields = "".join(f', "{field}"' if field else ", null" for field in by)
     key = ", ".join(f'"{field}"' for field in order)
     return engine.rows(
-        f"""select scenario, entity, account, fiscal, counted, amount, share, share_of{fields}
+        f"""select scenario, entity, account, fiscal, counted, amount, share, share_of,
+                file || ':' || file_line{fields}
             from read_parquet($parts, union_by_name = true) order by {key}, file, file_line""",
         {"parts": list(parts)},
     )

@@ -1,0 +1,108 @@
+"""`almanac trace`."""
+
+import functools
+from collections.abc import Callable, Sequence
+from typing import Any, TypeVar
+
+import click
+
+from level_almanac.cli.options import open_book
+from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
+from level_almanac.cli.statement import statement_options
+from level_almanac.cli.traced import traced_of
+from level_almanac.cli.trial import trial_options
+from level_almanac.core.behind import BehindRow
+from level_almanac.core.book import Book
+from level_almanac.core.report_table import ReportTable
+from level_almanac.core.statement import StatementRequest
+from level_almanac.core.statement_behind import statement_behind
+from level_almanac.core.trace import Level, TraceRequest
+from level_almanac.core.trace import trace as lines_behind
+from level_almanac.core.trial import TrialRequest
+from level_almanac.core.trial_behind import trial_behind
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def _trace_options(command: F) -> F:
+    """Add which figure is meant and how far down, handed over as one `asked`."""
+
+    @functools.wraps(command)
+    def with_asked(
+        *args: Any,
+        row: str,
+        column: str,
+        down_to: Level | None,
+        whole_journals: bool,
+        first_rows: int | None,
+        **others: Any,
+    ) -> Any:
+        asked = TraceRequest(row=row, column=column, level=down_to, journals=whole_journals, first=first_rows)
+        return command(*args, asked=asked, **others)
+
+    wrapped: Any = with_asked
+    column = "The column: its key, its label, or its number from the left.  [default: all]"
+    down_to = "How far down.  [default: the accounts of a row that has several, else its lines]"
+    options: tuple[Callable[[Any], Any], ...] = (
+        click.option("--row", required=True, metavar="ROW", help="The row: its key, its label, or how that begins."),
+        click.option("--column", default="", metavar="COLUMN", help=column),
+        click.option("--down-to", type=click.Choice(["class", "account", "journal", "line"]), help=down_to),
+        click.option("--whole-journals", is_flag=True, help="All lines of each journal behind the figure."),
+        click.option(
+            "--first", "first_rows", type=click.IntRange(min=1), metavar="N", help="Only the first so many rows."
+        ),
+    )
+    for option in reversed(options):
+        wrapped = option(wrapped)
+    result: F = wrapped
+    return result
+
+
+@click.group()
+def trace() -> None:
+    """The lines behind any figure of a report.
+
+    Write `almanac trace` for `almanac`, and say which figure: its row as it
+    stands on the screen, and its column by its head or by its number.
+
+    \b
+    Examples:
+      almanac trace statement income --row "Total income" --column 1
+      almanac trace statement income --period 2026-P08 --row 40110 --column "last year"
+      almanac trace trial --period 2026-P08 --row 12110 --column debit --whole-journals
+    """
+
+
+@trace.command("statement")
+@statement_options
+@_trace_options
+@output_options
+@click.pass_context
+def _statement(ctx: click.Context, request: StatementRequest, asked: TraceRequest, output: OutputRequest) -> None:
+    """The lines behind a figure of a statement."""
+    check_outputs(output)
+    book = open_book(ctx)
+    _show(ctx, book, statement_behind(book, request, book.now.date(), (asked.row,)), asked, output)
+
+
+@trace.command("trial")
+@trial_options
+@_trace_options
+@output_options
+@click.pass_context
+def _trial(ctx: click.Context, request: TrialRequest, asked: TraceRequest, output: OutputRequest) -> None:
+    """The lines behind a figure of the trial balance."""
+    check_outputs(output)
+    book = open_book(ctx)
+    _show(ctx, book, trial_behind(book, request, book.now.date(), (asked.row,)), asked, output)
+
+
+def _show(
+    ctx: click.Context,
+    book: Book,
+    found: tuple[ReportTable, Sequence[BehindRow]],
+    asked: TraceRequest,
+    output: OutputRequest,
+) -> None:
+    look = look_for(output, book)
+    show(ctx, lines_behind(book, traced_of(book, *found), asked), output, look)

@@ -1,0 +1,160 @@
+"""What lies behind a figure: which lines it adds up, with which sign, told by the report that made it (docs/trace.md).
+
+A report says of each of its rows and columns which terms its figures are sums of, or why they are none; the lines are
+then asked of the store by the same slices that the figure was.
+"""
+
+from collections.abc import Mapping, Sequence
+from decimal import Decimal
+from typing import Literal, NamedTuple
+
+from level_almanac.core.report_table import Cell, Column, ReportTable, Row
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.store.expressions import Arithmetic, Constant, Expression, Summed
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.ledger_sums import Slice
+from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, Stretch, Within
+
+Side = Literal["amount", "debit", "credit"]
+
+
+class Term(NamedTuple):
+    """Some ledger lines that a figure adds up. factor: 1 or -1, on their stored amounts; slices: which lines of the
+    accounts; side: what of each line; members: fields that must have a value, None where they must be blank.
+    """
+
+    factor: int
+    accounts: tuple[str, ...]
+    slices: tuple[Slice, ...]
+    side: Side = "amount"
+    members: tuple[tuple[str, str | None], ...] = ()
+
+
+class PlanPart(NamedTuple):
+    """A line of a plan, and the part of it that a figure holds. place: file and line of its export."""
+
+    account: str
+    place: str
+    period: str
+    amount: Decimal
+
+
+class Figure(NamedTuple):
+    """One cell and what it is made of: terms over the ledger, or parts of a plan, or why it is no sum of lines."""
+
+    column: Column
+    cell: Cell
+    terms: tuple[Term, ...] = ()
+    plan: tuple[PlanPart, ...] = ()
+    why: str = ""
+
+
+class BehindRow(NamedTuple):
+    """One row of a report and all of its figures, in the order of the columns."""
+
+    row: Row
+    figures: tuple[Figure, ...]
+
+
+def find_row(table: ReportTable, name: str) -> Row:
+    """Return the row that a person means by its key, or by its label or how that begins.
+
+    Raises UsageMistake where none or several are meant.
+    """
+    rows = [row for row in table.rows if row.cells]
+    exact = [row for row in rows if row.key == name]
+    folded = name.casefold().strip()
+    found = exact or [row for row in rows if row.label.casefold() == folded]
+    found = found or [row for row in rows if row.label.casefold().startswith(folded) and folded]
+    if len(found) == 1:
+        return found[0]
+    if found:
+        step = f"name it by its key: {listed(row.key for row in found[:8])}"
+        raise UsageMistake(Mistake(f"{len(found)} rows are called this", "--row", repr(name), next_step=step))
+    known = [*(row.key for row in rows), *(row.label for row in rows)]
+    what, allowed = "the report has no such row", "a row's label, or its key as -o FILE.csv tells it"
+    raise UsageMistake(Mistake(what, "--row", repr(name), allowed, nearest(name, known)))
+
+
+def find_column(table: ReportTable, name: str) -> Column:
+    """Return the column that a person means by its key, its label, or its number from the left, counted from 1.
+
+    Raises UsageMistake where none or several are meant.
+    """
+    columns = table.columns
+    if name.isdigit() and 1 <= int(name) <= len(columns) and name not in {column.key for column in columns}:
+        return columns[int(name) - 1]
+    exact = [column for column in columns if column.key == name.lower()]
+    found = exact or [column for column in columns if column.label.casefold() == name.casefold().strip()]
+    if len(found) == 1:
+        return found[0]
+    numbered = [f"{number} ({head_words(column)})" for number, column in enumerate(columns, 1)]
+    if found:
+        step = "name it by its number: " + listed(
+            words for words, column in zip(numbered, columns, strict=True) if column in found
+        )
+        raise UsageMistake(Mistake(f"{len(found)} columns are called this", "--column", repr(name), next_step=step))
+    hint = nearest(name, [*(column.key for column in columns), *(column.label for column in columns)])
+    what = "the report has no such column"
+    raise UsageMistake(Mistake(what, "--column", repr(name), listed(numbered), hint))
+
+
+def head_words(column: Column) -> str:
+    """Return a column's head on one line."""
+    return " ".join(part for part in (column.label, column.covers) if part)
+
+
+def predicate_of(term: Term, bases: Mapping[str, int], entities: Sequence[str]) -> Predicate:
+    """Return the condition of the lines that a term adds up.
+
+    bases: per entity the position that its first year's carried lines open; entities: those of the report.
+    """
+    tests: list[Predicate] = [
+        FieldTest("entity", "is", tuple(entities)),
+        FieldTest("account", "is", term.accounts),
+        _any([_slice_test(each, bases) for each in term.slices]),
+    ]
+    if term.side != "amount":
+        # A line on the other side adds nothing here, and is not behind the figure.
+        tests.append(Not(FieldTest(term.side, "is", (Decimal(0),))))
+    for field, member in term.members:
+        tests.append(FieldTest(field, "blank") if member is None else FieldTest(field, "is", (member,)))
+    return Every(tuple(tests))
+
+
+def _slice_test(part: Slice, bases: Mapping[str, int]) -> Predicate:
+    plain = tuple(name for name in part.classes if name not in ("base", "carried"))
+    kinds: list[Predicate] = [FieldTest("entry", "is", plain)] if plain else []
+    based = _any(
+        [
+            Every((FieldTest("entity", "is", (entity,)), Within((Stretch(fiscal, fiscal),))))
+            for entity, fiscal in bases.items()
+            if fiscal
+        ]
+    )
+    if "base" in part.classes:
+        kinds.append(Every((FieldTest("entry", "is", ("carried",)), based)))
+    if "carried" in part.classes:
+        kinds.append(Every((FieldTest("entry", "is", ("carried",)), Not(based))))
+    within: Predicate = Within(part.stretches)
+    return Every((_any(kinds), Not(within) if part.outside else within))
+
+
+def _any(tests: Sequence[Predicate]) -> Predicate:
+    return tests[0] if len(tests) == 1 else Some(tuple(tests)) if tests else Within(())
+
+
+def amount_of(terms: Sequence[Term], bases: Mapping[str, int], entities: Sequence[str]) -> Expression:
+    """Return what a line adds to a figure of these terms; blank where it is not behind it."""
+    return Summed(tuple((predicate_of(term, bases, entities), value_of(term)) for term in terms))
+
+
+def value_of(term: Term) -> Expression:
+    """Return what a line that a term adds up has in it."""
+    value = Place(term.side)
+    return value if term.factor > 0 else Arithmetic("-", Constant(Decimal(0)), value)
+
+
+def turned(terms: Sequence[Term], factor: int) -> tuple[Term, ...]:
+    """Return the terms with their signs turned where the factor is -1."""
+    return tuple(term._replace(factor=factor * term.factor) for term in terms)

@@ -1,0 +1,341 @@
+"""The lines behind one figure, or one row of figures, of a report (docs/trace.md)."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Literal, NamedTuple
+
+from level_almanac.core.behind import BehindRow, Figure, amount_of, find_column, head_words, predicate_of, value_of
+from level_almanac.core.book import Book
+from level_almanac.core.line_fields import LineField
+from level_almanac.core.listing_rows import ListRows, ListShape
+from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.words.shown import ShownField
+from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Constant, Expression, Given, Joined, Summed
+from level_almanac.store.ledger_sums import considered
+from level_almanac.store.line_query import LineSource, Order, groups, left_out
+from level_almanac.store.predicate import Every, FieldTest, Predicate, Some
+
+Level = Literal["class", "account", "journal", "line"]
+_ZERO = Decimal(0)
+_EXPORT = Joined((Place("file"), Constant(":"), Place("file_line")))
+_LINE_FIELDS = ("posted", "document", "party", "memo")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TraceRequest:
+    """What a trace is asked for. row: as `behind.find_row` takes it; column: as `find_column` does, or empty for all;
+    level: how far down, or None for the accounts of a row that has several and the lines of one that has not;
+    journals: all lines of the journals behind the figure; first: only so many rows.
+    """
+
+    row: str
+    column: str = ""
+    level: Level | None = None
+    journals: bool = False
+    first: int | None = None
+
+
+class Traced(NamedTuple):
+    """The report whose figures are traced, and the rows that were found in it."""
+
+    table: ReportTable
+    rows: Sequence[BehindRow]
+    entities: tuple[str, ...]
+    comparable: tuple[str, ...]
+    decimals: int
+
+
+def trace(book: Book, traced: Traced, request: TraceRequest) -> ReportTable:
+    """Return the lines behind a figure, and whether they sum to it.
+
+    Raises UsageMistake for a column that the report lacks, and for a figure that is no sum of lines, saying why.
+    """
+    behind = traced.rows[0]
+    figures = _wanted(behind, traced.table, request.column)
+    if figures[0].plan or (not figures[0].terms and _is_plan(figures[0].column)):
+        return _plan_trace(traced, behind, figures[0])
+    return _Trace(book, traced, behind, figures, request).table()
+
+
+def _is_plan(column: Column) -> bool:
+    return bool(column.scenario)
+
+
+def _wanted(behind: BehindRow, table: ReportTable, name: str) -> list[Figure]:
+    """Return the figure of the column asked for, or those of all columns that are sums of lines."""
+    if name:
+        column = find_column(table, name)
+        figure = next(each for each in behind.figures if each.column.key == column.key)
+        if figure.why:
+            got = f"{behind.row.label}, {head_words(column)}"
+            raise UsageMistake(Mistake("this figure is no sum of lines", "--column", got, next_step=figure.why))
+        return [figure]
+    found = [each for each in behind.figures if not each.why and not _is_plan(each.column) and not each.column.derived]
+    if not found:
+        step = next((each.why for each in behind.figures if each.why), "name a plan's column with --column")
+        raise UsageMistake(
+            Mistake("no figure of this row is a sum of ledger lines", "--row", behind.row.label, next_step=step)
+        )
+    return found
+
+
+class _Trace:
+    """One trace over the ledger in the making."""
+
+    def __init__(
+        self, book: Book, traced: Traced, behind: BehindRow, figures: Sequence[Figure], request: TraceRequest
+    ) -> None:
+        self.book, self.traced, self.behind, self.figures, self.request = book, traced, behind, figures, request
+        self.fields = book.line_fields("ledger")
+        bases = book.state.bases
+        self.amounts = [amount_of(figure.terms, bases, traced.entities) for figure in figures]
+        terms = dict.fromkeys(term for figure in figures for term in figure.terms)
+        self.rule: Predicate = Some(tuple(predicate_of(term, bases, traced.entities) for term in terms))
+        self.accounts = {account for term in terms for account in term.accounts}
+
+    def table(self) -> ReportTable:
+        """Ask the store, and return the report."""
+        source = self.book.line_source(self.fields, [self.rule])
+        found = left_out(self.book.engine, source, Place("amount"))
+        shown = next((Counted(each.lines, each.amount) for each in found if each.rule is None), Counted(0, _ZERO))
+        others = [Counted(each.lines, each.amount) for each in found if each.rule is not None]
+        level = self.request.level or self._level(source)
+        wanted = self._journals(source) if self.request.journals else source
+        made = ListRows(self.book.engine, wanted, self._shape(level)).made()
+        everything = sum(
+            (considered(self.book.state, [code]) for code in self.book.settings.entities),
+            considered(self.book.state, []),
+        )
+        heads = (
+            " and ".join(head_words(figure.column) for figure in self.figures)
+            if len(self.figures) < 2
+            else "all columns"
+        )
+        return ReportTable(
+            title=f"Behind {self.behind.row.label}",
+            facts={**self.traced.table.facts, "traced": self.behind.row.key, "report": self.traced.table.title},
+            subtitle=(f"{self.traced.table.title} · {self.behind.row.label} · {heads}", *self.traced.table.subtitle),
+            columns=made.columns,
+            rows=made.rows,
+            key_label=self._key_label(level),
+            proof=Proof(
+                measure="amount, debits positive",
+                considered=Counted(everything.lines, everything.amount),
+                shown=shown,
+                left_out=tuple(Part("not behind it", each) for each in others),
+                checks=(*self._checks(made.rows), *made.checks),
+                decimals=self.traced.decimals,
+            ),
+            notes=(*made.notes, *self._notes(level)),
+        )
+
+    def _level(self, source: LineSource) -> Level:
+        accounts = groups(self.book.engine, source, [Place("account")], [])
+        return "account" if len(accounts) > 1 else "line"
+
+    def _key_label(self, level: Level) -> str:
+        line = "entity/journal/line" if len(self.traced.entities) > 1 else "journal/line"
+        labels = {"class": "class", "account": "account", "journal": "journal"}
+        return line if self.request.journals else labels.get(level, line)
+
+    def _journals(self, source: LineSource) -> LineSource:
+        """Return the lines of every journal that has one behind the figure."""
+        found = groups(self.book.engine, source, [Place("entity"), Place("journal")], [])
+        by_entity: dict[str, list[str]] = {}
+        for entity, journal, _ in found:
+            by_entity.setdefault(entity, []).append(journal)
+        tests = [
+            Every((FieldTest("entity", "is", (entity,)), FieldTest("journal", "is", tuple(journals))))
+            for entity, journals in by_entity.items()
+        ]
+        return self.book.line_source(self.fields, [Some(tuple(tests))])
+
+    def _shape(self, level: Level) -> ListShape:
+        several = len(self.traced.entities) > 1
+        names = [*(["entity"] if several else []), "journal", "line"]
+        order = [Order(self.fields.by_name[name].value) for name in ("counted", "posted")]
+        order += [Order(self.fields.by_name[name].value, as_number=True) for name in names]
+        journals = self.request.journals
+        by: tuple[str, ...] = {
+            "class": ("account.class",),
+            "account": ("account",),
+            "journal": ("account", "journal") if len(self.accounts) > 1 else ("journal",),
+            "line": ("account",) if len(self.accounts) > 1 else (),
+        }[level]
+        if journals:
+            by = ("entity", "journal") if several else ("journal",)
+        lines = journals or level == "line"
+        return ListShape(
+            by=tuple(self._field(name) for name in by),
+            shown=tuple(self._shown(level, lines=lines)),
+            sorts=(),
+            limits=(),
+            key=tuple(self.fields.by_name[name] for name in names),
+            order=tuple(order),
+            lines=lines,
+            first=self.request.first,
+            measure=None,
+            decimals=self.traced.decimals,
+            conditions=0,
+        )
+
+    def _field(self, name: str) -> ShownField:
+        field: LineField = self.fields.by_name[name]
+        return ShownField(name, name, field.kind, field.value)
+
+    def _shown(self, level: Level, *, lines: bool) -> Iterator[ShownField]:
+        if self.request.journals:
+            yield from (self._field(name) for name in ("posted", "account", "account.name", "memo"))
+        elif lines:
+            yield from (self._field(name) for name in _LINE_FIELDS)
+        elif level == "account":
+            yield self._field("account.name")._replace(label="name")
+        elif level == "journal":
+            yield from (self._field(name) for name in ("posted", "memo"))
+        if lines:
+            yield ShownField("export", "line of the export", "text", _EXPORT)
+        else:
+            yield ShownField("count", "lines", "whole", None, "count")
+        if self.request.journals:
+            yield self._field("amount")._replace(label="whole journal")
+        for figure, amount in zip(self.figures, self.amounts, strict=True):
+            yield ShownField(figure.column.key, head_words(figure.column), "amount", amount)
+
+    def _checks(self, rows: Sequence[Row]) -> Iterator[Check]:
+        total = next(row for row in reversed(rows) if row.kind == "total")
+        off = []
+        for figure in self.figures:
+            found = total.cells.get(figure.column.key)
+            sum_ = found if isinstance(found, Decimal) else _ZERO
+            cell = figure.cell if isinstance(figure.cell, Decimal) else _ZERO
+            if sum_ != cell:
+                off.append(f"{head_words(figure.column)} by {sum_ - cell:+,f}")
+        words = "the lines sum to the figure" if len(self.figures) == 1 else "the lines sum to the figures"
+        yield Check(words if not off else f"{words}: not to {', '.join(off)}", not off)
+
+    def _notes(self, level: Level) -> Iterator[str]:
+        if level in ("class", "account") and not self.request.journals:
+            yield "Step down further with --down-to journal or --down-to line"
+
+
+def _plan_trace(traced: Traced, behind: BehindRow, figure: Figure) -> ReportTable:
+    """Return the lines of a plan behind a figure, each with the part of it that the figure holds."""
+    column = figure.column
+    rows = [
+        Row(
+            f"{part.place}/{part.period}",
+            part.place,
+            0,
+            "line",
+            {"account": part.account, "period": part.period, "part": part.amount},
+        )
+        for part in figure.plan
+    ]
+    total = sum((part.amount for part in figure.plan), _ZERO)
+    cell = figure.cell if isinstance(figure.cell, Decimal) else _ZERO
+    off = "" if total == cell else f": off by {total - cell:+,f}"
+    rows.append(Row("total", "Total", 0, "total", {"part": total}, adds=tuple((1, row.key) for row in rows)))
+    columns = (
+        Column("account", "account", "text"),
+        Column("period", "period", "text"),
+        column._replace(key="part", covers=column.covers),
+    )
+    counted = Counted(len(figure.plan), total)
+    return ReportTable(
+        title=f"Behind {behind.row.label}",
+        facts={**traced.table.facts, "traced": behind.row.key, "report": traced.table.title},
+        subtitle=(
+            f"{traced.table.title} · {behind.row.label} · {head_words(column)} of the plan {column.scenario}",
+            *traced.table.subtitle,
+        ),
+        columns=columns,
+        rows=tuple(rows),
+        key_label="line of the export",
+        proof=Proof(
+            measure="part of the plan in the figure",
+            considered=counted,
+            shown=counted,
+            left_out=(),
+            checks=(Check(f"the parts sum to the figure{off}", not off),),
+            decimals=traced.decimals,
+            table="budget",
+        ),
+    )
+
+
+def lines_behind(book: Book, traced: Traced) -> tuple[ReportTable, ...]:
+    """Return one table with the lines behind every row given, in groups by row key; none where no row has lines."""
+    bases = book.state.bases
+    columns: dict[str, list[tuple[Predicate, Expression]]] = {}
+    cases: list[tuple[Predicate, Expression]] = []
+    heads: dict[str, Column] = {}
+    for behind in traced.rows:
+        for figure in behind.figures:
+            if figure.why or not figure.terms or figure.column.derived:
+                continue
+            heads[figure.column.key] = figure.column
+            for term in figure.terms:
+                test = predicate_of(term, bases, traced.entities)
+                columns.setdefault(figure.column.key, []).append((test, value_of(term)))
+                cases.append((test, Constant(behind.row.key)))
+    if not cases:
+        return ()
+    fields = book.line_fields("ledger")
+    source = book.line_source(fields, [Some(tuple(test for test, _ in cases))])
+    row_key = Given(tuple(cases), Constant(""))
+    several = len(traced.entities) > 1
+    names = [*(["entity"] if several else []), "journal", "line"]
+    shown = [ShownField(name, name, fields.by_name[name].kind, fields.by_name[name].value) for name in _LINE_FIELDS]
+    shown.append(ShownField("export", "line of the export", "text", _EXPORT))
+    shown += [ShownField(key, head_words(heads[key]), "amount", Summed(tuple(parts))) for key, parts in columns.items()]
+    order = [Order(fields.by_name[name].value) for name in ("counted", "posted")]
+    order += [Order(fields.by_name[name].value, as_number=True) for name in names]
+    shape = ListShape(
+        by=(ShownField("row", "row", "text", row_key),),
+        shown=tuple(shown),
+        sorts=(),
+        limits=(),
+        key=tuple(fields.by_name[name] for name in names),
+        order=tuple(order),
+        lines=True,
+        first=None,
+        measure=None,
+        decimals=traced.decimals,
+        conditions=0,
+    )
+    made = ListRows(book.engine, source, shape).made()
+    labels = {behind.row.key: behind.row.label for behind in traced.rows}
+    rows = [_named(row, labels) for row in made.rows if row.kind != "total"]
+    off = _off(rows, traced.rows, list(columns))
+    check = Check("the lines of each row sum to its figures" + (f": not in {', '.join(off)}" if off else ""), not off)
+    count = sum(row.kind == "line" for row in rows)
+    proof = Proof("lines", Counted(count, _ZERO), Counted(count, _ZERO), (), (check,), traced.decimals)
+    title = f"Lines behind {traced.table.title}"
+    label = "/".join(names)
+    return (
+        ReportTable(title, traced.table.facts, traced.table.subtitle, made.columns, tuple(rows), label, proof=proof),
+    )
+
+
+def _named(row: Row, labels: dict[str, str]) -> Row:
+    key = row.key.removesuffix(":heading")
+    if key in labels:
+        name = f"{key} {labels[key]}" if key[:1].isdigit() else labels[key]
+        return row._replace(label=name if row.kind == "heading" else f"Total {name}")
+    return row
+
+
+def _off(rows: Sequence[Row], behind: Sequence[BehindRow], columns: Sequence[str]) -> list[str]:
+    totals = {row.key: row.cells for row in rows if row.kind == "subtotal"}
+    off = []
+    for each in behind:
+        for figure in each.figures:
+            if figure.column.key in columns and figure.terms:
+                found = totals.get(each.row.key, {}).get(figure.column.key)
+                sum_ = found if isinstance(found, Decimal) else _ZERO
+                if isinstance(figure.cell, Decimal) and sum_ != figure.cell:
+                    off.append(f"{each.row.label}, {head_words(figure.column)} by {sum_ - figure.cell:+,f}")
+    return off
