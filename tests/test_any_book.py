@@ -17,7 +17,7 @@ from level_almanac import Book
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.statement import StatementRequest, statement
 from level_almanac.core.trial import TrialRequest, trial
-from level_almanac.intake.load import LoadOptions, load
+from level_almanac.intake.load import LoadOptions, LoadRules, load
 
 FIRST, LAST = date(2024, 7, 1), date(2025, 8, 31)
 ACCOUNTS = ("1000", "1590", "2000", "3000", "4010", "4090", "5000", "6000")
@@ -119,7 +119,7 @@ def open_book(folder: Path, year: Year, entries: list[Entry]) -> Book:
     (folder / "ledger.csv").write_text(HEADS + "".join(rows))
     book = Book.open(folder)
     now = datetime(2026, 1, 1, tzinfo=UTC)
-    load(book.file, book.store, book.calendar_by_entity, book.class_rules, now, LoadOptions())
+    load(book.file, book.store, book.calendar_by_entity, LoadRules(book.class_rules, {}), now, LoadOptions())
     return Book.open(folder)
 
 

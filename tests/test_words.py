@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 
 from conftest import Almanac
 from level_almanac.book.settings import CalendarSettings
-from level_almanac.book.tables import LEDGER
+from level_almanac.book.tables import ACCOUNTS, LEDGER
 from level_almanac.core.calendar import FiscalCalendar
+from level_almanac.core.line_fields import line_fields
 from level_almanac.core.words.chart_conditions import holds
 from level_almanac.core.words.columns import (
     BALANCE_COLUMNS,
@@ -162,7 +163,7 @@ CONDITIONS = [
 
 @pytest.mark.parametrize(("text", "expected"), CONDITIONS)
 def test_conditions(text: str, expected: Predicate) -> None:
-    assert read_condition(text, LEDGER, "here", BookMistake) == expected
+    assert read_condition(text, LEDGER_FIELDS, "here", BookMistake) == expected
 
 
 @pytest.mark.parametrize(
@@ -178,7 +179,7 @@ def test_conditions(text: str, expected: Predicate) -> None:
 )  # fmt: skip
 def test_conditions_that_cannot_be_read(text: str, message: str) -> None:
     with pytest.raises(BookMistake) as raised:
-        read_condition(text, LEDGER, "here", BookMistake)
+        read_condition(text, LEDGER_FIELDS, "here", BookMistake)
     assert str(raised.value).endswith(message)
 
 
@@ -209,3 +210,4 @@ def test_conditions_mean_in_sql_what_they_mean_in_python(predicate: Predicate, l
 
 
 ENGINE = DuckDBEngine()
+LEDGER_FIELDS = line_fields("ledger", {"ledger": LEDGER, "accounts": ACCOUNTS})

@@ -2,12 +2,12 @@
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from level_almanac.book.settings import BookFile
 
-READING_VERSION = 1
+READING_VERSION = 2
 """Goes up when the same export would be read into another part than before."""
 
 
@@ -32,10 +32,11 @@ def _placing(book: BookFile, calendar: Mapping[str, Any]) -> dict[str, Any]:
     return plain
 
 
-def reading_fingerprint(book: BookFile, block: int) -> str:
-    """Return a hash of how the exports of an intake block (numbered from 0) are read."""
+def reading_fingerprint(book: BookFile, blocks: Sequence[int], block: int) -> str:
+    """Return a hash of how the exports of an intake block (numbered from 0) are read. blocks: all of its file."""
     plain = book.plain["intake"][block]
-    return _hash([rules_fingerprint(book), plain, book.plain.get("tables", {}).get(plain["table"])])
+    shared = [book.plain["intake"][each].get("only") for each in blocks]
+    return _hash([rules_fingerprint(book), plain, shared, book.plain.get("tables", {}).get(plain["table"])])
 
 
 def _hash(plain: Any) -> str:

@@ -16,6 +16,7 @@ Percent = int | float | str
 NegativeStyle = Literal["minus", "parens", "red"]
 ZeroStyle = Literal["zero", "dash", "blank"]
 Negatives = Literal["minus", "trailing-minus", "parentheses", "crdr"]
+Format = Literal["csv", "xlsx", "jsonl", "parquet", "sql"]
 Encoding = Literal["utf-8", "latin-1", "windows-1252"]
 
 
@@ -159,13 +160,24 @@ class IntakeBlock:
     """One `[[intake]]` block: which files feed which table, and how they are to be read.
 
     fields: our field name to the export's head; set: fields with one value for all lines; values: per field, the
-    export's word to ours; dates, period: patterns such as `DD.MM.YYYY` and `YYYY-PP`.
+    export's word to ours; dates, period: patterns such as `DD.MM.YYYY` and `YYYY-PP`; only: the condition of the lines
+    that this block takes, on the export's own heads; sheet, head_row: of a workbook; member, unpacked_mb: which file of
+    an archive, and the most it may unpack to; name, url, query: of a database, `${NAME}` in the url standing for a
+    secret of the environment.
     """
 
     __pydantic_config__ = STRICT
     table: str
-    files: str | list[str]
-    format: Literal["csv"] = "csv"
+    files: str | list[str] = field(default_factory=list)
+    format: Format = "csv"
+    only: str = ""
+    sheet: str = ""
+    head_row: int = 1
+    member: str = ""
+    unpacked_mb: int = 2048
+    name: str = ""
+    url: str = ""
+    query: str = ""
     encoding: Encoding = "utf-8"
     delimiter: str = ","
     dates: str | list[str] = "YYYY-MM-DD"

@@ -8,7 +8,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.load_report import load_report
 from level_almanac.core.report_table import ReportTable
 from level_almanac.core.words.days import DayContext, DayWords, day_of
-from level_almanac.intake.load import LoadOptions
+from level_almanac.intake.load import LoadOptions, LoadRules
 from level_almanac.intake.load import load as load_exports
 
 
@@ -18,7 +18,7 @@ def load_book(book: Book, options: LoadOptions) -> ReportTable:
         book.file,
         book.store,
         book.calendar_by_entity,
-        book.class_rules,
+        LoadRules(book.class_rules, book.taken_rules),
         book.now,
         options,
     )
@@ -32,9 +32,14 @@ def load_book(book: Book, options: LoadOptions) -> ReportTable:
 @click.command()
 @click.option("--through", type=DAY, metavar="DAY", help="The exports are complete through this day.")
 @click.option("--drop-missing", is_flag=True, help="Let go of the lines of exports that are no longer there.")
+@click.option(
+    "--set-aside", is_flag=True, help="Leave wrong lines out, in files of their own, and say so in every report."
+)
 @output_options
 @click.pass_context
-def load(ctx: click.Context, through: DayWords | None, drop_missing: bool, output: OutputRequest) -> None:
+def load(
+    ctx: click.Context, through: DayWords | None, drop_missing: bool, set_aside: bool, output: OutputRequest
+) -> None:
     """Take the exports in: all of them, or nothing.
 
     A file that was loaded before and is the same changes nothing; a changed
@@ -51,4 +56,4 @@ def load(ctx: click.Context, through: DayWords | None, drop_missing: bool, outpu
     look = look_for(output, book)
     today = book.now.date()
     day = day_of(through, DayContext(book.calendars[""], today, today)) if through else None
-    show(ctx, load_book(book, LoadOptions(day, drop_missing)), output, look)
+    show(ctx, load_book(book, LoadOptions(day, drop_missing, set_aside)), output, look)

@@ -8,6 +8,7 @@ import click
 
 from level_almanac.cli.options import (
     as_of_request,
+    condition_options,
     entity_option,
     level_option,
     open_book,
@@ -15,6 +16,7 @@ from level_almanac.cli.options import (
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.traced import check_lines, lines_option, traced_table
+from level_almanac.core.line_rules import Conditions
 from level_almanac.core.statement import StatementRequest
 from level_almanac.core.statement import statement as make_statement
 from level_almanac.core.words.days import DayWords
@@ -41,6 +43,8 @@ def statement_options(command: F) -> F:
         fold: tuple[str, ...],
         by: str,
         signs: str,
+        only: tuple[str, ...],
+        besides: tuple[str, ...],
         **others: Any,
     ) -> Any:
         request = StatementRequest(
@@ -52,6 +56,7 @@ def statement_options(command: F) -> F:
             by=by,
             signs="stored" if signs == "stored" else "natural",
             layout=layout,
+            conditions=Conditions(only, besides),
         )
         return command(*args, request=request, **others)
 
@@ -69,6 +74,7 @@ def statement_options(command: F) -> F:
             show_default=True,
             help="Cut a compared part period at the same day, or leave it whole.",
         ),
+        condition_options,
         entity_option,
         level_option,
         click.option("--fold", multiple=True, metavar="ROW", help="Show this row's branch as one line; repeatable."),
@@ -119,5 +125,5 @@ def statement(ctx: click.Context, request: StatementRequest, with_lines: bool, o
     if with_lines:
         from level_almanac.core.statement_behind import statement_behind  # noqa: PLC0415  seldom asked for
 
-        table = traced_table(book, *statement_behind(book, request, today, (), leaves=True))
+        table = traced_table(book, statement_behind(book, request, today, (), leaves=True))
     show(ctx, table, output, look)

@@ -1,7 +1,7 @@
 """`almanac trace`."""
 
 import functools
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from typing import Any, TypeVar
 
 import click
@@ -9,11 +9,9 @@ import click
 from level_almanac.cli.options import open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.statement import statement_options
-from level_almanac.cli.traced import traced_of
 from level_almanac.cli.trial import trial_options
-from level_almanac.core.behind import BehindRow
+from level_almanac.core.behind import Traced
 from level_almanac.core.book import Book
-from level_almanac.core.report_table import ReportTable
 from level_almanac.core.statement import StatementRequest
 from level_almanac.core.statement_behind import statement_behind
 from level_almanac.core.trace import Level, TraceRequest
@@ -100,9 +98,9 @@ def _trial(ctx: click.Context, request: TrialRequest, asked: TraceRequest, outpu
 def _show(
     ctx: click.Context,
     book: Book,
-    found: tuple[ReportTable, Sequence[BehindRow]],
+    traced: Traced,
     asked: TraceRequest,
     output: OutputRequest,
 ) -> None:
     look = look_for(output, book)
-    show(ctx, lines_behind(book, traced_of(book, *found), asked), output, look)
+    show(ctx, lines_behind(book, traced, asked), output, look)

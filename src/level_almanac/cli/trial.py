@@ -8,6 +8,7 @@ import click
 
 from level_almanac.cli.options import (
     as_of_request,
+    condition_options,
     entity_option,
     last_day,
     level_option,
@@ -17,6 +18,7 @@ from level_almanac.cli.options import (
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.traced import check_lines, lines_option, traced_table
+from level_almanac.core.line_rules import Conditions
 from level_almanac.core.trial import TrialRequest
 from level_almanac.core.trial import trial as trial_balance
 from level_almanac.core.words.days import DayWords
@@ -41,6 +43,8 @@ def trial_options(command: F) -> F:
         after_closing: bool,
         entities: tuple[str, ...],
         level: int | None,
+        only: tuple[str, ...],
+        besides: tuple[str, ...],
         **others: Any,
     ) -> Any:
         request = TrialRequest(
@@ -50,12 +54,20 @@ def trial_options(command: F) -> F:
             entities=entities,
             level=level,
             after_closing=after_closing,
+            conditions=Conditions(only, besides),
         )
         return command(*args, request=request, **others)
 
     wrapped: Any = with_request
     closing = click.option("--after-closing", is_flag=True, help="With the closing lines of the year shown.")
-    options: tuple[Callable[[Any], Any], ...] = (when_options, range_options, closing, entity_option, level_option)
+    options: tuple[Callable[[Any], Any], ...] = (
+        when_options,
+        range_options,
+        closing,
+        condition_options,
+        entity_option,
+        level_option,
+    )
     for option in reversed(options):
         wrapped = option(wrapped)
     result: F = wrapped
@@ -88,5 +100,5 @@ def trial(ctx: click.Context, request: TrialRequest, with_lines: bool, output: O
     if with_lines:
         from level_almanac.core.trial_behind import trial_behind  # noqa: PLC0415  seldom asked for
 
-        table = traced_table(book, *trial_behind(book, request, today, (), leaves=True))
+        table = traced_table(book, trial_behind(book, request, today, (), leaves=True))
     show(ctx, table, output, look)

@@ -56,6 +56,17 @@ class BehindRow(NamedTuple):
     figures: tuple[Figure, ...]
 
 
+class Traced(NamedTuple):
+    """The report whose figures are traced, and the rows that were found in it. rules: its conditions."""
+
+    table: ReportTable
+    rows: Sequence[BehindRow]
+    entities: tuple[str, ...]
+    comparable: tuple[str, ...]
+    decimals: int
+    rules: tuple[Predicate, ...] = ()
+
+
 def find_row(table: ReportTable, name: str) -> Row:
     """Return the row that a person means by its key, or by its label or how that begins.
 
@@ -104,10 +115,13 @@ def head_words(column: Column) -> str:
     return " ".join(part for part in (column.label, column.covers) if part)
 
 
-def predicate_of(term: Term, bases: Mapping[str, int], entities: Sequence[str]) -> Predicate:
+def predicate_of(
+    term: Term, bases: Mapping[str, int], entities: Sequence[str], rules: Sequence[Predicate]
+) -> Predicate:
     """Return the condition of the lines that a term adds up.
 
-    bases: per entity the position that its first year's carried lines open; entities: those of the report.
+    bases: per entity the position that its first year's carried lines open; entities: those of the report; rules: its
+    conditions.
     """
     tests: list[Predicate] = [
         FieldTest("entity", "is", tuple(entities)),
@@ -119,7 +133,7 @@ def predicate_of(term: Term, bases: Mapping[str, int], entities: Sequence[str]) 
         tests.append(Not(FieldTest(term.side, "is", (Decimal(0),))))
     for field, member in term.members:
         tests.append(FieldTest(field, "blank") if member is None else FieldTest(field, "is", (member,)))
-    return Every(tuple(tests))
+    return Every((*tests, *rules))
 
 
 def _slice_test(part: Slice, bases: Mapping[str, int]) -> Predicate:
@@ -144,9 +158,11 @@ def _any(tests: Sequence[Predicate]) -> Predicate:
     return tests[0] if len(tests) == 1 else Some(tuple(tests)) if tests else Within(())
 
 
-def amount_of(terms: Sequence[Term], bases: Mapping[str, int], entities: Sequence[str]) -> Expression:
+def amount_of(
+    terms: Sequence[Term], bases: Mapping[str, int], entities: Sequence[str], rules: Sequence[Predicate]
+) -> Expression:
     """Return what a line adds to a figure of these terms; blank where it is not behind it."""
-    return Summed(tuple((predicate_of(term, bases, entities), value_of(term)) for term in terms))
+    return Summed(tuple((predicate_of(term, bases, entities, rules), value_of(term)) for term in terms))
 
 
 def value_of(term: Term) -> Expression:

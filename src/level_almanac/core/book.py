@@ -18,12 +18,12 @@ from level_almanac.book.stamps import STORE_FOLDER
 from level_almanac.book.tables import Table, tables_of
 from level_almanac.core.accounts import Chart
 from level_almanac.core.calendar import FiscalCalendar
-from level_almanac.core.line_fields import LineFields, line_fields
+from level_almanac.core.line_fields import LineFields, export_fields, line_fields
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake, listed, nearest
 from level_almanac.store.chart_lines import chart_lines
 from level_almanac.store.engine import DuckDBEngine, Engine, Row
 from level_almanac.store.ledger_checks import newest_posting
-from level_almanac.store.ledger_sums import Measures, Place, Sums, ledger_sums
+from level_almanac.store.ledger_sums import Filter, Measures, Place, Sums, ledger_sums
 from level_almanac.store.line_query import LineSource, LinkedParts
 from level_almanac.store.plan_lines import plan_lines, scenarios
 from level_almanac.store.state import State, Store
@@ -121,6 +121,17 @@ class Book:
         return rules
 
     @cached_property
+    def taken_rules(self) -> "dict[int, Predicate]":
+        """By the number of an intake block, from 1, the condition of the records that it takes; raises BookMistake."""
+        from level_almanac.core.words.conditions import read_condition  # noqa: PLC0415  only a load needs it
+
+        return {
+            number: read_condition(block.only, export_fields(), f"intake[{number}].only", BookMistake)
+            for number, block in enumerate(self.settings.intake, 1)
+            if block.only
+        }
+
+    @cached_property
     def state(self) -> State:
         """The state in force; raises BookMistake where nothing is loaded or it was loaded under other rules."""
         state = self.store.state()
@@ -174,14 +185,16 @@ class Book:
         """Return a layout of the book, or a built-in one; raise UsageMistake or BookMistake where it is not right."""
         return read_layout(self.file.root, name)
 
-    def sums(self, measures: Measures) -> dict[tuple[str, str], dict[str, Sums]]:
+    def sums(self, measures: Measures, filter_: Filter | None = None) -> dict[tuple[str, str], dict[str, Sums]]:
         """Return the sums of each measure by (entity, account)."""
-        found = ledger_sums(self.engine, self.store, self.state, measures)
+        found = ledger_sums(self.engine, self.store, self.state, measures, (), filter_)
         return {(str(entity), str(account)): sums for (entity, account), sums in found.items()}
 
-    def sums_by(self, measures: Measures, fields: Sequence[str]) -> dict[Place, dict[str, Sums]]:
+    def sums_by(
+        self, measures: Measures, fields: Sequence[str], filter_: Filter | None = None
+    ) -> dict[Place, dict[str, Sums]]:
         """Return the sums of each measure by (entity, account, the values of these fields of the ledger)."""
-        return ledger_sums(self.engine, self.store, self.state, measures, fields)
+        return ledger_sums(self.engine, self.store, self.state, measures, fields, filter_)
 
     @property
     def plan_parts(self) -> list[str]:
@@ -193,11 +206,12 @@ class Book:
         """The names of all plans that are loaded."""
         return scenarios(self.engine, self.plan_parts) if self.plan_parts else []
 
-    def plan_lines(self, fields: Sequence[str]) -> list[Row]:
+    def plan_lines(self, fields: Sequence[str], rules: Sequence["Predicate"] = ()) -> list[Row]:
         """Return the lines of all plans, with the values of these fields last (see `store.plan_lines`)."""
-        budget = tables_of(self.settings.tables)["budget"]
+        budget = self.tables["budget"]
         known = [field if budget.field(field) else None for field in fields]
-        return plan_lines(self.engine, self.plan_parts, known, budget.key) if self.plan_parts else []
+        source = self.line_source(self.line_fields("budget"), rules)
+        return plan_lines(self.engine, source, known, budget.key) if source.parts else []
 
     @property
     def told_through(self) -> date | None:

@@ -1,6 +1,7 @@
 """The facts that head a report: what it is of, the day it is made for and why, and how old its data is."""
 
 from datetime import date
+from decimal import Decimal
 
 from level_almanac.core.as_of import AsOf, AsOfRequest, choice_words, choose_as_of, how_far_words, through_words
 from level_almanac.core.book import Book, Selection
@@ -25,6 +26,8 @@ def selection_facts(selection: Selection) -> dict[str, str]:
 def data_facts(book: Book) -> dict[str, str]:
     """Return up to when the ledger is complete, if that was told, and when it was loaded, by the book's clock."""
     facts = {"complete_through": book.told_through.isoformat()} if book.told_through else {}
+    if count := sum(loaded.set_aside for loaded in book.state.files):
+        facts["set_aside"] = str(count)
     return facts | {"loaded": book.state.loaded_at.astimezone(book.zone).isoformat(timespec="minutes")}
 
 
@@ -32,7 +35,20 @@ def data_words(book: Book) -> str:
     """Return `ledger complete through 17 Jun 2026, loaded 18 Jun 2026 07:40`."""
     loaded = book.state.loaded_at.astimezone(book.zone)
     told = f"complete through {day_words(book.told_through)}, " if book.told_through else ""
-    return f"ledger {told}loaded {day_words(loaded.date())} {loaded:%H:%M}"
+    return f"ledger {told}loaded {day_words(loaded.date())} {loaded:%H:%M}{_aside_words(book)}"
+
+
+def _aside_words(book: Book) -> str:
+    """Return how many lines were set aside at loading and how much, as every report has to say."""
+    aside = [loaded for loaded in book.state.files if loaded.set_aside]
+    if not aside:
+        return ""
+    count = sum(loaded.set_aside for loaded in aside)
+    sides = [sum((Decimal(loaded.aside_sums[side]) for loaded in aside), Decimal(0)) for side in (0, 1)]
+    lines = "1 line was" if count == 1 else f"{count:,} lines were"
+    return (
+        f" · {lines} SET ASIDE as wrong, debits {sides[0]:,.2f} and credits {sides[1]:,.2f} as far as they can be read"
+    )
 
 
 def as_of_facts(book: Book, as_of: AsOf, today: date) -> dict[str, str]:

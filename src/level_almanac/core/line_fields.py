@@ -1,7 +1,7 @@
 """What can be asked of a table's lines: its own fields, and those of the tables that it links to (docs/fields.md)."""
 
 from collections.abc import Iterator, Mapping
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from level_almanac.book.tables import Kind, Table
 from level_almanac.store.expressions import Column, Expression, PeriodId
@@ -52,6 +52,19 @@ class LineFields(NamedTuple):
             "counted": Column("counted"),
             "entry_class": Column("entry_class"),
         }
+
+
+class AnyHead(dict[str, LineField]):
+    """Every name is a text field: the heads of an export are known only once it is read."""
+
+    def get(self, name: str, default: Any = None) -> Any:  # noqa: ARG002  dict's signature
+        """Return a text field of this name."""
+        return LineField(name, "text", Column(name), "")
+
+
+def export_fields() -> LineFields:
+    """Return what the condition of an intake block can ask of an export: any of its heads."""
+    return LineFields(Table("export", (), ()), AnyHead(), {})
 
 
 def line_fields(name: str, tables: Mapping[str, Table]) -> LineFields:

@@ -6,12 +6,13 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from level_almanac.core.as_of import AsOf
-from level_almanac.core.book import Selection
+from level_almanac.core.book import Book, Selection
 from level_almanac.core.line_fields import LineFields
 from level_almanac.core.report_table import Counted, Part
 from level_almanac.core.stretches import stretches
 from level_almanac.core.words.conditions import DayReach, read_condition
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.store.ledger_sums import Filter
 from level_almanac.store.line_query import Left
 from level_almanac.store.predicate import FieldTest, Not, Predicate, Within
 
@@ -55,6 +56,31 @@ def condition_rules(conditions: Conditions, fields: LineFields, reach: DayReach)
     for text in conditions.besides:
         unwanted = read_condition(text, fields, "--except", UsageMistake, reach)
         yield Rule(_flat(text), Not(unwanted), condition=True)
+
+
+class LedgerConditions(NamedTuple):
+    """The conditions of a report over sums of the ledger. rules: in order; words: each as it was asked for."""
+
+    rules: tuple[Rule, ...]
+    words: tuple[str, ...]
+
+    def filter_of(self, book: Book, free: Sequence[str], shown: Sequence[str]) -> Filter | None:
+        """Return what the store is to sum only, or None where there are no conditions.
+
+        free: the measures that they are not asked for; shown: those that make what is shown.
+        """
+        if not self.rules:
+            return None
+        source = book.line_source(book.line_fields("ledger"), [rule.predicate for rule in self.rules], ())
+        return Filter(source, frozenset(free), tuple(shown))
+
+
+def ledger_conditions(book: Book, conditions: Conditions, reach: DayReach) -> LedgerConditions:
+    """Return the conditions as rules on ledger lines; raise UsageMistake for one that cannot be read."""
+    if not conditions:
+        return LedgerConditions((), ())
+    rules = condition_rules(conditions, book.line_fields("ledger"), reach)
+    return LedgerConditions(tuple(rules), tuple(conditions.words))
 
 
 def entity_rule(selection: Selection) -> Iterator[Rule]:

@@ -14,6 +14,7 @@ COLUMNS = (
     Column("outcome", "outcome", "text"),
     Column("lines", "lines taken", "count"),
     Column("duplicates", "duplicates", "count"),
+    Column("set_aside", "set aside", "count"),
     Column("debit", "debit", "amount", 2),
     Column("credit", "credit", "amount", 2),
     Column("first", "first posted", "date"),
@@ -21,19 +22,23 @@ COLUMNS = (
 )
 
 
-def load_report(book: Book, state: State, outcomes: Mapping[str, str], dropped: Sequence[str]) -> ReportTable:
+def load_report(
+    book: Book, state: State, outcomes: Mapping[tuple[str, str], str], dropped: Sequence[str]
+) -> ReportTable:
     """Return one row a file: what became of it, its lines and duplicates, debit, credit, and dates covered.
 
     Debits and credits stand only where all of them are in one currency.
     """
     rows = [
-        Row(loaded.path, loaded.path, 0, "line", _cells(book, loaded, outcomes[loaded.path])) for loaded in state.files
+        Row(_key(state, loaded), loaded.path, 0, "line", _cells(book, loaded, outcomes[loaded.table, loaded.path]))
+        for loaded in state.files
     ]
     rows += [Row(path, path, 0, "line", {"outcome": "let go"}) for path in dropped]
     ledger = state.files_of("ledger")
     total: dict[str, Cell] = {
         "lines": sum(loaded.lines for loaded in state.files),
         "duplicates": sum(loaded.duplicates for loaded in state.files),
+        "set_aside": sum(loaded.set_aside for loaded in state.files) or None,
         **_sides(book, ledger),
         "first": min((loaded.first for loaded in ledger if loaded.first), default=None),
         "last": max((loaded.last for loaded in ledger if loaded.last), default=None),
@@ -52,15 +57,25 @@ def load_report(book: Book, state: State, outcomes: Mapping[str, str], dropped: 
         title="Exports loaded",
         facts=facts,
         subtitle=(book.settings.book.name, subtitle),
-        columns=tuple(column._replace(decimals=decimals) if column.kind == "amount" else column for column in COLUMNS),
+        columns=tuple(
+            column._replace(decimals=decimals) if column.kind == "amount" else column
+            for column in COLUMNS
+            if column.key != "set_aside" or any(loaded.set_aside for loaded in state.files)
+        ),
         rows=tuple(rows),
         key_label="export",
     )
 
 
+def _key(state: State, loaded: LoadedFile) -> str:
+    shared = sum(each.path == loaded.path for each in state.files) > 1
+    return f"{loaded.path}/{loaded.table}" if shared else loaded.path
+
+
 def _cells(book: Book, loaded: LoadedFile, outcome: str) -> dict[str, Cell]:
     cells: dict[str, Cell] = {"table": loaded.table, "outcome": outcome, "lines": loaded.lines}
     cells["duplicates"] = loaded.duplicates or None
+    cells["set_aside"] = loaded.set_aside or None
     if loaded.table == "ledger":
         cells |= {**_sides(book, [loaded]), "first": loaded.first, "last": loaded.last}
     return cells

@@ -15,9 +15,10 @@ from level_almanac.book.settings import PlanSettings, ProfileSettings
 from level_almanac.book.year_ends import WEEKDAYS
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod
-from level_almanac.errors import BookMistake, Mistake, nearest
+from level_almanac.core.line_rules import LedgerConditions
+from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.store.engine import Row
-from level_almanac.store.predicate import Stretch
+from level_almanac.store.predicate import Predicate, Stretch, fields_in
 
 _EXACT = Context(prec=60)
 _ZERO = Decimal(0)
@@ -49,7 +50,7 @@ class Plans:
     """The lines of all plans of a book, in periods, and the remarks that came up in making them so.
 
     counted: the lines as they were loaded, (scenario, entity, account, whole amount), by their number; places: the
-    file and line of each.
+    file and line of each; unmet: the numbers of those that a condition leaves out, which are in no line.
     """
 
     lines: tuple[PlanLine, ...]
@@ -60,6 +61,7 @@ class Plans:
     profiles: Mapping[str, ProfileSettings]
     decimals: int
     places: tuple[str, ...] = ()
+    unmet: frozenset[int] = frozenset()
 
     def within(self, line: PlanLine, stretches: Iterable[Stretch]) -> Decimal | None:
         """Return what of a line falls into any of these stretches, or None where nothing of it does."""
@@ -138,15 +140,18 @@ def rounded_part(amount: Decimal, share: Fraction, places: int) -> Decimal:
     return quotient.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP, context=_EXACT)
 
 
-def read_plans(book: Book, selection: Selection, fields: Sequence[str]) -> Plans:
-    """Return the plans of the entities selected, in periods. fields: those whose values each line is to tell.
+def read_plans(book: Book, selection: Selection, fields: Sequence[str], conditions: LedgerConditions) -> Plans:
+    """Return the plans of the entities selected, in periods.
 
-    Raises BookMistake where a line is a share of a total that the book does not name, or a year's parts do not fit.
+    fields: those whose values each line is to tell; conditions: those of the report, for lines of plans too. Raises
+    UsageMistake where a condition asks for what plans lack, BookMistake where a line is a share of a total that the
+    book does not name, or a year's parts do not fit.
     """
-    rows = book.plan_lines(fields)
+    rows = book.plan_lines(fields, plan_rules(book, conditions))
+    unmet = frozenset(number for number, row in enumerate(rows) if row[9] < len(conditions.rules))
     maker = _Maker(book, selection)
     amounts = maker.amounts(rows)
-    lines = tuple(maker.in_periods(rows, amounts))
+    lines = tuple(line for line in maker.in_periods(rows, amounts) if line.number not in unmet)
     counted = tuple((row[0], row[1], row[2], amount) for row, amount in zip(rows, amounts, strict=True))
     settings = book.settings
     return Plans(
@@ -158,7 +163,20 @@ def read_plans(book: Book, selection: Selection, fields: Sequence[str]) -> Plans
         settings.profiles,
         selection.decimals,
         tuple(row[8] for row in rows),
+        unmet,
     )
+
+
+def plan_rules(book: Book, conditions: LedgerConditions) -> list[Predicate]:
+    """Return the conditions as ones on lines of plans; raise UsageMistake where one asks for what plans lack."""
+    known = book.line_fields("budget").by_name
+    for rule in conditions.rules:
+        for field in sorted(fields_in(rule.predicate)):
+            if field not in known:
+                what = f"lines of plans have no {field}, so a plan cannot stand beside this condition"
+                step = "leave the plan's columns out, or declare the field in [tables.budget]"
+                raise UsageMistake(Mistake(what, "--only", rule.words, next_step=step))
+    return [rule.predicate for rule in conditions.rules]
 
 
 class _Maker:
@@ -201,7 +219,7 @@ class _Maker:
         """Yield what each line has for each period, a year's plan shared out over its periods."""
         before: defaultdict[tuple[str, str, str, int], Decimal] = defaultdict(Decimal)
         for number, (row, amount) in enumerate(zip(rows, amounts, strict=True)):
-            scenario, entity, account, fiscal, day, _, _, _, _, *members = row
+            scenario, entity, account, fiscal, day, _, _, _, _, _, *members = row
             if entity not in self.entities:
                 # It may keep another calendar, in which its years are other ones.
                 continue

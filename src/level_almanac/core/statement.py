@@ -10,6 +10,7 @@ from level_almanac.core.as_of import AsOf, AsOfRequest
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.cells import CellMaker
 from level_almanac.core.facts import as_of_facts, as_of_for, as_of_words, data_facts, data_words, selection_facts
+from level_almanac.core.line_rules import Conditions, LedgerConditions, ledger_conditions
 from level_almanac.core.report_table import Column, Derived, ReportTable, Row
 from level_almanac.core.slots import Slot, check_field, compared, slots_of
 from level_almanac.core.statement_figures import WHOLE, Block, Figures, figures_of
@@ -17,6 +18,7 @@ from level_almanac.core.statement_heads import head_of
 from level_almanac.core.statement_proof import notes_of, proof_of
 from level_almanac.core.statement_rows import RowMaker, StatementRow
 from level_almanac.core.words.columns import ChangeColumn, ComputedColumn, ShareColumn, read_columns
+from level_almanac.core.words.conditions import DayReach
 from level_almanac.core.words.formulas import divides
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 
@@ -36,6 +38,7 @@ class StatementRequest:
     level: int | None = None
     fold: tuple[str, ...] = ()
     signs: Literal["natural", "stored"] = "natural"
+    conditions: Conditions = field(default_factory=Conditions)
 
 
 class MadeStatement(NamedTuple):
@@ -48,6 +51,7 @@ class MadeStatement(NamedTuple):
     arrangement: Arrangement
     makers: tuple[RowMaker, ...]
     made: tuple[tuple[Block, list[StatementRow]], ...]
+    conditions: LedgerConditions
 
 
 def statement(book: Book, request: StatementRequest, today: date) -> ReportTable:
@@ -70,7 +74,8 @@ def make_statement(book: Book, request: StatementRequest, today: date) -> MadeSt
     arrangement = arranged(layout, book.chart)
     folded = _folded(request.fold, arrangement, book)
     shown = slots_of(words, text, as_of, today, book)
-    figures = figures_of(book, selection, shown, arrangement.measures, as_of, request.by)
+    conditions = ledger_conditions(book, request.conditions, DayReach(as_of, today))
+    figures = figures_of(book, selection, shown, arrangement.measures, as_of, request.by, conditions)
     makers = [
         RowMaker(arrangement, book.chart, figures, block, request.level, folded) for block in (*figures.blocks, WHOLE)
     ]
@@ -88,19 +93,20 @@ def make_statement(book: Book, request: StatementRequest, today: date) -> MadeSt
             "basis": basis,
             **({"signs": "debit positive"} if signs else {}),
             **({"by": request.by} if request.by else {}),
+            **({"conditions": " · ".join(conditions.words)} if conditions.words else {}),
             **data_facts(book),
         },
         subtitle=(
             " · ".join([selection.words, selection.currency, *signs]),
-            f"{as_of_words(book, as_of, today)} · {basis}",
+            " · ".join([as_of_words(book, as_of, today), basis, *conditions.words]),
             data_words(book),
         ),
         columns=tuple(_columns(figures, text, selection, as_of, arrangement, book.data_through(today))),
         rows=rows,
-        proof=proof_of(book, selection, figures, arrangement, made, makers[-1]),
+        proof=proof_of(book, selection, figures, arrangement, made, makers[-1], conditions),
         notes=(*selection.notes, *notes_of(book, selection, figures, arrangement, as_of)),
     )
-    return MadeStatement(table, selection, as_of, figures, arrangement, tuple(makers), tuple(made))
+    return MadeStatement(table, selection, as_of, figures, arrangement, tuple(makers), tuple(made), conditions)
 
 
 def _folded(fold: Sequence[str], arrangement: Arrangement, book: Book) -> frozenset[str]:

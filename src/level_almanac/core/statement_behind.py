@@ -5,9 +5,9 @@ from datetime import date
 
 from level_almanac.book.layouts import Measure
 from level_almanac.core.arrangement import EARLIER, RESULT
-from level_almanac.core.behind import BehindRow, Figure, PlanPart, Term, find_row, head_words, turned
+from level_almanac.core.behind import BehindRow, Figure, PlanPart, Term, Traced, find_row, head_words, turned
 from level_almanac.core.book import Book
-from level_almanac.core.report_table import Column, ReportTable, Row
+from level_almanac.core.report_table import Column, Row
 from level_almanac.core.slots import Slot
 from level_almanac.core.statement import MadeStatement, StatementRequest, block_prefix, make_statement
 from level_almanac.core.statement_figures import COUNTED, WHOLE, Block, earlier_slices, planned_parts
@@ -20,7 +20,7 @@ Part = tuple[int, str, Measure]
 
 def statement_behind(
     book: Book, request: StatementRequest, today: date, names: Sequence[str], *, leaves: bool = False
-) -> tuple[ReportTable, list[BehindRow]]:
+) -> Traced:
     """Return the statement, and what lies behind the rows that the names mean, or behind all where there are none.
 
     leaves: only rows that are accounts of their own. Raises UsageMistake for a name that means no row, and as
@@ -37,7 +37,15 @@ def statement_behind(
         and (row.key in wanted or not wanted)
         and (source.leaf or not leaves)
     }
-    return made.table, [found[key] for key in (wanted or found)]
+    selection = made.selection
+    return Traced(
+        made.table,
+        [found[key] for key in (wanted or found)],
+        tuple(selection.entities),
+        selection.comparable,
+        selection.decimals,
+        tuple(rule.predicate for rule in made.conditions.rules),
+    )
 
 
 class _Behind:

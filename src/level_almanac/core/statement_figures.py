@@ -15,6 +15,7 @@ from level_almanac.core.as_of import AsOf
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.calendar import FiscalPeriod
 from level_almanac.core.change import Figure
+from level_almanac.core.line_rules import LedgerConditions
 from level_almanac.core.slots import Shown, Slot, with_members
 from level_almanac.core.stretches import stretches
 from level_almanac.core.windows import Window, rest_of_cut, up_to
@@ -24,6 +25,8 @@ from level_almanac.store.predicate import Stretch
 if TYPE_CHECKING:
     from level_almanac.core.plans import PlanLine, Plans
 
+FREE = ("other dates", "closing", "carried", "all lines")
+"""The measures of a proof that conditions are not asked for."""
 COUNTED: tuple[EntryClass, ...] = ("ordinary", "adjusting")
 Block = str | None
 """A member of the field that a statement is in blocks by; None where a line has no value in it."""
@@ -101,14 +104,20 @@ def measures_of(shown: Sequence[Shown], measures: Iterable[Measure], as_of: AsOf
 
 
 def figures_of(
-    book: Book, selection: Selection, shown: Sequence[Shown], measures: set[Measure], as_of: AsOf, by: str
+    book: Book,
+    selection: Selection,
+    shown: Sequence[Shown],
+    measures: set[Measure],
+    as_of: AsOf,
+    by: str,
+    conditions: LedgerConditions,
 ) -> Figures:
     """Return the figures of every column. by: the field that the statement is in blocks by, or empty."""
     fields = tuple(dict.fromkeys(slot.field for slot in shown if isinstance(slot, Slot) and slot.field))
     asked = [field for field in dict.fromkeys([*fields, *([by] if by else [])]) if field != "entity"]
-    sums = book.sums_by(measures_of(shown, measures, as_of), asked)
+    sums = book.sums_by(measures_of(shown, measures, as_of), asked, conditions.filter_of(book, FREE, ("shown",)))
     planned = any(isinstance(slot, Slot) and slot.is_plan for slot in shown)
-    plans = _read_plans(book, selection, asked) if planned else None
+    plans = _read_plans(book, selection, asked, conditions) if planned else None
     gatherer = _Gatherer(book, selection, as_of, asked, by, plans)
     members = {field: gatherer.members(field, shown, measures, sums) for field in [*fields, *([by] if by else [])]}
     slots = with_members(shown, members)
@@ -118,10 +127,10 @@ def figures_of(
     return Figures(slots, tuple(members[by]) if by else (), gatherer.by_block, sums, plans, tuple(asked))
 
 
-def _read_plans(book: Book, selection: Selection, fields: Sequence[str]) -> "Plans":
+def _read_plans(book: Book, selection: Selection, fields: Sequence[str], conditions: LedgerConditions) -> "Plans":
     from level_almanac.core.plans import read_plans  # noqa: PLC0415  not needed where no plan is shown
 
-    return read_plans(book, selection, fields)
+    return read_plans(book, selection, fields, conditions)
 
 
 class PlannedPart(NamedTuple):

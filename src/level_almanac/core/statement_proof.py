@@ -8,12 +8,13 @@ from level_almanac.core.arrangement import Arrangement, nature
 from level_almanac.core.as_of import AsOf
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.day_words import day_words, range_words
+from level_almanac.core.line_rules import LedgerConditions
 from level_almanac.core.report_table import Check, Counted, Note, Part, Proof
 from level_almanac.core.slots import Slot
 from level_almanac.core.statement_figures import WHOLE, Block, Figures
 from level_almanac.core.statement_rows import RowMaker, StatementRow
 from level_almanac.core.windows import Missing, Window, rest_of_cut
-from level_almanac.store.ledger_sums import Place, Sums, considered
+from level_almanac.store.ledger_sums import UNMET, Place, Sums, considered
 
 if TYPE_CHECKING:
     from level_almanac.core.plans import Plans
@@ -25,7 +26,13 @@ Made = Sequence[tuple[Block, list[StatementRow]]]
 
 
 def proof_of(
-    book: Book, selection: Selection, figures: Figures, arrangement: Arrangement, made: Made, whole: RowMaker
+    book: Book,
+    selection: Selection,
+    figures: Figures,
+    arrangement: Arrangement,
+    made: Made,
+    whole: RowMaker,
+    conditions: LedgerConditions,
 ) -> Proof:
     """Return the accounting of every ledger line, and of every plan line where plans are shown."""
     sums, scope = figures.sums, arrangement.layout.scope
@@ -38,13 +45,18 @@ def proof_of(
         return scope != "income" or book.chart[str(place[1])].is_income
 
     within = {place: measured for place, measured in chosen.items() if in_scope(place)}
+    unmet = [f"{UNMET}{number}" for number in range(len(conditions.rules))]
     beside = {place: measured for place, measured in chosen.items() if place not in within}
     left_out = (
         Part("other entities", counted(others, "all lines")),
         Part("carried", counted(chosen, "carried")),
         Part("closing", counted(chosen, "closing")),
-        Part("balance-sheet accounts", counted(beside, "shown") + counted(beside, "other dates")),
+        Part(
+            "balance-sheet accounts",
+            sum((counted(beside, name) for name in (*unmet, "other dates")), counted(beside, "shown")),
+        ),
         Part("other dates", counted(within, "other dates")),
+        *(Part(rule.words, counted(within, name)) for rule, name in zip(conditions.rules, unmet, strict=True)),
     )
     everything = considered(book.state, selection.comparable)
     return Proof(
@@ -52,7 +64,7 @@ def proof_of(
         considered=Counted(everything.lines, everything.amount),
         shown=counted(within, "shown"),
         left_out=tuple(each for each in left_out if each.counted.lines),
-        checks=tuple(_checks(book, figures, arrangement, made, whole, scope)),
+        checks=tuple(_checks(book, figures, arrangement, made, whole, conditions)),
         decimals=selection.decimals,
         further=(_plan_proof(book, selection, figures, arrangement, figures.plans),) if figures.plans else (),
     )
@@ -65,10 +77,10 @@ def counted(sums: AccountSums, name: str) -> Counted:
 
 
 def _checks(
-    book: Book, figures: Figures, arrangement: Arrangement, made: Made, whole: RowMaker, scope: str
+    book: Book, figures: Figures, arrangement: Arrangement, made: Made, whole: RowMaker, conditions: LedgerConditions
 ) -> Iterator[Check]:
     """Hold the rows as shown against the movement or balance of all accounts, and the blocks against the whole."""
-    measure = arrangement.layout.measure
+    measure, scope = arrangement.layout.measure, arrangement.layout.scope
     rows = [row for row in arrangement.rows if not row.row.memo]
     own = {code for row in rows if row.measure == measure for code in row.taken}
     # An account that only a row of the other measure takes is shown there, and has no part in what is added up here.
@@ -99,7 +111,8 @@ def _checks(
         ]
         words = "the blocks sum to the whole"
         yield Check(words if not off else f"{words}: not in {', '.join(off)}", not off)
-    for text, formula in arrangement.zero:
+    # What must come to nothing of all lines need not of some.
+    for text, formula in () if conditions.rules else arrangement.zero:
         amounts_off = [
             f"{slot.key} by {value:+,.2f}"
             for slot in whole.slots
@@ -122,7 +135,7 @@ def _plan_proof(book: Book, selection: Selection, figures: Figures, arrangement:
     slots = [slot for slot in figures.slots if isinstance(slot, Slot) and slot.is_plan]
     scenarios = {slot.scenario for slot in slots}
     shown = _planned_lines(slots, plans, arrangement, book)
-    rules = ("other entities", "other scenarios", "balance-sheet accounts", "other dates")
+    rules = ("other entities", "other scenarios", "balance-sheet accounts", "other dates", "conditions")
     parts: dict[str, Counted] = dict.fromkeys(rules, Counted(0, _ZERO))
     found = Counted(0, _ZERO)
     for number, (scenario, entity, account, amount) in enumerate(plans.counted):
@@ -135,6 +148,8 @@ def _plan_proof(book: Book, selection: Selection, figures: Figures, arrangement:
             parts["other scenarios"] += one
         elif arrangement.layout.scope == "income" and not book.chart[account].is_income:
             parts["balance-sheet accounts"] += one
+        elif number in plans.unmet:
+            parts["conditions"] += one
         elif number in shown:
             found += one
         else:

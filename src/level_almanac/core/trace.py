@@ -3,9 +3,17 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Literal, NamedTuple
+from typing import Literal
 
-from level_almanac.core.behind import BehindRow, Figure, amount_of, find_column, head_words, predicate_of, value_of
+from level_almanac.core.behind import (
+    BehindRow,
+    Figure,
+    Traced,
+    amount_of,
+    find_column,
+    head_words,
+    predicate_of,
+)
 from level_almanac.core.book import Book
 from level_almanac.core.line_fields import LineField
 from level_almanac.core.listing_rows import ListRows, ListShape
@@ -13,15 +21,16 @@ from level_almanac.core.report_table import Check, Column, Counted, Part, Proof,
 from level_almanac.core.words.shown import ShownField
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Expression, Given, Joined, Summed
+from level_almanac.store.expressions import Constant, Joined
 from level_almanac.store.ledger_sums import considered
 from level_almanac.store.line_query import LineSource, Order, groups, left_out
 from level_almanac.store.predicate import Every, FieldTest, Predicate, Some
 
 Level = Literal["class", "account", "journal", "line"]
 _ZERO = Decimal(0)
-_EXPORT = Joined((Place("file"), Constant(":"), Place("file_line")))
-_LINE_FIELDS = ("posted", "document", "party", "memo")
+EXPORT = ShownField("export", "line of the export", "text", Joined((Place("file"), Constant(":"), Place("file_line"))))
+"""Where a line came from: file and line number."""
+LINE_FIELDS = ("posted", "document", "party", "memo")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,16 +47,6 @@ class TraceRequest:
     first: int | None = None
 
 
-class Traced(NamedTuple):
-    """The report whose figures are traced, and the rows that were found in it."""
-
-    table: ReportTable
-    rows: Sequence[BehindRow]
-    entities: tuple[str, ...]
-    comparable: tuple[str, ...]
-    decimals: int
-
-
 def trace(book: Book, traced: Traced, request: TraceRequest) -> ReportTable:
     """Return the lines behind a figure, and whether they sum to it.
 
@@ -56,7 +55,7 @@ def trace(book: Book, traced: Traced, request: TraceRequest) -> ReportTable:
     behind = traced.rows[0]
     figures = _wanted(behind, traced.table, request.column)
     if figures[0].plan or (not figures[0].terms and _is_plan(figures[0].column)):
-        return _plan_trace(traced, behind, figures[0])
+        return _plan_trace(book, traced, behind, figures[0])
     return _Trace(book, traced, behind, figures, request).table()
 
 
@@ -91,9 +90,9 @@ class _Trace:
         self.book, self.traced, self.behind, self.figures, self.request = book, traced, behind, figures, request
         self.fields = book.line_fields("ledger")
         bases = book.state.bases
-        self.amounts = [amount_of(figure.terms, bases, traced.entities) for figure in figures]
+        self.amounts = [amount_of(figure.terms, bases, traced.entities, traced.rules) for figure in figures]
         terms = dict.fromkeys(term for figure in figures for term in figure.terms)
-        self.rule: Predicate = Some(tuple(predicate_of(term, bases, traced.entities) for term in terms))
+        self.rule: Predicate = Some(tuple(predicate_of(term, bases, traced.entities, traced.rules) for term in terms))
         self.accounts = {account for term in terms for account in term.accounts}
 
     def table(self) -> ReportTable:
@@ -118,7 +117,7 @@ class _Trace:
             title=f"Behind {self.behind.row.label}",
             facts={**self.traced.table.facts, "traced": self.behind.row.key, "report": self.traced.table.title},
             subtitle=(f"{self.traced.table.title} · {self.behind.row.label} · {heads}", *self.traced.table.subtitle),
-            columns=made.columns,
+            columns=headed(made.columns, [figure.column for figure in self.figures]),
             rows=made.rows,
             key_label=self._key_label(level),
             proof=Proof(
@@ -190,19 +189,19 @@ class _Trace:
         if self.request.journals:
             yield from (self._field(name) for name in ("posted", "account", "account.name", "memo"))
         elif lines:
-            yield from (self._field(name) for name in _LINE_FIELDS)
+            yield from (self._field(name) for name in LINE_FIELDS)
         elif level == "account":
             yield self._field("account.name")._replace(label="name")
         elif level == "journal":
             yield from (self._field(name) for name in ("posted", "memo"))
-        if lines:
-            yield ShownField("export", "line of the export", "text", _EXPORT)
-        else:
+        if not lines:
             yield ShownField("count", "lines", "whole", None, "count")
         if self.request.journals:
             yield self._field("amount")._replace(label="whole journal")
         for figure, amount in zip(self.figures, self.amounts, strict=True):
-            yield ShownField(figure.column.key, head_words(figure.column), "amount", amount)
+            yield ShownField(figure.column.key, figure.column.label, "amount", amount)
+        if lines:
+            yield EXPORT
 
     def _checks(self, rows: Sequence[Row]) -> Iterator[Check]:
         total = next(row for row in reversed(rows) if row.kind == "total")
@@ -221,7 +220,7 @@ class _Trace:
             yield "Step down further with --down-to journal or --down-to line"
 
 
-def _plan_trace(traced: Traced, behind: BehindRow, figure: Figure) -> ReportTable:
+def _plan_trace(book: Book, traced: Traced, behind: BehindRow, figure: Figure) -> ReportTable:
     """Return the lines of a plan behind a figure, each with the part of it that the figure holds."""
     column = figure.column
     rows = [
@@ -243,6 +242,7 @@ def _plan_trace(traced: Traced, behind: BehindRow, figure: Figure) -> ReportTabl
         Column("period", "period", "text"),
         column._replace(key="part", covers=column.covers),
     )
+    lines = sum(loaded.lines for loaded in book.state.files_of("budget"))
     counted = Counted(len(figure.plan), total)
     return ReportTable(
         title=f"Behind {behind.row.label}",
@@ -256,9 +256,9 @@ def _plan_trace(traced: Traced, behind: BehindRow, figure: Figure) -> ReportTabl
         key_label="line of the export",
         proof=Proof(
             measure="part of the plan in the figure",
-            considered=counted,
+            considered=Counted(lines, total),
             shown=counted,
-            left_out=(),
+            left_out=(Part("not behind it", Counted(lines - counted.lines, _ZERO)),),
             checks=(Check(f"the parts sum to the figure{off}", not off),),
             decimals=traced.decimals,
             table="budget",
@@ -266,76 +266,12 @@ def _plan_trace(traced: Traced, behind: BehindRow, figure: Figure) -> ReportTabl
     )
 
 
-def lines_behind(book: Book, traced: Traced) -> tuple[ReportTable, ...]:
-    """Return one table with the lines behind every row given, in groups by row key; none where no row has lines."""
-    bases = book.state.bases
-    columns: dict[str, list[tuple[Predicate, Expression]]] = {}
-    cases: list[tuple[Predicate, Expression]] = []
-    heads: dict[str, Column] = {}
-    for behind in traced.rows:
-        for figure in behind.figures:
-            if figure.why or not figure.terms or figure.column.derived:
-                continue
-            heads[figure.column.key] = figure.column
-            for term in figure.terms:
-                test = predicate_of(term, bases, traced.entities)
-                columns.setdefault(figure.column.key, []).append((test, value_of(term)))
-                cases.append((test, Constant(behind.row.key)))
-    if not cases:
-        return ()
-    fields = book.line_fields("ledger")
-    source = book.line_source(fields, [Some(tuple(test for test, _ in cases))])
-    row_key = Given(tuple(cases), Constant(""))
-    several = len(traced.entities) > 1
-    names = [*(["entity"] if several else []), "journal", "line"]
-    shown = [ShownField(name, name, fields.by_name[name].kind, fields.by_name[name].value) for name in _LINE_FIELDS]
-    shown.append(ShownField("export", "line of the export", "text", _EXPORT))
-    shown += [ShownField(key, head_words(heads[key]), "amount", Summed(tuple(parts))) for key, parts in columns.items()]
-    order = [Order(fields.by_name[name].value) for name in ("counted", "posted")]
-    order += [Order(fields.by_name[name].value, as_number=True) for name in names]
-    shape = ListShape(
-        by=(ShownField("row", "row", "text", row_key),),
-        shown=tuple(shown),
-        sorts=(),
-        limits=(),
-        key=tuple(fields.by_name[name] for name in names),
-        order=tuple(order),
-        lines=True,
-        first=None,
-        measure=None,
-        decimals=traced.decimals,
-        conditions=0,
+def headed(columns: Sequence[Column], figures: Sequence[Column]) -> tuple[Column, ...]:
+    """Return the columns of a trace with the heads that its figures have in their report."""
+    heads = {column.key: column for column in figures}
+    return tuple(
+        column._replace(covers=heads[column.key].covers, extent=heads[column.key].extent)
+        if column.key in heads
+        else column
+        for column in columns
     )
-    made = ListRows(book.engine, source, shape).made()
-    labels = {behind.row.key: behind.row.label for behind in traced.rows}
-    rows = [_named(row, labels) for row in made.rows if row.kind != "total"]
-    off = _off(rows, traced.rows, list(columns))
-    check = Check("the lines of each row sum to its figures" + (f": not in {', '.join(off)}" if off else ""), not off)
-    count = sum(row.kind == "line" for row in rows)
-    proof = Proof("lines", Counted(count, _ZERO), Counted(count, _ZERO), (), (check,), traced.decimals)
-    title = f"Lines behind {traced.table.title}"
-    label = "/".join(names)
-    return (
-        ReportTable(title, traced.table.facts, traced.table.subtitle, made.columns, tuple(rows), label, proof=proof),
-    )
-
-
-def _named(row: Row, labels: dict[str, str]) -> Row:
-    key = row.key.removesuffix(":heading")
-    if key in labels:
-        name = f"{key} {labels[key]}" if key[:1].isdigit() else labels[key]
-        return row._replace(label=name if row.kind == "heading" else f"Total {name}")
-    return row
-
-
-def _off(rows: Sequence[Row], behind: Sequence[BehindRow], columns: Sequence[str]) -> list[str]:
-    totals = {row.key: row.cells for row in rows if row.kind == "subtotal"}
-    off = []
-    for each in behind:
-        for figure in each.figures:
-            if figure.column.key in columns and figure.terms:
-                found = totals.get(each.row.key, {}).get(figure.column.key)
-                sum_ = found if isinstance(found, Decimal) else _ZERO
-                if isinstance(figure.cell, Decimal) and sum_ != figure.cell:
-                    off.append(f"{each.row.label}, {head_words(figure.column)} by {sum_ - figure.cell:+,f}")
-    return off

@@ -9,11 +9,14 @@ from level_almanac.core.accounts import Account, Chart
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.day_words import day_words, range_words
-from level_almanac.core.facts import data_facts, data_words, selection_facts
+from level_almanac.core.facts import as_of_for, data_facts, data_words, selection_facts
+from level_almanac.core.line_rules import Conditions, LedgerConditions, ledger_conditions
 from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
-from level_almanac.core.trial_range import TrialRange, trial_measures, trial_range
+from level_almanac.core.trial_range import TRIAL_FREE, TRIAL_SHOWN, TrialRange, trial_measures, trial_range
+from level_almanac.core.words.conditions import DayReach
 from level_almanac.core.words.days import DayWords
 from level_almanac.store.ledger_sums import (
+    UNMET,
     Sums,
     considered,
 )
@@ -32,6 +35,7 @@ class TrialRequest:
     entities: tuple[str, ...] = ()
     level: int | None = None
     after_closing: bool = False
+    conditions: Conditions = field(default_factory=Conditions)
 
 
 @dataclass(slots=True)
@@ -69,7 +73,11 @@ def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
     """
     selection = book.select(request.entities)
     shown = trial_range(book, selection.calendar, request.when, (request.first, request.last), today)
-    sums = book.sums(trial_measures(shown, request.after_closing))
+    conditions = ledger_conditions(
+        book, request.conditions, DayReach(as_of_for(book, selection.calendar, request.when, today), today)
+    )
+    filter_ = conditions.filter_of(book, TRIAL_FREE, TRIAL_SHOWN)
+    sums = book.sums(trial_measures(shown, request.after_closing), filter_)
     lines, earlier, result, hidden = _lines(book.chart, sums, selection, request.level)
     total = _Line()
     for line in [*lines.values(), earlier]:
@@ -91,19 +99,20 @@ def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
             "range": shown.words,
             "closing_lines": "after closing" if request.after_closing else "before closing",
             "signs": "debit positive",
+            **({"conditions": " · ".join(conditions.words)} if conditions.words else {}),
             **data_facts(book),
         },
         subtitle=(
             f"{selection.words} · {selection.currency} · debits positive",
-            f"{shown.words} · {'after' if request.after_closing else 'before'} closing",
+            " · ".join([shown.words, f"{'after' if request.after_closing else 'before'} closing", *conditions.words]),
             data_words(book),
         ),
         columns=_columns(book, shown, selection, today),
         rows=tuple(rows),
         key_label="account",
         show_keys=True,
-        proof=_proof(book, selection, sums, total),
-        notes=tuple(_notes(book, selection, total, hidden)),
+        proof=_proof(book, selection, sums, total, conditions),
+        notes=tuple(_notes(book, selection, total, hidden, conditions)),
     )
 
 
@@ -145,7 +154,13 @@ def _columns(book: Book, shown: TrialRange, selection: Selection, today: date) -
     )
 
 
-def _proof(book: Book, selection: Selection, sums: Mapping[tuple[str, str], Mapping[str, Sums]], total: _Line) -> Proof:
+def _proof(
+    book: Book,
+    selection: Selection,
+    sums: Mapping[tuple[str, str], Mapping[str, Sums]],
+    total: _Line,
+    conditions: LedgerConditions,
+) -> Proof:
     def counted(name: str) -> Counted:
         found = [measured[name] for (entity, _), measured in sums.items() if entity in selection.entities]
         return Counted(sum(each.lines for each in found), sum((each.debit for each in found), _ZERO))
@@ -158,6 +173,7 @@ def _proof(book: Book, selection: Selection, sums: Mapping[tuple[str, str], Mapp
         Part("closing lines of the year", counted("closing")),
         Part("adjustment periods", counted("adjustments")),
         Part("later dates", counted("later")),
+        *(Part(rule.words, counted(f"{UNMET}{number}")) for number, rule in enumerate(conditions.rules)),
     )
     everything = considered(book.state, selection.comparable)
     opened, moved = counted("earlier") + counted("before"), counted("within")
@@ -167,7 +183,10 @@ def _proof(book: Book, selection: Selection, sums: Mapping[tuple[str, str], Mapp
         shown=opened + moved,
         shown_as=(Part("in openings", opened), Part("in movement", moved)),
         left_out=tuple(each for each in left_out if each.counted.lines),
-        checks=(
+        # A condition may take one side of a journal and not the other.
+        checks=()
+        if conditions.rules
+        else (
             _check("openings sum to zero", total.opening),
             _check("debits equal credits", total.debit - total.credit),
             _check("closings sum to zero", total.closing),
@@ -180,12 +199,14 @@ def _check(words: str, difference: Decimal) -> Check:
     return Check(words if not difference else f"{words}: they do not, by {difference:+,.2f}", not difference)
 
 
-def _notes(book: Book, selection: Selection, total: _Line, hidden: int) -> list[str]:
+def _notes(book: Book, selection: Selection, total: _Line, hidden: int, conditions: LedgerConditions) -> list[str]:
     notes = selection.notes
+    if conditions.rules:
+        notes.append("Only some lines are asked for, so debits and credits need not be equal")
     for code, entity in selection.entities.items():
         if not book.state.bases.get(code) and code in book.state.bases:
             notes.append(f"{entity.name} has no carried lines in its first year: balances before it are taken as zero")
-    if total.opening:
+    if total.opening and not conditions.rules:
         notes.append("The openings do not balance: look for a base or a journal that does not")
     if hidden:
         what = (

@@ -3,17 +3,20 @@
 from collections.abc import Sequence
 from datetime import date
 
-from level_almanac.core.behind import BehindRow, Figure, Side, Term, find_row
+from level_almanac.core.behind import BehindRow, Figure, Side, Term, Traced, find_row
 from level_almanac.core.book import Book
+from level_almanac.core.facts import as_of_for
+from level_almanac.core.line_rules import ledger_conditions
 from level_almanac.core.report_table import ReportTable, Row
 from level_almanac.core.trial import TrialRequest, trial
 from level_almanac.core.trial_range import trial_measures, trial_range
+from level_almanac.core.words.conditions import DayReach
 from level_almanac.store.ledger_sums import Measures
 
 
 def trial_behind(
     book: Book, request: TrialRequest, today: date, names: Sequence[str], *, leaves: bool = False
-) -> tuple[ReportTable, list[BehindRow]]:
+) -> Traced:
     """Return the trial balance, and what lies behind the rows that the names mean, or all rows where there are none.
 
     leaves: only rows that are accounts of their own. Raises UsageMistake for a name that means no row, and as `trial`
@@ -26,7 +29,17 @@ def trial_behind(
     wanted = [find_row(table, name) for name in names] or [
         row for row in table.rows if row.cells and (not leaves or row.kind == "line")
     ]
-    return table, [_behind(book, table, row, request.level, measures) for row in wanted]
+    reach = DayReach(as_of_for(book, selection.calendar, request.when, today), today)
+    rules = ledger_conditions(book, request.conditions, reach).rules
+    rows = [_behind(book, table, row, request.level, measures) for row in wanted]
+    return Traced(
+        table,
+        rows,
+        tuple(selection.entities),
+        selection.comparable,
+        selection.decimals,
+        tuple(rule.predicate for rule in rules),
+    )
 
 
 def _behind(book: Book, table: ReportTable, row: Row, level: int | None, measures: Measures) -> BehindRow:

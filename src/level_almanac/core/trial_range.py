@@ -15,6 +15,9 @@ from level_almanac.store.ledger_sums import ALL_CLASSES, MOVEMENT, EntryClass, M
 from level_almanac.store.predicate import Stretch
 
 _ONE_DAY = timedelta(days=1)
+TRIAL_SHOWN = ("earlier", "before", "within")
+TRIAL_FREE = ("carried", "closing", "adjustments", "later", "all")
+"""The measures that make what a trial balance shows, and those that conditions are not asked for."""
 
 
 @dataclass(frozen=True, slots=True)

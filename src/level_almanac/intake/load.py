@@ -6,6 +6,7 @@ from datetime import date, datetime
 from decimal import Decimal
 from itertools import count as count_up
 from pathlib import Path
+from typing import NamedTuple
 
 from level_almanac.book.fingerprints import reading_fingerprint, rules_fingerprint
 from level_almanac.book.settings import BookFile
@@ -19,7 +20,9 @@ from level_almanac.intake.chart_checks import (
 from level_almanac.intake.csv_text import fingerprint
 from level_almanac.intake.files import ExportFile, export_files
 from level_almanac.intake.messages import clash_mistake
-from level_almanac.intake.read_export import ExportReader, PlacesDays
+from level_almanac.intake.read_export import ExportReader, PlacesDays, SetAside
+from level_almanac.intake.set_aside import write_aside
+from level_almanac.intake.sql_records import SqlRecords
 from level_almanac.intake.warnings import lines_after, unbalanced_journals
 from level_almanac.store import closing, ledger_checks, repeats, rollups
 from level_almanac.store.chart_lines import account_codes
@@ -30,22 +33,40 @@ from level_almanac.store.predicate import Predicate
 from level_almanac.store.state import LoadedFile, State, Store
 
 SHOWN_MISTAKES = 20
+Key = tuple[str, str]
+"""A table and the name of an export that feeds it."""
 
 
 @dataclass(frozen=True, slots=True)
 class LoadOptions:
-    """through: the day up to which the exports are complete, if told; drop_missing: let go of files that are gone."""
+    """What a load is asked for.
+
+    through: the day up to which the exports are complete, if told; drop_missing: let go of files that are gone;
+    set_aside: leave wrong lines out, in files of their own, rather than refuse them.
+    """
 
     through: date | None = None
     drop_missing: bool = False
+    set_aside: bool = False
+
+
+class LoadRules(NamedTuple):
+    """The conditions that the book states. classes: entry class to the condition of its lines, in the order they are
+    tried; takes: by number of an intake block the condition of the records that it takes.
+    """
+
+    classes: Mapping[str, Predicate]
+    takes: Mapping[int, Predicate]
 
 
 @dataclass(frozen=True, slots=True)
 class LoadResult:
-    """The state in force after the load; per file whether it is `new`, `changed` or `unchanged`; and the warnings."""
+    """The state in force after the load; per table and file whether it is `new`, `changed` or `unchanged`; and the
+    warnings.
+    """
 
     state: State
-    outcomes: Mapping[str, str]
+    outcomes: Mapping[Key, str]
     dropped: tuple[str, ...]
     warnings: tuple[Mistake, ...]
     warned_of: int
@@ -70,15 +91,14 @@ def load(
     book: BookFile,
     store: Store,
     calendars: Mapping[str, PlacesDays],
-    rules: Mapping[str, Predicate],
+    rules: LoadRules,
     now: datetime,
     options: LoadOptions,
 ) -> LoadResult:
     """Take in every export that the book names and put the new state in force.
 
-    calendars: per entity, what places its posting dates and periods; rules: entry class to the condition of its lines,
-    in the order they are tried. Raises BookMistake with the first mistakes and their full number, and BookBusy, with
-    nothing changed.
+    calendars: per entity, what places its posting dates and periods. Raises BookMistake with the first mistakes and
+    their full number, and BookBusy, with nothing changed.
     """
     files = export_files(book)
     with store.writing() as work:
@@ -100,16 +120,15 @@ class _Load:
     before: State | None
     now: datetime
     options: LoadOptions
-    drafts: dict[str, _Draft] = field(default_factory=dict)
+    drafts: dict[Key, _Draft] = field(default_factory=dict)
+    aside: list[SetAside] = field(default_factory=list)
     written: Iterator[int] = field(default_factory=count_up)
 
     def _new(self) -> Path:
         # Parts without lines are alike to the byte, so a name made of another part's would not be its own.
         return self.work / f"part-{next(self.written)}.parquet"
 
-    def run(
-        self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: Mapping[str, Predicate]
-    ) -> LoadResult:
+    def run(self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: LoadRules) -> LoadResult:
         """Read, check and put in force."""
         dropped = self._gone(files)
         outcomes = self._read(files, calendars, rules)
@@ -127,25 +146,34 @@ class _Load:
             return LoadResult(self.before, outcomes, (), *self._warnings())
         state = self._kept_state(self.now if changed or self.before is None else self.before.loaded_at)
         warnings = self._warnings()
+        write_aside(self.book.root, self.aside, state.files)
         self.store.put_in_force(state)
         return LoadResult(state, outcomes, dropped, *warnings)
 
     def _gone(self, files: list[ExportFile]) -> tuple[str, ...]:
-        there = {file.name for file in files}
-        gone = tuple(entry.path for entry in (self.before.files if self.before else ()) if entry.path not in there)
+        there = {file.key for file in files}
+        known = self.before.files if self.before else ()
+        gone = tuple(dict.fromkeys(entry.path for entry in known if (entry.table, entry.path) not in there))
         if gone and not self.options.drop_missing:
             step = "put it back, or take its lines out with `almanac load --drop-missing`"
             raise BookMistake(*(Mistake("this export was loaded and is gone", name, next_step=step) for name in gone))
         return gone
 
-    def _read(
-        self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: Mapping[str, Predicate]
-    ) -> dict[str, str]:
-        known = {entry.path: entry for entry in (self.before.files if self.before else ())}
-        reader = ExportReader(self.book, self.engine, self.work, calendars, rules, SHOWN_MISTAKES)
+    def _read(self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: LoadRules) -> dict[Key, str]:
+        known = {(entry.table, entry.path): entry for entry in (self.before.files if self.before else ())}
+        reader = ExportReader(
+            self.book,
+            self.engine,
+            self.work,
+            calendars,
+            rules.classes,
+            SHOWN_MISTAKES,
+            set_aside=self.options.set_aside,
+            takes=rules.takes,
+        )
         mistakes: list[Mistake] = []
         total = 0
-        outcomes = {}
+        outcomes: dict[Key, str] = {}
         # The chart comes first, so that a ledger line's account is held against it with all else on the line.
         for file in sorted(files, key=lambda each: each.block.table != "accounts"):
             if file.block.table != "accounts" and not reader.chart:
@@ -153,24 +181,44 @@ class _Load:
                     break
                 parts = [str(draft.part) for draft in self._of("accounts")]
                 reader = replace(reader, chart=account_codes(self.engine, parts) if parts else ())
-            printed = fingerprint(file.path)
-            reading = reading_fingerprint(self.book, file.number - 1)
-            table = file.block.table
-            entry = LoadedFile(path=file.name, table=table, sha256=printed.sha256, reading=reading, lines=0)
-            old = known.get(file.name)
-            if old and (old.table, old.sha256, old.reading) == (entry.table, entry.sha256, entry.reading):
-                self.drafts[file.name] = self._draft_of(old)
-                outcomes[file.name] = "unchanged"
+            path = self._path(file)
+            siblings = [each for each in files if each.name == file.name]
+            entry = LoadedFile(
+                path=file.name,
+                table=file.block.table,
+                sha256=fingerprint(path).sha256,
+                reading=reading_fingerprint(self.book, [each.number - 1 for each in siblings], file.number - 1),
+                lines=0,
+            )
+            old = known.get(file.key)
+            same = old and (old.sha256, old.reading) == (entry.sha256, entry.reading)
+            # What was set aside once is asked about again, unless it is to be set aside again.
+            if old and same and (self.options.set_aside or not old.set_aside):
+                self.drafts[file.key] = self._draft_of(old)
+                outcomes[file.key] = "unchanged"
                 continue
             target = self._new()
-            found, count = reader.read(file, printed.lines, target)
-            mistakes += found
-            total += count
-            self.drafts[file.name] = _Draft(entry, target, fresh=True)
-            outcomes[file.name] = "changed" if old else "new"
+            found = reader.read(file, path, target, siblings)
+            mistakes += found.mistakes
+            total += found.total
+            if found.aside is not None:
+                self.aside.append(found.aside)
+                entry = replace(
+                    entry, set_aside=found.aside.count, aside_sums=[str(found.aside.debit), str(found.aside.credit)]
+                )
+            self.drafts[file.key] = _Draft(entry, target, fresh=True)
+            outcomes[file.key] = "changed" if old else "new"
         if mistakes:
             raise BookMistake(*mistakes[:SHOWN_MISTAKES], total=total)
         return outcomes
+
+    def _path(self, file: ExportFile) -> Path:
+        """Return the file, or what a database answers, fetched into the work folder."""
+        if file.path is not None:
+            return file.path
+        path = self.work / f"fetched-{file.number}.csv"
+        SqlRecords(file.block, file.name, self.book.root).fetch(path)
+        return path
 
     def _draft_of(self, entry: LoadedFile) -> _Draft:
         part, shadow, rollup = (
@@ -205,7 +253,7 @@ class _Load:
             repeats.rewrite(self.engine, table, draft.parts, kept, copies=False)
             if count:
                 repeats.rewrite(self.engine, table, draft.parts, shadow, copies=True)
-            self.drafts[draft.entry.path] = replace(
+            self.drafts[table.name, draft.entry.path] = replace(
                 draft,
                 entry=replace(draft.entry, duplicates=count),
                 part=kept,
@@ -218,10 +266,10 @@ class _Load:
         if not drafts:
             return
         for (name,) in closing.closing_journals(self.engine, [str(draft.part) for draft in drafts]):
-            draft = self.drafts[name]
+            draft = self.drafts["ledger", name]
             target = self._new()
             closing.rewrite_classes(self.engine, str(draft.part), target)
-            self.drafts[name] = replace(draft, part=target, fresh=True)
+            self.drafts["ledger", name] = replace(draft, part=target, fresh=True)
 
     def _roll_up(self) -> None:
         ledger = tables_of(self.book.settings.tables)["ledger"]

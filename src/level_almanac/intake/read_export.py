@@ -1,33 +1,80 @@
 """Read one export into a part: its texts, their casts, the place of each line, and every mistake met on the way."""
 
 import re
+import sys
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from datetime import date
+from decimal import Decimal
 from pathlib import Path
-from typing import Protocol
+from typing import Any, NamedTuple, Protocol
 
 from level_almanac.book.currencies import decimals_of
 from level_almanac.book.patterns import period_pattern, strptime_pattern
 from level_almanac.book.settings import BookFile, IntakeBlock
 from level_almanac.book.tables import DATE_OF, tables_of
 from level_almanac.errors import BookMistake, Mistake
-from level_almanac.intake.csv_text import CsvText
+from level_almanac.intake.csv_text import CsvText, fingerprint
 from level_almanac.intake.files import ExportFile
+from level_almanac.intake.json_records import JsonRecords
 from level_almanac.intake.mapping import numbers_lines, sources
 from level_almanac.intake.messages import line_mistake
+from level_almanac.intake.records import Records, TextForm
+from level_almanac.intake.split import taken_test
+from level_almanac.intake.unpacked import unpacked
+from level_almanac.intake.xlsx_records import XlsxRecords
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import NumberForm, Reason, Source, casts
-from level_almanac.store.engine import Engine
-from level_almanac.store.exports import copy_numbered_csv, copy_plain_csv
+from level_almanac.store.engine import Engine, EngineError
+from level_almanac.store.exports import (
+    copy_numbered_csv,
+    copy_parquet,
+    copy_plain_csv,
+    numbered_rows,
+    parquet_heads,
+    taken_by_none,
+)
 from level_almanac.store.ledger_checks import lines_without_place
 from level_almanac.store.lines import ExportLines, WrongText
 from level_almanac.store.place import Place, Placements
 from level_almanac.store.predicate import Predicate
 
-_YEAR = re.compile(r"(?:FY)?(\d{4})", re.IGNORECASE)
 Found = tuple[list[Mistake], int]
 """The first mistakes, and how many there are in all."""
+_ALL = sys.maxsize
+_YEAR = re.compile(r"(?:FY)?(\d{4})", re.IGNORECASE)
+
+
+@dataclass(frozen=True, slots=True)
+class SetAside:
+    """The lines of one export that were set aside. records: (line, what is wrong, its texts); shape: what is wrong with
+    those that are no records; count: how many in all; debit, credit: what they come to as far as that can be read.
+    """
+
+    file: ExportFile
+    heads: Sequence[str]
+    records: Sequence[tuple[Any, ...]]
+    shape: tuple[Mistake, ...]
+    count: int
+    debit: Decimal
+    credit: Decimal
+
+
+class ReadExport(NamedTuple):
+    """What reading an export came to: the first mistakes and how many there are, or none and what was set aside."""
+
+    mistakes: Sequence[Mistake] = ()
+    total: int = 0
+    aside: SetAside | None = None
+
+
+class RawExport(NamedTuple):
+    """An export as texts in a work file. numbered: whether its rows tell their lines; mistakes: in the file's shape."""
+
+    path: Path
+    heads: list[str]
+    numbered: bool
+    mistakes: Found = ([], 0)
 
 
 class PlacesDays(Protocol):
@@ -47,7 +94,9 @@ class PlacesDays(Protocol):
 class ExportReader:
     """Reads exports of one book.
 
-    calendars: of each entity; limit: how many mistakes are told of in each file; chart: the accounts there are.
+    calendars: of each entity; limit: how many mistakes are told of in each file; chart: the accounts there are;
+    set_aside: whether wrong lines are left out rather than refused; takes: by number of a block the condition of the
+    records that it takes.
     """
 
     book: BookFile
@@ -57,63 +106,143 @@ class ExportReader:
     rules: Mapping[str, Predicate]
     limit: int
     chart: Sequence[str] = ()
+    set_aside: bool = False
+    takes: Mapping[int, Predicate] = field(default_factory=dict)
 
-    def read(self, file: ExportFile, lines: int, target: Path) -> Found:
-        """Write the part of one export, or return its mistakes. lines: how many the file has, head and all."""
+    def read(self, file: ExportFile, path: Path, target: Path, siblings: Sequence[ExportFile] = ()) -> ReadExport:
+        """Write the part of one export, or return its mistakes.
+
+        path: the file, or what was fetched from a database; siblings: the exports of the same file, this one among
+        them, where several tables are made from it.
+        """
         block = file.block
-        text = CsvText(file.path, file.name, block.encoding, block.delimiter)
         table = tables_of(self.book.settings.tables)[block.table]
         try:
-            heads = text.head()
-            fields = sources(block, table, heads, file.name, self.book.settings.entities)
+            path = unpacked(path, file.name, block, self.work)
+            raw = self._raw(file, path)
+            fields = sources(block, table, raw.heads, file.name, self.book.settings.entities)
+            bound = Binding()
+            only = taken_test(file, raw.heads, self.takes.get(file.number), bound)
         except BookMistake as error:
-            return list(error.mistakes), error.total
-        raw = self.work / "raw.parquet"
-        plain = block.encoding == "utf-8" and not any("\n" in head for head in heads)
-        numbered = not (plain and copy_plain_csv(self.engine, file.path, block.delimiter, len(heads), raw, lines))
-        shape: Found = ([], 0)
-        if numbered:
-            records = self.work / "numbered.csv"
-            shape = text.write_numbered(records, self.limit)
-            copy_numbered_csv(self.engine, records, len(heads), raw)
-        bound = Binding()
+            return ReadExport(list(error.mistakes), error.total)
         form = self._number_form(block)
         patterns = [code for pattern in block.date_patterns if (code := strptime_pattern(pattern))]
         export = ExportLines(
             self.engine,
             table,
-            raw,
-            numbered,
+            raw.path,
+            raw.numbered,
             casts(fields, patterns, form, bound),
             bound,
             scale=form.scale,
-            order_by_file=numbers_lines(block, heads),
+            order_by_file=numbers_lines(block, raw.heads),
+            only=only,
         )
+        shape = self._not_taken(file, raw, siblings, raw.mistakes)
+        aside: SetAside | None = None
+        if self.set_aside:
+            export, aside = self._without_wrong(file, export, raw, shape, fields)
+            shape = ([], 0)
         wrong, count = export.wrong_texts(self.limit)
         placements: Placements = {}
         if table.name in DATE_OF:
             placements, unknown, beyond = self._placements(export, file.block)
-            checks: list[tuple[str, set[str], Reason]] = [
-                (DATE_OF[table.name], export.texts_of_days(beyond), "calendar-day"),
-                ("period", unknown, "period"),
-                ("account", export.accounts() - set(self.chart), "account"),
-            ]
-            for field, texts, reason in checks:
-                more, number = export.lines_with(field, sorted(texts), reason, self.limit)
+            for name, texts, reason in self._checks(export, unknown, beyond):
+                more, number = export.lines_with(name, sorted(texts), reason, self.limit)
                 wrong, count = wrong + more, count + number
         if shape[1] + count:
             told = [self._told(file, each, fields) for each in sorted(wrong, key=lambda each: each.line)]
-            return (shape[0] + told)[: self.limit], shape[1] + count
+            return ReadExport((shape[0] + told)[: self.limit], shape[1] + count)
         if table.name == "budget":
             export.write_plan(file.name, placements, target)
-            return [], 0
+            return ReadExport(aside=aside)
         if table.name != "ledger":
             export.write_plain(file.name, target)
-            return [], 0
+            return ReadExport(aside=aside)
         export.write_ledger(file.name, placements, self.rules, target)
         rows = lines_without_place(self.engine, [str(target)], self.limit)
         lost = [WrongText(line, "posted", "carried-day", str(posted)) for _, line, posted, _ in rows]
-        return [self._told(file, each, fields) for each in lost], rows[0][-1] if rows else 0
+        return ReadExport([self._told(file, each, fields) for each in lost], rows[0][-1] if rows else 0, aside)
+
+    def _checks(self, export: ExportLines, unknown: set[str], beyond: set[date]) -> list[tuple[str, set[str], Reason]]:
+        """Return the texts that the book's calendar or chart has no place for, by field and with the reason."""
+        return [
+            (DATE_OF[export.table.name], export.texts_of_days(beyond), "calendar-day"),
+            ("period", unknown, "period"),
+            ("account", export.accounts() - set(self.chart), "account"),
+        ]
+
+    def _raw(self, file: ExportFile, path: Path) -> RawExport:
+        """Return the export as texts in a work file, whatever its format."""
+        block, raw = file.block, self.work / "raw.parquet"
+        if block.format == "parquet":
+            return self._raw_parquet(file, path, raw)
+        records: Records
+        match block.format:
+            case "xlsx":
+                records = XlsxRecords(path, file.name, block)
+            case "jsonl":
+                records = JsonRecords(path, file.name, block)
+            case "sql":
+                records = CsvText(path, file.name, "utf-8", ",")
+            case _:
+                records = CsvText(path, file.name, block.encoding, block.delimiter)
+        heads = records.head()
+        plain = block.format == "csv" and block.encoding == "utf-8" and not any("\n" in head for head in heads)
+        if plain:
+            lines = fingerprint(path).lines
+            if copy_plain_csv(self.engine, path, block.delimiter, len(heads), raw, lines):
+                return RawExport(raw, heads, numbered=False)
+        numbered = self.work / "numbered.csv"
+        mistakes = records.write_numbered(numbered, _ALL if self.set_aside else self.limit)
+        copy_numbered_csv(self.engine, numbered, len(heads), raw)
+        return RawExport(raw, heads, numbered=True, mistakes=mistakes)
+
+    def _raw_parquet(self, file: ExportFile, path: Path, raw: Path) -> RawExport:
+        form = TextForm(file.block)
+        try:
+            columns = parquet_heads(self.engine, path)
+            copy_parquet(self.engine, path, columns, form.date, form.decimal, raw)
+        except EngineError as error:
+            raise BookMistake(
+                Mistake("not a Parquet file that can be read", file.name, error.mistakes[0].got)
+            ) from None
+        return RawExport(raw, [name for name, _ in columns], numbered=True)
+
+    def _not_taken(self, file: ExportFile, raw: RawExport, siblings: Sequence[ExportFile], shape: Found) -> Found:
+        """Return the mistakes in the file's shape, and one for each line that none of its blocks takes."""
+        if not file.block.only or file is not siblings[0]:
+            return shape
+        bound = Binding(raw=str(raw.path))
+        tests = [taken_test(each, raw.heads, self.takes.get(each.number), bound) for each in siblings]
+        rows = numbered_rows(raw.numbered)
+        lines, count = taken_by_none(self.engine, rows, bound.values, tests, self.limit)
+        step = "say in another [[intake]] block what becomes of it"
+        left = [Mistake("no block takes this line", f"{file.name}:{line}", next_step=step) for line in lines]
+        return shape[0] + left, shape[1] + count
+
+    def _without_wrong(
+        self, file: ExportFile, export: ExportLines, raw: RawExport, shape: Found, fields: list[Source]
+    ) -> tuple[ExportLines, SetAside | None]:
+        """Return the export without its wrong lines, and those."""
+        wrong, _ = export.wrong_texts(_ALL)
+        right = replace(export, aside=tuple(sorted({each.line for each in wrong})))
+        if export.table.name in DATE_OF:
+            _, unknown, beyond = self._placements(right, file.block)
+            for name, texts, reason in self._checks(right, unknown, beyond):
+                wrong += right.lines_with(name, sorted(texts), reason, _ALL)[0]
+        # A line is told of by the first thing that is wrong with it.
+        reasons = {each.line: self._told(file, each, fields) for each in reversed(wrong)}
+        ordered = sorted(reasons)
+        if not ordered and not shape[1]:
+            return export, None
+        records = [
+            (line, str(reasons[line]).partition(": ")[2], *texts)
+            for line, *texts in export.texts(ordered, len(raw.heads))
+        ]
+        debit, credit = export.sides_of(ordered)
+        aside = SetAside(file, raw.heads, records, tuple(shape[0]), len(ordered) + shape[1], debit, credit)
+        return replace(export, aside=tuple(ordered)), aside
 
     def _placements(self, export: ExportLines, block: IntakeBlock) -> tuple[Placements, set[str], set[date]]:
         """Return the places, the period texts that the calendar lacks, and the days that it does not reach to."""
@@ -143,7 +272,11 @@ class ExportReader:
 
     def _number_form(self, block: IntakeBlock) -> NumberForm:
         decimals = {code: decimals_of(entity.currency) for code, entity in self.book.settings.entities.items()}
-        return NumberForm(block.decimal, block.thousands, tuple(block.negatives), decimals, max(2, *decimals.values()))
+        negatives = tuple(block.negatives)
+        if block.format != "csv" and "minus" not in negatives:
+            # What is a number in its own right is written with a minus, whatever the texts beside it do.
+            negatives = ("minus", *negatives)
+        return NumberForm(block.decimal, block.thousands, negatives, decimals, max(2, *decimals.values()))
 
     def _told(self, file: ExportFile, wrong: WrongText, fields: list[Source]) -> Mistake:
         choices = next((source.choices for source in fields if source.field.name == wrong.field), ())

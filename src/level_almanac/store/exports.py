@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from level_almanac.store.binding import Binding
-from level_almanac.store.engine import Engine, EngineError
+from level_almanac.store.engine import Engine, EngineError, Row
 
 
 def copy_plain_csv(engine: Engine, export: Path, delimiter: str, heads: int, target: Path, newlines: int) -> bool:
@@ -57,3 +57,44 @@ def numbered_rows(numbered: bool) -> str:
         "(select * exclude (file_row_number), file_row_number + 2 as file_line"
         " from read_parquet($raw, file_row_number = true))"
     )
+
+
+def parquet_heads(engine: Engine, export: Path) -> list[tuple[str, str]]:
+    """Return the name and the type of each column of a Parquet file; raises EngineError for what is none."""
+    return [
+        (row[0], row[1]) for row in engine.rows("describe select * from read_parquet($export)", {"export": str(export)})
+    ]
+
+
+def copy_parquet(
+    engine: Engine, export: Path, columns: list[tuple[str, str]], date_pattern: str, decimal: str, target: Path
+) -> None:
+    """Copy a Parquet export into a work file as texts, like the above: days and numbers as the block's texts are."""
+    bound = Binding(export=str(export), target=str(target))
+    texts = []
+    for number, (name, kind) in enumerate(columns):
+        place = '"' + name.replace('"', '""') + '"'
+        text = f"{place}::varchar"
+        if kind.startswith(("DATE", "TIMESTAMP")):
+            text = f"strftime({place}, {bound(date_pattern)})"
+        elif kind.startswith(("DECIMAL", "DOUBLE", "FLOAT")):
+            text = f"replace({text}, '.', {bound(decimal)})"
+        texts.append(f"nullif(trim({text}), '') as c{number}")
+    read = f"""select {", ".join(texts)}, file_row_number + 1 as file_line
+        from read_parquet($export, file_row_number = true)"""
+    engine.run(f"copy ({read}) to $target (format parquet, compression lz4)", bound.values)
+
+
+def taken_by_none(
+    engine: Engine, rows: str, values: dict[str, object], tests: list[str], limit: int
+) -> tuple[list[int], int]:
+    """Return the first lines that meet none of the tests, and how many there are."""
+    none = " and ".join(f"not {test}" for test in tests)
+    found = engine.rows(f"select file_line, count(*) over () from {rows} where {none} order by 1 limit {limit}", values)
+    return [line for line, _ in found], found[0][1] if found else 0
+
+
+def sample_of(engine: Engine, raw: Path, columns: int, limit: int) -> list[Row]:
+    """Return the first records of a work file as texts."""
+    names = ", ".join(f"c{number}" for number in range(columns))
+    return engine.rows(f"select {names} from read_parquet($raw) limit {int(limit)}", {"raw": str(raw)})

@@ -13,6 +13,7 @@ from typing import Literal, NamedTuple
 
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine
+from level_almanac.store.line_query import Asking, LineSource, columns_in
 from level_almanac.store.predicate import Stretch, stretch_sql
 from level_almanac.store.state import State, Store
 
@@ -21,6 +22,8 @@ EntryClass = Literal["ordinary", "adjusting", "closing", "base", "carried"]
 MOVEMENT: tuple[EntryClass, ...] = ("ordinary", "adjusting", "closing")
 ALL_CLASSES: tuple[EntryClass, ...] = (*MOVEMENT, "base", "carried")
 LAST_FISCAL = 999999
+ROLLED = frozenset({"entity", "account", "fiscal", "entry_class"})
+"""What every roll-up is by."""
 MOST_FILTERS = 40
 """Measures from which they are met with the lines by a join: the engine's planning grows faster than its work."""
 
@@ -56,29 +59,56 @@ Measures = Mapping[str, tuple[Slice, ...]]
 """What is to be summed: by name, the slices whose union makes the sum; a line in two of them counts once."""
 
 
+class Filter(NamedTuple):
+    """Conditions that lines must meet to be summed. source: the conditions as rules, and where their fields are found;
+    free: the measures that they are not asked for; shown: those whose lines are counted under `unmet:N` where the
+    condition of this number, from 0, is the first that they do not meet.
+    """
+
+    source: LineSource
+    free: frozenset[str]
+    shown: tuple[str, ...]
+
+    def unmet(self, measures: Measures) -> dict[str, tuple[Slice, ...]]:
+        """Return the measures of what each condition leaves out."""
+        slices = tuple(part for name in self.shown for part in measures[name])
+        return {f"{UNMET}{number}": slices for number in range(len(self.source.rules))}
+
+
+UNMET = "unmet:"
+
+
 def ledger_sums(
-    engine: Engine, store: Store, state: State, measures: Measures, by: Sequence[str] = ()
+    engine: Engine,
+    store: Store,
+    state: State,
+    measures: Measures,
+    by: Sequence[str] = (),
+    filter_: Filter | None = None,
 ) -> dict[Place, dict[str, Sums]]:
     """Return the sums of each measure by (entity, account, the values of the fields of `by`), for all that have lines.
 
     by: known text fields of the ledger. A blank value is None.
     """
-    many = len(measures) > MOST_FILTERS
+    if filter_ is not None:
+        measures = {**measures, **filter_.unmet(measures)}
+    many = len(measures) > MOST_FILTERS and filter_ is None
     joined = {name for name, slices in measures.items() if many and _can_be_joined(slices)}
     filtered = {name: slices for name, slices in measures.items() if name not in joined}
     cut = _cut_by(measures)
     bind = Binding()
     sums = []
-    for number, slices in enumerate(filtered.values()):
+    for number, (name, slices) in enumerate(filtered.items()):
         test = " or ".join(_slice_sql(part, bind) for part in slices) or "false"
+        test = f"({test}) and {_met_sql(name, filter_)}" if filter_ else test
         sums += [
             f'coalesce(sum(lines) filter (where {test}), 0)::bigint as "l{number}"',
             f'coalesce(sum(debit) filter (where {test}), 0)::decimal(38, 3) as "d{number}"',
             f'coalesce(sum(credit) filter (where {test}), 0)::decimal(38, 3) as "c{number}"',
         ]
-    place = "".join(f', "{field}"' for field in ("entity", "account", *by))[2:]
+    place = _place(by)
     query = (
-        f"select {place}, {', '.join(sums)} from ({_kinds_sql(store, state, cut, place, by, bind)}) group by {place}"
+        f"select {place}, {', '.join(sums)} from ({_kinds_sql(store, state, cut, by, bind, filter_)}) group by {place}"
     )
     start = 2 + len(by)
     found = {
@@ -133,8 +163,8 @@ def _joined_sums(
     columns = list(zip(*windows, strict=True))
     names_of_columns = ("numbers", "kinds", "lows", "highs", "firsts", "lasts")
     bind = Binding(**{name: list(column) for name, column in zip(names_of_columns, columns, strict=True)})
-    place = "".join(f', "{field}"' for field in ("entity", "account", *by))[2:]
-    source = _kinds_sql(store, state, _cut_by({name: measures[name] for name in names}), place, by, bind)
+    place = _place(by)
+    source = _kinds_sql(store, state, _cut_by({name: measures[name] for name in names}), by, bind)
     query = f"""
         with days as (
             select {place}, fiscal, counted, kind, sum(lines) as lines, sum(debit) as debit, sum(credit) as credit
@@ -152,24 +182,46 @@ def _joined_sums(
         yield row[:start], ordered[row[start]], Sums(*row[start + 1 :])
 
 
-def _kinds_sql(store: Store, state: State, cut: Sequence[int], place: str, by: Sequence[str], bind: Binding) -> str:
+def _met_sql(name: str, filter_: Filter) -> str:
+    """Return the test of which lines a measure takes, by the condition that each does not meet."""
+    if name.startswith(UNMET):
+        return f"unmet = {int(name.removeprefix(UNMET))}"
+    return "true" if name in filter_.free else f"unmet = {len(filter_.source.rules)}"
+
+
+def _kinds_sql(
+    store: Store, state: State, cut: Sequence[int], by: Sequence[str], bind: Binding, filter_: Filter | None = None
+) -> str:
     """Return the SQL of all lines or roll-up rows, the carried ones of first years told apart as bases."""
+    place = _place(by)
     return f"""
-        select {place}, fiscal, counted, lines, debit, credit,
+        select {place}, fiscal, counted, lines, debit, credit{", unmet" if filter_ else ""},
             case when entry_class = 'carried' and {_base_sql(state, bind)} then 'base' else entry_class end as kind
-        from ({_source_sql(store, state, cut, place, by, bind)})"""
+        from ({_source_sql(store, state, cut, by, bind, filter_)})"""
 
 
-def _source_sql(store: Store, state: State, cut: Sequence[int], place: str, by: Sequence[str], bind: Binding) -> str:
-    if set(by) <= set(state.wide_fields):
-        rolled = state.wide if by else state.rollup
-        rollup = f"""select {place}, fiscal, null::date as counted, entry_class, lines, debit, credit
-            from read_parquet({bind(store.path_of(rolled))})"""
+def _place(by: Sequence[str], table: str = "") -> str:
+    return ", ".join(f'{table}"{field}"' for field in ("entity", "account", *by))
+
+
+def _source_sql(
+    store: Store, state: State, cut: Sequence[int], by: Sequence[str], bind: Binding, filter_: Filter | None
+) -> str:
+    place = _place(by, "line.")
+    unmet, joins, needed = "", "", set(by)
+    if filter_ is not None:
+        asking = Asking(filter_.source, bind)
+        unmet, joins = f", {asking.left_by()} as unmet", asking.joins([])
+        needed |= columns_in(filter_.source) - ROLLED
+    if needed <= set(state.wide_fields):
+        rolled = state.wide if needed else state.rollup
+        rollup = f"""select {place}, line.fiscal, null::date as counted, line.entry_class, line.lines, line.debit,
+                line.credit{unmet} from read_parquet({bind(store.path_of(rolled))}) as line{joins}"""
     else:
         # No roll-up is by such a field, so all lines are read.
         everything = [store.path_of(loaded.part) for loaded in state.files_of("ledger") if loaded.lines]
-        return f"""select {place}, fiscal, counted, entry_class, 1 as lines, debit, credit
-            from read_parquet({bind(everything)}, union_by_name = true)"""
+        return f"""select {place}, line.fiscal, line.counted, line.entry_class, 1 as lines, line.debit,
+                line.credit{unmet} from read_parquet({bind(everything)}, union_by_name = true) as line{joins}"""
     parts = [
         store.path_of(loaded.part)
         for loaded in state.files_of("ledger")
@@ -178,10 +230,10 @@ def _source_sql(store: Store, state: State, cut: Sequence[int], place: str, by: 
     if not parts:
         # A period without lines has no rows in the roll-up either.
         return rollup
-    cut_sql = f"fiscal in ({', '.join(bind(fiscal) for fiscal in cut)})"
+    cut_sql = f"line.fiscal in ({', '.join(bind(fiscal) for fiscal in cut)})"
     return f"""{rollup} where not {cut_sql} union all
-        select {place}, fiscal, counted, entry_class, 1, debit, credit
-        from read_parquet({bind(parts)}, union_by_name = true) where {cut_sql}"""
+        select {place}, line.fiscal, line.counted, line.entry_class, 1, line.debit, line.credit{unmet}
+        from read_parquet({bind(parts)}, union_by_name = true) as line{joins} where {cut_sql}"""
 
 
 def _base_sql(state: State, bind: Binding) -> str:

@@ -12,7 +12,16 @@ from typing import Literal, NamedTuple
 
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine, Row
-from level_almanac.store.expressions import Expression, Labelled, expression_sql, labels_in, links_in
+from level_almanac.store.expressions import (
+    Column,
+    Expression,
+    Labelled,
+    PeriodId,
+    expression_sql,
+    labels_in,
+    links_in,
+    parts_of,
+)
 from level_almanac.store.predicate import Predicate, fields_in, sql_of
 
 Summing = Literal["sum", "count", "minimum", "maximum", "only"]
@@ -74,7 +83,7 @@ def left_out(engine: Engine, source: LineSource, measure: Expression | None) -> 
     """Return what each rule left out and what is shown. measure: what is added up, if anything is."""
     if not source.parts:
         return []
-    asking = _Asking(source)
+    asking = Asking(source)
     amount = asking.sql(measure) if measure is not None else "0"
     inner = asking.lines([("amount", amount)], [measure] if measure is not None else [])
     query = f"""select left_by, count(*), coalesce(sum(amount), 0)::decimal(38, 6) from ({inner})
@@ -94,7 +103,7 @@ def lines(
     """Return the values of each line shown, in order. first: only so many."""
     if not source.parts:
         return []
-    asking = _Asking(source)
+    asking = Asking(source)
     named = [(f"v{number}", asking.sql(value)) for number, value in enumerate(values)]
     sorts = [(f"o{number}", asking.order(each)) for number, each in enumerate(order)]
     inner = asking.lines([*named, *sorts], [*values, *(each.value for each in order)])
@@ -119,7 +128,7 @@ def groups(
     """
     if not source.parts:
         return []
-    asking = _Asking(source)
+    asking = Asking(source)
     keys = [(f"k{number}", asking.sql(value)) for number, value in enumerate(by)]
     named = [(f"v{number}", asking.sql(each.value)) for number, each in enumerate(asked)]
     inner = asking.lines([*keys, *named], [*by, *(each.value for each in asked)])
@@ -135,17 +144,34 @@ def days_of(engine: Engine, source: LineSource, value: Expression) -> list[date]
     """Return each different day that the lines have there."""
     if not source.parts:
         return []
-    asking = _Asking(source)
+    asking = Asking(source)
     inner = asking.lines([("day", asking.sql(value))], [value])
     rows = engine.rows(f"select distinct day from ({inner}) where day is not null", asking.bind.values)
     return [day for (day,) in rows]
 
 
-class _Asking:
-    """One statement in the making: its bound values, and the names it may use."""
+def columns_in(source: LineSource) -> set[str]:
+    """Return the columns of the table itself that the rules ask for, those that lead to other tables among them."""
+    found: set[str] = set()
+    for rule in source.rules:
+        for name in fields_in(rule):
+            for part in parts_of(source.places[name], source.places):
+                if isinstance(part, Column):
+                    found.add(part.link or part.column)
+                elif isinstance(part, PeriodId):
+                    found.add("fiscal")
+    return found
 
-    def __init__(self, source: LineSource) -> None:
-        self.source, self.bind = source, Binding()
+
+def _names(rule: Predicate) -> list[str]:
+    return sorted(fields_in(rule))
+
+
+class Asking:
+    """One statement in the making: its bound values, and the names it may use. The table's lines are called `line`."""
+
+    def __init__(self, source: LineSource, bind: Binding | None = None) -> None:
+        self.source, self.bind = source, bind if bind is not None else Binding()
 
     def sql(self, value: Expression) -> str:
         """Return the SQL of a value."""
@@ -168,17 +194,25 @@ class _Asking:
     def lines(self, named: Sequence[tuple[str, str]], values: Sequence[Expression]) -> str:
         """Return the SQL of all lines with these named values and the number of the rule that leaves each out."""
         source = self.source
-        tests = [sql_of(rule, self.bind, self.field) for rule in source.rules]
-        cases = " ".join(f"when not {test} then {number}" for number, test in enumerate(tests))
-        left_by = f"case {cases} else {len(tests)} end" if tests else "0"
         columns = "".join(f"{sql} as {name}, " for name, sql in named)
-        asked = [*values, *(source.places[name] for rule in source.rules for name in fields_in(rule))]
-        joins = "".join(self._link(link) for link in sorted(set().union(*(links_in(e, source.places) for e in asked))))
-        labelled = {each.number: each for value in asked for each in labels_in(value, source.places)}
-        joins += "".join(self._labels(each) for each in labelled.values())
+        left_by, joins = self.left_by(), self.joins(values)
         parts = self.bind(list(source.parts))
         return f"""select {columns}{left_by} as left_by, line.file, line.file_line
             from read_parquet({parts}, union_by_name = true) as line{joins}"""
+
+    def left_by(self) -> str:
+        """Return the SQL of the number of the rule that leaves a line out, or of how many there are where none does."""
+        tests = [sql_of(rule, self.bind, self.field) for rule in self.source.rules]
+        cases = " ".join(f"when not {test} then {number}" for number, test in enumerate(tests))
+        return f"case {cases} else {len(tests)} end" if tests else "0"
+
+    def joins(self, values: Sequence[Expression]) -> str:
+        """Return the joins that the rules and these values need."""
+        source = self.source
+        asked = [*values, *(source.places[name] for rule in source.rules for name in _names(rule))]
+        links: set[str] = set().union(*(links_in(each, source.places) for each in asked))
+        labelled = {each.number: each for value in asked for each in labels_in(value, source.places)}
+        return "".join([*(self._link(link) for link in sorted(links)), *map(self._labels, labelled.values())])
 
     def _link(self, link: str) -> str:
         linked = self.source.links[link]

@@ -6,6 +6,7 @@ The order of a ledger part (fiscal position first, then account) lets a period o
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
+from decimal import Decimal
 from pathlib import Path
 
 from level_almanac.book.tables import DATE_OF, Table
@@ -35,7 +36,8 @@ class ExportLines:
     """The records of one export, copied as texts to `raw`, and the cast of each field of the table.
 
     scale: how many decimals a stored amount has; order_by_file: number the lines within their journal in file order,
-    since the export has no line numbers.
+    since the export has no line numbers; only: the test of the lines that are taken, or empty for all; aside: the lines
+    that are not, by number.
     """
 
     engine: Engine
@@ -46,6 +48,17 @@ class ExportLines:
     bound: Binding
     scale: int
     order_by_file: bool = False
+    only: str = ""
+    aside: tuple[int, ...] = ()
+
+    @property
+    def _rows(self) -> str:
+        """The FROM clause of the lines that are taken."""
+        tests = [self.only] if self.only else []
+        if self.aside:
+            tests.append(f"file_line not in (select unnest({self.bound(list(self.aside))}))")
+        rows = numbered_rows(self.numbered)
+        return f"(select * from {rows} where {' and '.join(tests)})" if tests else rows
 
     def _wrong(self) -> Iterator[tuple[str, Reason, str, str]]:
         for name, cast in self.casts.items():
@@ -79,7 +92,7 @@ class ExportLines:
         wrong = [f"not {cast.sure}" for cast in self.casts.values() if cast.sure]
         wrong += [condition for cast in self.casts.values() if not cast.sure for _, condition in cast.wrong]
         wrong += [condition for _, _, condition, _ in self._wrong_amounts()]
-        query = f"select 1 from {numbered_rows(self.numbered)} where {' or '.join(wrong)} limit 1"
+        query = f"select 1 from {self._rows} where {' or '.join(wrong)} limit 1"
         return not self.engine.rows(query, self._values())
 
     def wrong_texts(self, limit: int) -> tuple[list[WrongText], int]:
@@ -88,12 +101,12 @@ class ExportLines:
             return [], 0
         wrong = list(self._wrong())
         counts = ", ".join(f"count(*) filter (where {condition})" for _, _, condition, _ in wrong)
-        rows = self.engine.rows(f"select {counts} from {numbered_rows(self.numbered)}", self._values())
+        rows = self.engine.rows(f"select {counts} from {self._rows}", self._values())
         total = sum(rows[0])
         if not total:
             return [], 0
         each = [
-            f"(select file_line, '{name}', '{reason}', {text} from {numbered_rows(self.numbered)}"
+            f"(select file_line, '{name}', '{reason}', {text} from {self._rows}"
             f" where {condition} order by file_line limit {limit})"
             for (name, reason, condition, text), count in zip(wrong, rows[0], strict=True)
             if count
@@ -101,11 +114,33 @@ class ExportLines:
         found = self.engine.rows(f"{' union all '.join(each)} order by 1 limit {limit}", self._values())
         return [WrongText(line, name, reason, text or "") for line, name, reason, text in found], total
 
+    def texts(self, numbers: Sequence[int], columns: int) -> list[Row]:
+        """Return (line, the text of each column) of these lines."""
+        names = ", ".join(f"c{number}" for number in range(columns))
+        query = f"select file_line, {names} from {self._rows} where file_line in (select unnest($numbers)) order by 1"
+        return self.engine.rows(query, {**self._values(), "numbers": list(numbers)})
+
+    def sides_of(self, numbers: Sequence[int]) -> tuple[Decimal, Decimal]:
+        """Return the debits and credits of these lines, or the amounts and nothing, as far as they can be read."""
+        if self.table.name == "ledger" and self.casts["amount"].text == "null::varchar":
+            sides = (self.casts["debit"].value, self.casts["credit"].value)
+        elif self.table.name == "ledger":
+            amount = self.casts["amount"].value
+            sides = (f"greatest({amount}, 0)", f"greatest(-{amount}, 0)")
+        elif self.table.measure:
+            sides = (self.casts[self.table.measure].value, "0")
+        else:
+            return Decimal(0), Decimal(0)
+        sums = ", ".join(f"coalesce(sum({side}), 0)::decimal(38, 4)" for side in sides)
+        query = f"select {sums} from {self._rows} where file_line in (select unnest($numbers))"
+        ((debit, credit),) = self.engine.rows(query, {**self._values(), "numbers": list(numbers)})
+        return Decimal(debit), Decimal(credit)
+
     def dates_and_periods(self, *, by_entity: bool) -> list[Row]:
         """Return each different posting date, period text and, if asked for, entity, where the date can be read."""
         posted, period = self.casts[DATE_OF[self.table.name]].value, self.casts["period"].text
         entity = self.casts["entity"].text if by_entity else "null::varchar"
-        query = f"select distinct {posted}, {period}, {entity} from {numbered_rows(self.numbered)}"
+        query = f"select distinct {posted}, {period}, {entity} from {self._rows}"
         query += f" where {posted} is null or year({posted}) between {YEARS}"
         return self.engine.rows(query, self._values())
 
@@ -115,15 +150,13 @@ class ExportLines:
             return set()
         cast = self.casts[DATE_OF[self.table.name]]
         posted, text = cast.value, cast.text
-        query = f"select distinct {text} from {numbered_rows(self.numbered)} where {posted} in (select unnest($days))"
+        query = f"select distinct {text} from {self._rows} where {posted} in (select unnest($days))"
         return {found for (found,) in self.engine.rows(query, {**self._values(), "days": list(days)})}
 
     def accounts(self) -> set[str]:
         """Return each different account."""
         text = self.casts["account"].text
-        rows = self.engine.rows(
-            f"select distinct {text} from {numbered_rows(self.numbered)} where {text} is not null", self._values()
-        )
+        rows = self.engine.rows(f"select distinct {text} from {self._rows} where {text} is not null", self._values())
         return {account for (account,) in rows}
 
     def lines_with(self, field: str, texts: Sequence[str], reason: Reason, limit: int) -> tuple[list[WrongText], int]:
@@ -132,7 +165,7 @@ class ExportLines:
             return [], 0
         text = self.casts[field].text
         rows = self.engine.rows(
-            f"select file_line, {text}, count(*) over () from {numbered_rows(self.numbered)}"
+            f"select file_line, {text}, count(*) over () from {self._rows}"
             f" where {text} in (select unnest($texts)) order by file_line limit {limit}",
             {**self._values(), "texts": list(texts)},
         )
@@ -152,7 +185,7 @@ class ExportLines:
         fields = self._fields(exact, skip={"amount"})
         by_entity = _by_entity(placements)
         query = f"""
-            with texts as (select {fields}, file_line from {numbered_rows(self.numbered)}),
+            with texts as (select {fields}, file_line from {self._rows}),
             placed as (
                 select texts.*, cast(debit - credit as decimal(18, {self.scale})) as amount,
                     fiscal, counted, carried_fiscal, carried_day
@@ -172,7 +205,7 @@ class ExportLines:
         key = ", ".join(f'texts."{name}"' for name in self.table.key)
         by_entity = _by_entity(placements)
         query = f"""
-            with texts as (select {self._fields({}, skip=set())}, file_line from {numbered_rows(self.numbered)})
+            with texts as (select {self._fields({}, skip=set())}, file_line from {self._rows})
             select texts.* exclude (file_line), fiscal, texts.date as counted,
                 {self.bound(path)}::varchar as file, file_line
             from texts join placements on texts.date is not distinct from placements.day
@@ -185,7 +218,7 @@ class ExportLines:
         key = ", ".join(f'"{name}"' for name in self.table.key)
         query = f"""
             select {self._fields({}, skip=set())}, {self.bound(path)}::varchar as file, file_line
-            from {numbered_rows(self.numbered)} order by {key}"""
+            from {self._rows} order by {key}"""
         self._copy(query, target)
 
     def _fields(self, given: Mapping[str, str], skip: set[str]) -> str:

@@ -3,23 +3,27 @@
 from collections.abc import Sequence
 
 from level_almanac.store.engine import Engine, Row
+from level_almanac.store.line_query import Asking, LineSource
 
 
-def plan_lines(engine: Engine, parts: Sequence[str], by: Sequence[str | None], order: Sequence[str]) -> list[Row]:
+def plan_lines(engine: Engine, source: LineSource, by: Sequence[str | None], order: Sequence[str]) -> list[Row]:
     """Return the lines in an order that no file's order changes: (scenario, entity, account, fiscal position, day or
     None, amount or None, share or None, name of the total that it is a share of or None, file and line of the export,
-    then the fields of `by`) of each.
+    how many of the rules it meets before the first that it does not, then the fields of `by`) of each.
 
     A fiscal position that ends in 00 is a whole year. by: a None stands for a field that plans lack, blank everywhere;
     order: the names of the table's key fields.
     """
-    fields = "".join(f', "{field}"' if field else ", null" for field in by)
-    key = ", ".join(f'"{field}"' for field in order)
+    asking = Asking(source)
+    fields = "".join(f', line."{field}"' if field else ", null" for field in by)
+    key = ", ".join(f'line."{field}"' for field in order)
+    parts, met = asking.bind(list(source.parts)), asking.left_by()
     return engine.rows(
-        f"""select scenario, entity, account, fiscal, counted, amount, share, share_of,
-                file || ':' || file_line{fields}
-            from read_parquet($parts, union_by_name = true) order by {key}, file, file_line""",
-        {"parts": list(parts)},
+        f"""select line.scenario, line.entity, line.account, line.fiscal, line.counted, line.amount, line.share,
+                line.share_of, line.file || ':' || line.file_line, {met}{fields}
+            from read_parquet({parts}, union_by_name = true) as line{asking.joins([])}
+            order by {key}, line.file, line.file_line""",
+        asking.bind.values,
     )
 
 

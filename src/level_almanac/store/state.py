@@ -32,7 +32,8 @@ class LoadedFile:
     shadow: the lines that stand in an earlier file too, or empty; sums: in a ledger, the lines and exact debit and
     credit of each entity, since entities may differ in currency, in other tables the lines, the sum of the amounts
     given and nothing, by entity or, where the table has none, under an empty name; first, last: the dates covered;
-    fiscal_low, fiscal_high: the fiscal positions covered.
+    fiscal_low, fiscal_high: the fiscal positions covered; set_aside, aside_sums: how many lines were left out as wrong,
+    and their debits and credits, or amounts and nothing, as far as those can be read.
     """
 
     path: str
@@ -49,6 +50,8 @@ class LoadedFile:
     last: date | None = None
     fiscal_low: int = 0
     fiscal_high: int = 0
+    set_aside: int = 0
+    aside_sums: list[str] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,0 +1,50 @@
+"""`almanac new`."""
+
+from pathlib import Path
+
+import click
+
+from level_almanac.book.new_book import NewBook, write_book
+
+
+@click.command()
+@click.argument("folder", type=click.Path(path_type=Path, file_okay=False), metavar="DIR")
+@click.option("--name", default="", metavar="TEXT", help="What the book is called.  [default: the folder's name]")
+@click.option("--entity", default="MAIN", metavar="CODE", show_default=True, help="The first company's code.")
+@click.option("--entity-name", default="", metavar="TEXT", help="The first company's name.  [default: the book's]")
+@click.option("--currency", default="EUR", metavar="CODE", show_default=True, help="The first company's currency.")
+@click.option(
+    "--retained-earnings", default="3000", metavar="ACCOUNT", show_default=True, help="Its retained earnings."
+)
+@click.option("--year-start", default="01-01", metavar="MM-DD", show_default=True, help="The fiscal year's first day.")
+@click.option("--time-zone", default="UTC", metavar="ZONE", show_default=True, help="Whose days count.")
+def new(
+    folder: Path,
+    name: str,
+    entity: str,
+    entity_name: str,
+    currency: str,
+    retained_earnings: str,
+    year_start: str,
+    time_zone: str,
+) -> None:
+    """Start a book: a folder with its settings, to go on from.
+
+    DIR is made if it is not there. Put the exports into it, let
+    `almanac propose` write an intake block for each, then load.
+
+    \b
+    Examples:
+      almanac new our-books
+      almanac new our-books --currency GBP --year-start 04-06 --entity SHOP
+    """
+    called = name or folder.resolve().name
+    asked = NewBook(called, entity, entity_name or called, currency, retained_earnings, year_start, time_zone)
+    for path in write_book(folder, asked):
+        click.echo(f"wrote {path}", err=True)
+    click.echo(
+        f"Next: put your exports into {folder / 'exports'}; for each kind of them run\n"
+        f"  almanac --book {folder} propose FILE\n"
+        f"and put the block that it prints into {folder / 'almanac.toml'}; then `almanac --book {folder} load`.",
+        err=True,
+    )
