@@ -7,7 +7,7 @@ import csv
 import re
 from collections import defaultdict
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
@@ -17,7 +17,7 @@ ZERO = Decimal(0)
 
 @dataclass(frozen=True)
 class Line:
-    """One line of an export. year, period: what it counts in; day: when; amount: debits positive."""
+    """One line of an export. year, period: what it counts in; day: when; amount: debits positive; key: its name."""
 
     entity: str
     account: str
@@ -27,6 +27,8 @@ class Line:
     debit: Decimal
     credit: Decimal
     source: str
+    posted: date
+    key: str = ""
 
     @property
     def amount(self) -> Decimal:
@@ -74,7 +76,7 @@ def read(book: Path) -> list[Line]:
                 posted = datetime.strptime(row["Date"], "%d.%m.%Y").date()  # noqa: DTZ007  a day has no zone
                 period = row["Per"].split("/")[::-1]
                 lines[key] = _placed("YARD", row["Acct"], posted, period, *sides, row["Kind"])
-    return list(lines.values())
+    return [replace(line, key="/".join(key)) for key, line in lines.items()]
 
 
 def _placed(
@@ -83,9 +85,9 @@ def _placed(
     year, number = int(period[0]), int(period[1])
     if source == "CF":
         # All of the demo's carried lines are dated 30 September and open the year after.
-        return Line(entity, account, posted.year + 1, 1, date(posted.year, 10, 1), debit, credit, source)
+        return Line(entity, account, posted.year + 1, 1, date(posted.year, 10, 1), debit, credit, source, posted)
     first, last = period_edges(year, number)
-    return Line(entity, account, year, number, min(max(posted, first), last), debit, credit, source)
+    return Line(entity, account, year, number, min(max(posted, first), last), debit, credit, source, posted)
 
 
 Within = Callable[[Line], bool]

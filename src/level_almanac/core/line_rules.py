@@ -95,16 +95,20 @@ def class_rules(classes: Sequence[str]) -> Iterator[Rule]:
         yield Rule(name, Not(FieldTest("entry", "is", (name,))))
 
 
+def check_date(fields: LineFields, asked: str) -> None:
+    """Raise UsageMistake where the table has no such date."""
+    dates = [field.name for field in fields.by_name.values() if field.kind == "date"]
+    if asked and asked not in dates:
+        what, hint = f"the table {fields.table.name} has no such date", nearest(asked, dates)
+        raise UsageMistake(Mistake(what, "--date", repr(asked), listed(dates), hint))
+
+
 def date_rules(fields: LineFields, asked: str, first: date, last: date, as_of: AsOf) -> Iterator[Rule]:
     """Yield the rules that take the days from first through last. asked: the date field that counts, or empty.
 
     Raises UsageMistake where the table has no such date.
     """
     table = fields.table
-    dates = [field.name for field in fields.by_name.values() if field.kind == "date"]
-    if asked and asked not in dates:
-        what, hint = f"the table {table.name} has no such date", nearest(asked, dates)
-        raise UsageMistake(Mistake(what, "--date", repr(asked), listed(dates), hint))
     name = asked or table.date
     if not name:
         what = f"the table {table.name} has no date to tell days by"

@@ -15,6 +15,7 @@ from level_almanac.core.line_fields import LineField, LineFields
 from level_almanac.core.line_rules import (
     Conditions,
     Rule,
+    check_date,
     class_rules,
     condition_rules,
     date_rules,
@@ -84,6 +85,7 @@ class _Listing:
         self.reach = DayReach(self.as_of, today)
         self.labels: list[tuple[LineField, Unit]] = []
         self._read_words()
+        check_date(self.fields, request.date)
         self.days = self._days()
         self.rules = tuple(self._rules())
         self.source = self._labelled(book.line_source(self.fields, [rule.predicate for rule in self.rules]))

@@ -411,6 +411,8 @@ def _places(number: Decimal) -> int:
 
 def _tidy(cell: Cell, column: Column) -> Cell:
     """Return an amount with as many decimals as its column has, where it is no longer than that."""
+    if isinstance(cell, Decimal) and column.kind == "count":
+        return int(cell)
     if isinstance(cell, Decimal):
         if _places(cell) <= column.decimals:
             return cell.quantize(Decimal(1).scaleb(-column.decimals), context=_EXACT_ENOUGH)

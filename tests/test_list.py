@@ -1,0 +1,180 @@
+"""Lists: groups, thresholds, ratios and limits, held against plain loops over the demo's exports."""
+
+from collections import defaultdict
+from datetime import date
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import second_route
+from conftest import Almanac, Ran
+
+ZERO = Decimal(0)
+Cells = dict[str, Any]
+
+
+@pytest.fixture(scope="module")
+def moved(demo: Path) -> list[second_route.Line]:
+    return [line for line in second_route.read(demo) if line.source != "CF"]
+
+
+def rows_of(ran: Ran, kind: str = "line") -> dict[str, Cells]:
+    assert ran.code == 0, ran.err
+    return {row["key"]: row["cells"] for row in ran.json["rows"] if row["kind"] == kind}
+
+
+def list_(almanac: Almanac, demo: Path, *words: str) -> Ran:
+    return almanac("list", "ledger", *words, "--print", "json", book=demo)
+
+
+def test_groups_by_class_and_quarter(demo: Path, almanac: Almanac, moved: list[second_route.Line]) -> None:
+    found = list_(
+        almanac,
+        demo,
+        "--by",
+        "account, quarter of posted",
+        "--year",
+        "2025",
+        "--show",
+        "count, - amount, maximum of debit",
+    )
+    wanted: defaultdict[str, list[Decimal]] = defaultdict(list)
+    for line in moved:
+        if line.year == 2025:
+            year, period = second_route.fiscal(line.posted)
+            wanted[f"{line.account}/{year}-Q{(period + 2) // 3}"].append(line.amount)
+    rows = rows_of(found)
+    assert rows.keys() == wanted.keys()
+    for key, amounts in wanted.items():
+        most = max((amount for amount in amounts if amount > 0), default=ZERO)
+        assert rows[key]["count"] == len(amounts)
+        assert Decimal(rows[key]["amount"]) == -sum(amounts, ZERO)
+        assert Decimal(rows[key]["maximum of debit"]) == most
+    accounts = rows_of(found, "subtotal")
+    assert Decimal(accounts["12110"]["amount"]) == -sum(
+        (sum(amounts, ZERO) for key, amounts in wanted.items() if key.startswith("12110/")), ZERO
+    )
+
+
+@pytest.mark.parametrize(
+    ("limit", "holds"),
+    [
+        (("--over", "2000000"), lambda total: total > 2000000),
+        (("--at-most", "150000"), lambda total: total <= 150000),
+        (("--between", "100000", "300000"), lambda total: 100000 <= total <= 300000),
+    ],
+)
+def test_a_threshold_is_on_totals_after_the_conditions(
+    demo: Path, almanac: Almanac, moved: list[second_route.Line], limit: tuple[str, ...], holds: Any
+) -> None:
+    found = list_(
+        almanac, demo, "--by", "account", "--show", "debit, credit", "--on", "debit", *limit, "--except", "source is CL"
+    )
+    totals: defaultdict[str, Decimal] = defaultdict(Decimal)
+    everything: defaultdict[str, Decimal] = defaultdict(Decimal)
+    for line in moved:
+        everything[line.account] += line.debit
+        if line.source != "CL":
+            totals[line.account] += line.debit
+    kept = {account: total for account, total in totals.items() if holds(total)}
+    assert {key: Decimal(cells["debit"]) for key, cells in rows_of(found).items()} == kept
+    short = sorted(account for account, total in everything.items() if holds(total) and account not in kept)
+    note = next((note for note in found.json["notes"] if note.startswith("Only because of the conditions")), "")
+    assert bool(note) == bool(short)
+    assert all(account in note for account in short[:5])
+    proof = found.json["proof"]
+    assert proof["balances"]
+    assert proof["shown"]["lines"] == sum(line.account in kept and line.source != "CL" for line in moved)
+
+
+def test_a_threshold_on_each_line(demo: Path, almanac: Almanac, moved: list[second_route.Line]) -> None:
+    found = list_(almanac, demo, "--show", "debit", "--over", "250000", "--each")
+    debits = sorted(Decimal(cells["debit"]) for cells in rows_of(found).values())
+    assert debits == sorted(line.debit for line in moved if line.debit > 250000)
+    at_the_edge = max(line.debit for line in moved)
+    assert not rows_of(list_(almanac, demo, "--show", "debit", "--over", str(at_the_edge), "--each"))
+    assert rows_of(list_(almanac, demo, "--show", "debit", "--at-least", str(at_the_edge), "--each"))
+
+
+def test_a_ratio_is_made_of_totals_and_never_summed(
+    demo: Path, almanac: Almanac, moved: list[second_route.Line]
+) -> None:
+    found = list_(almanac, demo, "--by", "account", "--compute", "turned = credit / (debit + credit) * 100",
+                  "--show", "turned, average of debit", "--only", "account begins 12")  # fmt: skip
+    lines = [line for line in moved if line.account.startswith("12")]
+    rows = {**rows_of(found), **rows_of(found, "total")}
+    for key, cells in rows.items():
+        own = [line for line in lines if key in (line.account, "total")]
+        debit, credit = (sum((getattr(line, side) for line in own), ZERO) for side in ("debit", "credit"))
+        assert Decimal(cells["turned"]).quantize(Decimal("1e-9")) == (credit / (debit + credit) * 100).quantize(
+            Decimal("1e-9")
+        )
+        assert Decimal(cells["average of debit"]).quantize(Decimal("1e-9")) == (debit / len(own)).quantize(
+            Decimal("1e-9")
+        )
+
+
+def test_first_says_of_how_many_and_totals_both(demo: Path, almanac: Almanac, moved: list[second_route.Line]) -> None:
+    found = list_(almanac, demo, "--show", "amount", "--sort", "amount descending", "--first", "3")
+    amounts = sorted((line.amount for line in moved), reverse=True)
+    assert [Decimal(cells["amount"]) for cells in rows_of(found).values()] == amounts[:3]
+    assert Decimal(rows_of(found, "subtotal")["shown"]["amount"]) == sum(amounts[:3], ZERO)
+    assert Decimal(rows_of(found, "total")["total"]["amount"]) == sum(amounts, ZERO)
+    assert f"First 3 of {len(amounts):,} shown; the total is of all of them" in found.json["notes"]
+
+
+def test_computed_fields_show_group_and_sort(demo: Path, almanac: Almanac, moved: list[second_route.Line]) -> None:
+    found = list_(
+        almanac, demo, "--as-of", "2026-06-17", "--only", "late at most 30 and account is 12110",
+        "--compute", "late = days from posted to as-of", "--compute", 'size = give small if debit under 1000; middling if debit under 4000; else "very large"',
+        "--compute", 'place = first 2 of account & "/" & account.class', "--by", "size, place", "--lines", "--show", "late, debit", "--sort", "late descending",
+    )  # fmt: skip
+    wanted: defaultdict[str, list[int]] = defaultdict(list)
+    for line in moved:
+        late = (date(2026, 6, 17) - line.posted).days
+        if line.account == "12110" and late <= 30:
+            size = "small" if line.debit < 1000 else "middling" if line.debit < 4000 else "very large"
+            wanted[f"{size}/12/asset"].append(late)
+    shown: defaultdict[str, list[int]] = defaultdict(list)
+    for row in found.json["rows"]:
+        if row["kind"] == "line":
+            shown[row["key"].rsplit("/", 3)[0]].append(row["cells"]["late"])
+    assert shown == {key: sorted(days, reverse=True) for key, days in wanted.items()}
+
+
+def test_columns_that_appear_by_a_yes(demo: Path, almanac: Almanac) -> None:
+    words = ("--show", 'posted, memo if wide, "In short" = debit', "--first", "1")
+    without, with_ = list_(almanac, demo, *words), list_(almanac, demo, *words, "--yes", "wide")
+    assert [column["label"] for column in without.json["columns"]] == ["posted", "In short"]
+    assert [column["label"] for column in with_.json["columns"]] == ["posted", "memo", "In short"]
+
+
+def test_carried_lines_are_the_only_difference(demo: Path, almanac: Almanac) -> None:
+    plain, with_ = (rows_of(list_(almanac, demo, "--show", "entry", *more)) for more in ((), ("--carried",)))
+    assert {key for key in with_ if key not in plain} == {
+        key for key, cells in with_.items() if cells["entry"] == "carried"
+    }
+    assert plain.items() <= with_.items()
+
+
+@pytest.mark.parametrize("words", [(), ("ledger",), ("ledger", "account.")])
+def test_fields_tells_what_can_be_asked(demo: Path, almanac: Almanac, words: tuple[str, ...]) -> None:
+    found = almanac("fields", *words, "--print", "json", book=demo).json
+    keys = [row["key"] for row in found["rows"]]
+    if not words:
+        assert keys == ["ledger", "accounts", "budget"]
+        return
+    # Each can be shown as it is named.
+    assert list_(almanac, demo, "--show", ", ".join(keys), "--first", "1").code == 0
+    if len(words) == 1:
+        party = next(row["cells"] for row in found["rows"] if row["key"] == "party")
+        assert party["filled"] + party["blank"] == next(
+            row["cells"]["filled"] for row in found["rows"] if row["key"] == "entity"
+        )
+
+
+def test_an_unknown_table_or_field_is_told_with_the_nearest(demo: Path, almanac: Almanac) -> None:
+    assert "did you mean 'ledger'?" in almanac("list", "leger", book=demo).err
+    assert "did you mean 'department'?" in almanac("fields", "ledger", "deparment", book=demo).err

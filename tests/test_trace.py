@@ -1,0 +1,172 @@
+"""Traces: the lines behind every cell sum to it, whichever report, row and column."""
+
+import re
+import zipfile
+from collections.abc import Callable
+from datetime import date
+from decimal import Decimal
+from pathlib import Path
+
+import pytest
+
+import second_route
+from conftest import Almanac
+from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.behind import Traced
+from level_almanac.core.book import Book
+from level_almanac.core.line_rules import Conditions
+from level_almanac.core.statement import StatementRequest
+from level_almanac.core.statement_behind import statement_behind
+from level_almanac.core.trace import TraceRequest, trace
+from level_almanac.core.trial import TrialRequest
+from level_almanac.core.trial_behind import trial_behind
+
+TODAY = date(2026, 6, 17)
+ZERO = Decimal(0)
+WITH_BUDGET = "ptd; budget ptd; variance; ytd; budget ytd; change of ytd over ptd"
+Make = Callable[[Book], Traced]
+REPORTS: list[tuple[str, Make]] = [
+    ("trial", lambda book: trial_behind(book, TrialRequest(), TODAY, ())),
+    ("trial of a closed year", lambda book: trial_behind(book, TrialRequest(when=AsOfRequest(year="2025"), after_closing=True), TODAY, ())),
+    ("trial by level", lambda book: trial_behind(book, TrialRequest(when=AsOfRequest(period="2026-P08"), level=2), TODAY, ())),
+    ("income", lambda book: statement_behind(book, StatementRequest(), TODAY, ())),
+    ("income stored", lambda book: statement_behind(book, StatementRequest(signs="stored", level=2), TODAY, ())),
+    ("income by", lambda book: statement_behind(book, StatementRequest(by="department", level=1, columns="ptd; each entity ytd"), TODAY, ())),
+    ("ferries", lambda book: statement_behind(book, StatementRequest(layout="ferries", columns=WITH_BUDGET, entities=("LINE",)), TODAY, ())),
+    ("balance", lambda book: statement_behind(book, StatementRequest(layout="balance"), TODAY, ())),
+    ("only some lines", lambda book: statement_behind(book, StatementRequest(conditions=Conditions(("department is SEA",), ("memo contains crew",))), TODAY, ())),
+]  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def book(demo: Path) -> Book:
+    return Book.open(demo)
+
+
+@pytest.mark.parametrize(("name", "make"), REPORTS, ids=[name for name, _ in REPORTS])
+def test_the_lines_behind_every_cell_sum_to_it(book: Book, name: str, make: Make) -> None:
+    traced = make(book)
+    keys = [row.key for row in traced.table.rows if row.cells]
+    assert [behind.row.key for behind in traced.rows] == keys, name
+    summed = 0
+    for behind in traced.rows:
+        one = traced._replace(rows=[behind])
+        # All columns that are sums of ledger lines at once, and then those made of two, and the plans.
+        plain = [
+            each for each in behind.figures if not each.why and not each.column.derived and not each.column.scenario
+        ]
+        columns = [each.column.key for each in behind.figures if not each.why and each not in plain]
+        for column in ([""] if plain else []) + columns:
+            table = trace(book, one, TraceRequest(row=behind.row.key, column=column, level="line"))
+            wanted = plain if not column else [each for each in behind.figures if each.column.key == column]
+            for figure in wanted:
+                key = figure.column.key if any(each.key == figure.column.key for each in table.columns) else "part"
+                cells = [row.cells.get(key) for row in table.rows if row.kind == "line"]
+                found = sum((cell for cell in cells if isinstance(cell, Decimal)), ZERO)
+                assert found == (figure.cell or ZERO), (behind.row.key, figure.column.key)
+                summed += 1
+            assert table.proof is not None
+            assert table.proof.balances, (behind.row.key, column)
+        for figure in behind.figures:
+            assert figure.why or figure.terms or figure.plan or not figure.cell
+    assert summed > 20
+
+
+def test_the_lines_are_those_of_the_exports(book: Book, demo: Path) -> None:
+    traced = statement_behind(book, StatementRequest(entities=("LINE",)), TODAY, ("40210",))
+    table = trace(book, traced, TraceRequest(row="40210", column="ptd"))
+    lines = {line.key.removeprefix("LINE/"): line for line in second_route.read(demo) if line.entity == "LINE"}
+    wanted = {
+        key: line for key, line in lines.items() if line.account == "40210" and (line.year, line.period) == (2026, 9)
+    }
+    rows = {row.key: row.cells for row in table.rows if row.kind == "line"}
+    assert rows.keys() == wanted.keys()
+    for key, cells in rows.items():
+        name, _, number = str(cells["export"]).rpartition(":")
+        text = (demo / name).read_text(encoding="utf-8").splitlines()[int(number) - 1]
+        assert text.startswith(key.replace("/", ",") + ",")
+        assert cells["ptd"] == -wanted[key].amount
+
+
+def test_steps_down_and_whole_journals(demo: Path, almanac: Almanac) -> None:
+    words = (
+        "trace",
+        "statement",
+        "income",
+        "--period",
+        "2026-P08",
+        "--row",
+        "Total income",
+        "--column",
+        "1",
+        "--print",
+        "json",
+    )
+    totals = set()
+    for level, keys in (("class", 1), ("account", 15), ("journal", 300), ("line", 300)):
+        found = almanac(*words, "--down-to", level, book=demo).json
+        assert len([row for row in found["rows"] if row["kind"] == "line"]) >= keys
+        totals.add(next(row["cells"]["ptd"] for row in found["rows"] if row["key"] == "total"))
+    assert len(totals) == 1
+    journals = almanac(*words[:-4], "--column", "1", "--whole-journals", "--print", "json", book=demo).json
+    subtotals = [row["cells"] for row in journals["rows"] if row["kind"] == "subtotal"]
+    # A whole journal balances, whatever part of it the figure holds.
+    assert all(Decimal(cells["amount"]) == 0 for cells in subtotals)
+    assert next(row["cells"]["ptd"] for row in journals["rows"] if row["key"] == "total") in totals
+
+
+@pytest.mark.parametrize(
+    ("words", "message"),
+    [
+        (("--row", "Total incme"), "almanac: --row: the report has no such row: 'Total incme'; expected a row's label, or its key as -o FILE.csv tells it; did you mean 'Total income'?"),
+        (("--row", "Cars and vans"), "almanac: --row: 2 rows are called this: 'Cars and vans'; name it by its key: 40112 or 40122"),
+        (("--row", "40210", "--column", "last year"), "2 columns are called this: 'last year'; name it by its number: 2 (last year 1–17 Jun 2025) or 6 (last year 1 Oct 2024–17 Jun 2025)"),
+        (("--row", "40210", "--column", "9"), "almanac: --column: the report has no such column: '9'"),
+        (("--row", "40210", "--column", "4"), "almanac: --column: this figure is no sum of lines: Lorries and trailers, change %; it is computed from other columns; trace --column ptd and --column ptd-last-year"),
+    ],
+)  # fmt: skip
+def test_a_figure_that_cannot_be_traced_says_why(
+    demo: Path, almanac: Almanac, words: tuple[str, ...], message: str
+) -> None:
+    ran = almanac("trace", "statement", "income", *words, book=demo)
+    assert ran.code == 2
+    assert message in ran.err
+
+
+def test_a_page_links_each_figure_to_its_lines_and_a_workbook_has_a_sheet(
+    demo: Path, almanac: Almanac, tmp_path: Path
+) -> None:
+    page, sheet = tmp_path / "income.html", tmp_path / "income.xlsx"
+    ran = almanac(
+        "statement",
+        "income",
+        "--entity",
+        "YARD",
+        "--columns",
+        "ptd; ytd",
+        "--with-lines",
+        "-o",
+        page,
+        "-o",
+        sheet,
+        book=demo,
+    )
+    assert ran.code == 0, ran.err
+    text = page.read_text()
+    links = set(re.findall(r'href="#(behind-\w+)"', text))
+    assert links
+    assert links <= set(re.findall(r' id="([^"]+)"', text))
+    import openpyxl  # noqa: PLC0415  no other test here needs it
+
+    book = openpyxl.load_workbook(sheet)
+    lines = book["Lines"]
+    main = book[book.sheetnames[0]]
+    linked = [cell for row in main.iter_rows() for cell in row if cell.hyperlink]
+    assert linked
+    for cell in linked:
+        place = cell.hyperlink.location.rpartition("!")[2]
+        label = main.cell(cell.row, 1).value
+        assert str(lines[place].value).endswith(str(label))
+    assert zipfile.is_zipfile(sheet)
+    refused = almanac("statement", "income", "--with-lines", book=demo)
+    assert (refused.code, "--with-lines goes with -o" in refused.err) == (2, True)
