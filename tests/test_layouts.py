@@ -160,7 +160,7 @@ def row(text: str) -> str:
         (LAYOUT + row('key = "a"\nlabel = "x"\nsum_of = ["sale"]'), "rows[10].sum_of: no row with figures has this key: 'sale'"),
         (LAYOUT + row('key = "a"\nlabel = "x"\nbranch = "60000"'), "rows[10].branch: the chart lacks this account: '60000'; did you mean '6000'?"),
         (LAYOUT + row('key = "a"\nlabel = "x"\naccounts = "account is 7777"'), "rows[10].accounts: no account of the chart meets this: account is 7777"),
-        (LAYOUT + row('key = "a"\nlabel = "x"\naccounts = "acount is 6000"'), "rows[10].accounts: the table accounts has no such text field: 'acount'"),
+        (LAYOUT + row('key = "a"\nlabel = "x"\naccounts = "acount is 6000"'), "rows[10].accounts: the table accounts has no such field: 'acount'"),
         (LAYOUT + row('key = "a"\nlabel = "x"\naccounts = "account in 6000, 6100 or class is equity"'), "rows[10].sign: the row takes accounts that are positive on either side: natural; expected 'debit' or 'credit'"),
         (LAYOUT + row('key = "sold"\nlabel = "x"\nbranch = "6000"'), "rows[10].key: rows[2] has this key too: sold"),
         (LAYOUT + row('key = "a"\nlabel = "x"\nbranch = "6000"\nratio = "left / sales"'), "rows[10]: more than one source of figures: branch and ratio; expected one of them"),

@@ -170,11 +170,11 @@ def test_conditions(text: str, expected: Predicate) -> None:
     ("text", "message"),
     [
         ("sorce is CF", "did you mean 'source'?\n  sorce is CF\n  ^^^^^"),
-        ("source equals CF", "here: this cannot stand here: 'equals'; expected begins, contains, ends, from, in, is or not\n  source equals CF\n         ^^^^^^"),
+        ("source equals CF", "here: this cannot stand here: 'equals'; expected after, at least, at most, before, begins, between, contains, ends, from, in, is, not, over, since or under\n  source equals CF\n         ^^^^^^"),
         ("source is", "here: the expression ends too early; expected a text in quotes, a word, blank or not\n  source is\n           ^"),
         ("(source is CF", "here: the expression ends too early; expected ')'\n  (source is CF\n               ^"),
-        ("period is 13", "here: not a period: '13'; expected `period is P13` for that period of any year, or `period is 2025-P13`\n  period is 13\n            ^^"),
-        ("period begins P1", "here: a period cannot be asked for in this way: 'begins'; expected `period is P13` for that period of any year, or `period is 2025-P13`\n  period begins P1\n         ^^^^^^"),
+        ("period is 13", "here: not a period: '13'; expected `period is P13` for that period of any year, `period is 2025-P13`, or `period from ID through ID`\n  period is 13\n            ^^"),
+        ("period begins P1", "here: a period cannot be asked for in this way: 'begins'; expected `period is P13` for that period of any year, `period is 2025-P13`, or `period from ID through ID`\n  period begins P1\n         ^^^^^^"),
     ],
 )  # fmt: skip
 def test_conditions_that_cannot_be_read(text: str, message: str) -> None:

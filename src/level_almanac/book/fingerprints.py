@@ -36,7 +36,8 @@ def reading_fingerprint(book: BookFile, blocks: Sequence[int], block: int) -> st
     """Return a hash of how the exports of an intake block (numbered from 0) are read. blocks: all of its file."""
     plain = book.plain["intake"][block]
     shared = [book.plain["intake"][each].get("only") for each in blocks]
-    return _hash([rules_fingerprint(book), plain, shared, book.plain.get("tables", {}).get(plain["table"])])
+    zone = book.settings.book.time_zone
+    return _hash([rules_fingerprint(book), plain, shared, zone, book.plain.get("tables", {}).get(plain["table"])])
 
 
 def _hash(plain: Any) -> str:

@@ -2,7 +2,7 @@
 
 import re
 
-_DATE_TOKENS = {"YYYY": "%Y", "YY": "%y", "MM": "%m", "DD": "%d", "hh": "%H", "mm": "%M", "ss": "%S"}
+_DATE_TOKENS = {"YYYY": "%Y", "YY": "%y", "MM": "%m", "DD": "%d", "hh": "%H", "mm": "%M", "ss": "%S", "Z": "%z"}
 _PERIOD_TOKENS = {"YYYY": r"(?P<year>\d{4})", "PPP": r"P(?P<number>\d{2})", "PP": r"(?P<number>\d{1,2})"}
 
 

@@ -11,7 +11,7 @@ from level_almanac.core.report_table import Cell, Check, Column, ColumnKind, Cou
 from level_almanac.core.words.formulas import value_of
 from level_almanac.core.words.shown import ShownField, SortField
 from level_almanac.store.engine import Engine
-from level_almanac.store.expressions import Expression
+from level_almanac.store.expressions import Expression, is_only_linked
 from level_almanac.store.line_query import Asked, LineSource, Order, Summing, groups, lines
 
 _ZERO = Decimal(0)
@@ -138,7 +138,8 @@ class _Plan:
 
 def _asked_for(column: ShownField) -> Iterator[Asked]:
     if column.ratio is not None:
-        yield from (Asked(part) for part in column.ratio.parts.values())
+        for part in column.ratio.parts.values():
+            yield Asked(part, "only" if is_only_linked(part) else "sum")
     elif column.value is not None:
         yield Asked(column.value, column.summing)
         if column.aggregate == "average":

@@ -47,6 +47,18 @@ vessel = "text"
 [tables.budget.fields]
 department = "text"
 
+# A table of the book's own. The ledger's field `vessel` is named like its key, and so leads to its fields.
+[tables.vessels]
+key = ["vessel"]
+date = "launched"
+
+[tables.vessels.fields]
+vessel = "text"
+kind = "text"
+launched = "date"
+cars = "quantity"
+insured = "amount"
+
 [plans.budget]
 part_period = "even"          # 17 of June's 30 days have 17/30 of June's budget
 
@@ -68,6 +80,11 @@ table = "accounts"
 files = "exports/chart.csv"
 fields = { account = "Code", name = "Name", class = "Type", parent = "Below", control = "Control" }
 values.class = { A = "asset", L = "liability", Q = "equity", I = "income", D = "direct-cost", X = "expense" }
+
+[[intake]]
+table = "vessels"
+files = "exports/vessels.csv"
+fields = { vessel = "Vessel", kind = "Kind", launched = "Launched", cars = "Cars", insured = "Insured for" }
 
 [[intake]]
 table = "budget"
@@ -226,6 +243,13 @@ label = "Result"
 formula = "margin - crews - other"
 kind = "total"
 """
+_VESSELS = (
+    ("Vessel", "Kind", "Launched", "Cars", "Insured for"),
+    ("Brae", "day ferry", "2009-04-18", 42, "7800000.00"),
+    ("Corran", "night ferry", "2017-09-02", 88, "14600000.00"),
+    ("Merlin", "day ferry", "1998-05-30", 36, "4100000.00"),
+    ("Tern", "day ferry", "2021-03-12", 54, "11200000.00"),
+)
 _LINE_HEADS = (
     "Journal", "Line", "Posted", "Period", "Account", "Debit", "Credit", "Source", "Document", "Reference", "Party",
     "Partner", "Text", "Department", "Vessel",
@@ -249,9 +273,12 @@ def write_demo(folder: Path, lines: int = BASE_LINES) -> list[Path]:
         writer = csv.writer(stream, lineterminator="\n")
         writer.writerow(["Code", "Name", "Type", "Below", "Control"])
         writer.writerows(chart_rows())
+    vessels = folder / "exports" / "vessels.csv"
+    with vessels.open("w", encoding="utf-8", newline="") as stream:
+        csv.writer(stream, lineterminator="\n").writerows(_VESSELS)
     sums = PlanSums()
     ledgers = _write_ledgers(folder / "exports", sums.seen(demo_lines(lines)))
-    return [chart, *ledgers, *_write_plans(folder / "exports" / "plans", sums)]
+    return [chart, vessels, *ledgers, *_write_plans(folder / "exports" / "plans", sums)]
 
 
 def _write_plans(folder: Path, sums: PlanSums) -> list[Path]:

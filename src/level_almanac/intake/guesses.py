@@ -16,7 +16,7 @@ DATE_PATTERNS = (
     "YYYY-MM-DD", "DD.MM.YYYY", "DD/MM/YYYY", "MM/DD/YYYY", "DD-MM-YYYY", "MM-DD-YYYY", "YYYY/MM/DD", "YYYYMMDD",
     "DD.MM.YY", "DD/MM/YY", "MM/DD/YY", "YYYY-MM-DD hh:mm:ss", "YYYY-MM-DDThh:mm:ss", "DD.MM.YYYY hh:mm:ss",
     "DD/MM/YYYY hh:mm",
-    "MM/DD/YYYY hh:mm",
+    "MM/DD/YYYY hh:mm", "YYYY-MM-DDThh:mm:ssZ",
 )  # fmt: skip
 PERIOD_PATTERNS = ("YYYY-PPP", "YYYY-PP", "PP/YYYY", "YYYY/PP", "YYYYPP", "PP-YYYY", "PP.YYYY", "PPP", "PP")
 _SIGNS = ((".", ""), (".", ","), (",", ""), (",", "."), (",", " "), (".", " "), (".", "'"))

@@ -25,7 +25,7 @@ from level_almanac.intake.guesses import (
 from level_almanac.intake.json_records import JsonRecords
 from level_almanac.intake.records import Records, TextForm
 from level_almanac.intake.unpacked import unpacked
-from level_almanac.intake.xlsx_records import XlsxRecords
+from level_almanac.intake.xlsx_records import XlsxRecords, open_workbook
 from level_almanac.store.engine import DuckDBEngine, EngineError
 from level_almanac.store.exports import copy_parquet, parquet_heads, sample_of
 
@@ -154,9 +154,7 @@ def _fields(text: str, delimiter: str) -> int:
 
 
 def _sheet(path: Path, block: IntakeBlock) -> tuple[IntakeBlock, list[str]]:
-    import openpyxl  # noqa: PLC0415  heavy, and needed for no other format
-
-    book = openpyxl.load_workbook(path, read_only=True)
+    book = open_workbook(path, path.name, values=True)
     name = book.sheetnames[0]
     remarks = []
     if len(book.sheetnames) > 1:
@@ -192,8 +190,10 @@ class _Proposal:
         taken: set[str] = set()
         for field in self.table.fields:
             found = [head for head in heads_for(field.name, self.sample.heads) if head not in taken]
-            found = [head for head in found if self._fits(field, head)]
+            unfit = [head for head in found if not self._fits(field, head)]
+            found = [head for head in found if head not in unfit]
             if not found:
+                self.unsure += [self._unfit_words(field, head) for head in unfit[:1]]
                 continue
             self.mapped[field.name] = found[0]
             taken.add(found[0])
@@ -208,10 +208,17 @@ class _Proposal:
         self._check_amounts()
 
     def _check_amounts(self) -> None:
-        wanted = {"ledger": ({"debit"}, {"amount"}), "budget": ({"amount"}, {"share"})}.get(self.table.name, ())
+        wanted = {"ledger": ({"debit", "credit"}, {"amount"}), "budget": ({"amount"}, {"share"})}.get(
+            self.table.name, ()
+        )
         if wanted and not any(each <= self.mapped.keys() for each in wanted):
-            needed = listed(name for each in wanted for name in each)
+            needed = {"ledger": "debit and credit, or amount,", "budget": "amount or share"}[self.table.name]
             self.unsure.append(f"the amount: {needed} is needed, and no head looks like it")
+
+    def _unfit_words(self, field: Field, head: str) -> str:
+        sample = self.sample.columns[head][0]
+        kind = "dates" if field.kind == "date" else "numbers"
+        return f"{field.name}: {head!r} is named like it, and not all of its texts are {kind} in one way, as {sample!r}"
 
     def _fits(self, field: Field, head: str) -> bool:
         texts = self.sample.columns[head]

@@ -132,7 +132,7 @@ class ExportReader:
             table,
             raw.path,
             raw.numbered,
-            casts(fields, patterns, form, bound),
+            casts(fields, patterns, form, bound, self.book.settings.book.time_zone),
             bound,
             scale=form.scale,
             order_by_file=numbers_lines(block, raw.heads),

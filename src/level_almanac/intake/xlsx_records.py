@@ -43,12 +43,7 @@ class XlsxRecords:
         return heads, sheet
 
     def _sheet(self, *, values: bool) -> Any:
-        import openpyxl  # noqa: PLC0415  heavy, and needed for no other format
-
-        try:
-            book = openpyxl.load_workbook(self.path, read_only=True, data_only=values)
-        except (zipfile.BadZipFile, KeyError, OSError, ValueError) as error:
-            raise BookMistake(Mistake("not an XLSX workbook", self.name, str(error))) from None
+        book = open_workbook(self.path, self.name, values=values)
         if not self.block.sheet:
             if len(book.sheetnames) > 1:
                 step = f'say sheet = "…": {listed(book.sheetnames)}'
@@ -89,6 +84,16 @@ class XlsxRecords:
             elif cell.value is None and source.data_type == "f":
                 step = "open the workbook in a spreadsheet program and save it, so that its formulas have values"
                 yield Mistake("a formula without a value", where, repr(str(source.value)), next_step=step)
+
+
+def open_workbook(path: Path, name: str, *, values: bool) -> Any:
+    """Return a workbook, its cells with the values or with the formulas they hold; raise BookMistake where it is none."""
+    import openpyxl  # noqa: PLC0415  heavy, and needed for no other format
+
+    try:
+        return openpyxl.load_workbook(path, read_only=True, data_only=values)
+    except (zipfile.BadZipFile, KeyError, OSError, ValueError) as error:
+        raise BookMistake(Mistake("not an XLSX workbook", name, str(error))) from None
 
 
 def _letters(number: int) -> str:

@@ -97,7 +97,7 @@ class _Layout:
         self.table = table
         keys = [len(row.key) for row in table.rows if _shows_key(row)] if table.show_keys else []
         self.key = max(keys) + 2 if keys else 0
-        labels = (2 * row.level + len(row.label) for row in table.rows if row.kind != "heading")
+        labels = (2 * row.level + len(row.label) for row in table.rows if not _spans(row))
         self.label = max([len(table.key_label), *labels])
         self.cells = [
             {c.key: cell_words(row.cells.get(c.key), c, row, table) for c in table.columns} for row in table.rows
@@ -206,7 +206,7 @@ class _Layout:
         style = "" if row.kind == "line" else "bold"
         indent = " " * (2 * row.level)
         # A heading has the line to itself.
-        labels = [row.label] if row.kind == "heading" else _wrap(row.label, block.label - len(indent))
+        labels = [row.label] if _spans(row) else _wrap(row.label, block.label - len(indent))
         key = row.key if self.key and _shows_key(row) else ""
         texts = {
             column.key: _wrap(cells[column.key], width) if column.kind == "text" else [cells[column.key]]
@@ -220,7 +220,7 @@ class _Layout:
                 Run(f"{key if not number else '':<{self.key}}", "dim"),
                 Run(f"{indent + label if label else '':<{block.label}}", style),
             ]
-            if number >= start and row.kind != "heading":
+            if number >= start and not _spans(row):
                 for column, width in zip(columns, block.widths, strict=True):
                     lines = texts[column.key]
                     words = lines[number - start] if number - start < len(lines) else ""
@@ -239,6 +239,11 @@ class _Layout:
     def _rule(self, rule: str, gap: int, columns: Sequence[Column], widths: Sequence[int]) -> Iterator[Run]:
         for column, width in zip(columns, widths, strict=True):
             yield Run(" " * gap + (rule if column.kind in _FIGURES else " ") * width)
+
+
+def _spans(row: Row) -> bool:
+    """Tell whether a row is a heading that has the whole line to itself."""
+    return row.kind == "heading" and not row.cells
 
 
 def _shows_key(row: Row) -> bool:

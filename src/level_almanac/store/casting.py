@@ -92,8 +92,13 @@ def number_pattern(form: NumberForm, decimals: str = "+", digits: str = "+") -> 
     return "|".join([body, *(ways[negative] for negative in form.negatives)])
 
 
-def casts(sources: Sequence[Source], dates: Sequence[str], form: NumberForm, bind: Binding) -> dict[str, Cast]:
-    """Return each field's cast by name. dates: strptime patterns."""
+def casts(
+    sources: Sequence[Source], dates: Sequence[str], form: NumberForm, bind: Binding, zone: str = "UTC"
+) -> dict[str, Cast]:
+    """Return each field's cast by name.
+
+    dates: strptime patterns; zone: in whose days a time that has a zone of its own is counted.
+    """
     texts = {source.field.name: _text(source, bind) for source in sources}
     found = {}
     for source in sources:
@@ -101,7 +106,7 @@ def casts(sources: Sequence[Source], dates: Sequence[str], form: NumberForm, bin
         sure = ""
         match source.field.kind:
             case "date":
-                value, wrong = _date(text, dates, bind)
+                value, wrong = _date(text, dates, bind, zone)
             case "amount":
                 value, wrong = _number(text, form, texts.get("entity", "null"), bind)
                 sure = _surely_number(text, form, bind)
@@ -130,8 +135,16 @@ def _text(source: Source, bind: Binding) -> str:
     return text
 
 
-def _date(text: str, patterns: Sequence[str], bind: Binding) -> tuple[str, list[tuple[Reason, str]]]:
-    reads = [f"try_strptime({text}, {bind(pattern)})::date" for pattern in patterns]
+def _day_sql(text: str, pattern: str, bind: Binding, zone: str) -> str:
+    if "%z" not in pattern:
+        return f"try_strptime({text}, {bind(pattern)})::date"
+    # The engine reads an offset but no `Z`; the day is that of the book's clock at that moment.
+    moment = f"try_strptime(regexp_replace({text}, 'Z$', '+00:00'), {bind(pattern)})"
+    return f"(make_timestamp(epoch_us({moment})) at time zone 'UTC' at time zone {bind(zone)})::date"
+
+
+def _date(text: str, patterns: Sequence[str], bind: Binding, zone: str) -> tuple[str, list[tuple[Reason, str]]]:
+    reads = [_day_sql(text, pattern, bind, zone) for pattern in patterns]
     value = reads[0] if len(reads) == 1 else f"coalesce({', '.join(reads)})"
     wrong: list[tuple[Reason, str]] = [
         # `%Y` takes 26 for a year, and 9999 stands for "never"; no fiscal year holds either.

@@ -3,6 +3,7 @@
 Nothing here divides: on decimals that would make binary floats. What divides is made of sums, in core.
 """
 
+from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date
@@ -115,6 +116,14 @@ def parts_of(expression: Expression, places: Mapping[str, "Expression"]) -> Iter
 def links_in(expression: Expression, places: Mapping[str, "Expression"]) -> set[str]:
     """Return the fields through which the expression reaches other tables."""
     return {part.link for part in parts_of(expression, places) if isinstance(part, Column) and part.link}
+
+
+def is_only_linked(expression: Expression) -> bool:
+    """Tell whether a value is of another table alone: standing on many lines, it would multiply if it were summed."""
+    # What a condition within it asks of decides which value is taken, and is no part of one.
+    nowhere: defaultdict[str, Expression] = defaultdict(lambda: Constant(""))
+    columns = [part for part in parts_of(expression, nowhere) if isinstance(part, Column)]
+    return bool(columns) and all(part.link for part in columns)
 
 
 def labels_in(expression: Expression, places: Mapping[str, "Expression"]) -> list[Labelled]:

@@ -12,7 +12,7 @@ from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
 
 def chart_fields() -> LineFields:
     """Return what a layout can ask of an account."""
-    return line_fields("accounts", {"accounts": ACCOUNTS._replace(links={})})
+    return line_fields("accounts", {"accounts": ACCOUNTS._replace(links={})}).as_exported
 
 
 def accounts_that(text: str, chart: Chart, where: str, error: type[AlmanacError] = BookMistake) -> tuple[str, ...]:

@@ -10,7 +10,7 @@ from level_almanac.core.words.computed import Computed, ComputedReader, Ratio
 from level_almanac.core.words.days import unit_of
 from level_almanac.core.words.parsing import Node, parse, pointed
 from level_almanac.errors import AlmanacError, Mistake
-from level_almanac.store.expressions import Arithmetic, Constant, Expression
+from level_almanac.store.expressions import Arithmetic, Constant, Expression, is_only_linked
 from level_almanac.store.line_query import Summing
 
 Aggregate = Literal["", "sum", "average", "minimum", "maximum", "count"]
@@ -34,13 +34,18 @@ class ShownField(NamedTuple):
     number_like: bool = False
 
     @property
+    def is_linked(self) -> bool:
+        """Whether it is of a linked table alone, and so never summed over the lines that lead to it."""
+        return self.value is not None and is_only_linked(self.value)
+
+    @property
     def summing(self) -> Summing:
         """How the store sums it over a group."""
         match self.aggregate:
             case "minimum" | "maximum" | "count":
                 return self.aggregate
             case "":
-                return "sum" if self.kind in _SUMMED_KINDS else "only"
+                return "sum" if self.kind in _SUMMED_KINDS and not self.is_linked else "only"
         return "sum"
 
 
@@ -134,6 +139,9 @@ class ShownReader:
             token = next(tree.scan_values(lambda _: True))
             shown = pointed(text, token.start_pos or 0, len(token))
             raise self.error(Mistake(what, self.reader.where, repr(field.key), shown=shown))
+        if field.is_linked and name in ("sum", "average"):
+            what = "this is of another table and stands on many lines, so it is not added up over them"
+            raise self.error(Mistake(what, self.reader.where, repr(field.key)))
         words = f"{name} of {field.key}"
         kind: Kind = "quantity" if name == "average" and field.kind != "amount" else field.kind
         return field._replace(key=words, label=words, aggregate=aggregate, kind=kind)
