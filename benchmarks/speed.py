@@ -36,6 +36,44 @@ REPORTS = (
     "trial --period 2026-P08",
     "calendar",
 )
+ONE_ACCOUNT = "detail 12110 --period 2026-P08 --entity LINE"
+LISTED = (
+    "list ledger --only 'account.class is expense' --except 'amount under 100'"
+    " --by 'department, quarter of posted' --entity LINE"
+)
+CELL = "trace trial --period 2026-P08 --row 12110 --column debit --entity LINE"
+QUESTIONS = {
+    ONE_ACCOUNT: """
+one = lines[(lines.account == "12110")].sort_values(["posted", "journal", "line"])
+before = one[one.posted < "2026-05-01"]
+within = one[(one.posted >= "2026-05-01") & (one.posted <= "2026-05-31")]
+(before.amount.sum() + within.amount.cumsum()).to_csv(sys.stdout)
+""",
+    LISTED: """
+kept = lines.merge(chart, on="account")
+kept = kept[(kept["class"] == "X") & (kept.amount >= 100)]
+quarter = pandas.to_datetime(kept.posted).dt.to_period("Q-SEP")
+kept.groupby(["department", quarter]).amount.agg(["count", "sum"]).to_csv(sys.stdout)
+""",
+    CELL: """
+may = (lines.posted >= "2026-05-01") & (lines.posted <= "2026-05-31")
+one = lines[(lines.account == "12110") & may & (lines.debit > 0)]
+one.sort_values(["posted", "journal", "line"]).to_csv(sys.stdout)
+""",
+}
+"""Reports, and the same question asked of the ferry exports in pandas, which reads them each time."""
+IN_PANDAS = """
+import glob, sys
+import pandas
+names = sorted(glob.glob(sys.argv[1] + "/exports/line/*.csv"))
+used = ["Journal", "Line", "Posted", "Account", "Debit", "Credit", "Department"]
+lines = pandas.concat(pandas.read_csv(name, dtype={"Account": str, "Journal": str}, usecols=used) for name in names)
+lines.columns = [name.lower() for name in lines.columns]
+lines = lines.drop_duplicates(["journal", "line"]).fillna({"debit": 0, "credit": 0})
+lines["amount"] = lines.debit - lines.credit
+chart = pandas.read_csv(sys.argv[1] + "/exports/chart.csv", dtype=str)
+chart = chart.rename(columns={"Code": "account", "Type": "class"})
+"""
 FLOOR = """
 import duckdb, glob, sys
 parts = glob.glob(sys.argv[1] + "/.almanac/parts/*rollup-*")
@@ -60,11 +98,13 @@ def seconds(command: Sequence[str | Path]) -> float:
     return time.perf_counter() - start
 
 
-def side_by_side(command: Sequence[str | Path], yardstick: Sequence[str | Path]) -> tuple[float, float]:
+def side_by_side(
+    command: Sequence[str | Path], yardstick: Sequence[str | Path], runs: int = RUNS
+) -> tuple[float, float]:
     """Return the medians of several runs of both, by turns, so that a machine that slows down slows both."""
     seconds(command)
     seconds(yardstick)
-    pairs = [(seconds(command), seconds(yardstick)) for _ in range(RUNS)]
+    pairs = [(seconds(command), seconds(yardstick)) for _ in range(runs)]
     return statistics.median(one for one, _ in pairs), statistics.median(other for _, other in pairs)
 
 
@@ -98,6 +138,12 @@ def measure(book: Path, lines: int) -> None:
     for words in REPORTS:
         took, yardstick = side_by_side([*own, *shlex.split(words)], floor)
         row(words, took, "the floor: import duckdb, open the parts", yardstick)
+    for words, question in QUESTIONS.items():
+        command = [*own, *shlex.split(words)]
+        took, yardstick = side_by_side(command, floor)
+        row(words, took, "the floor", yardstick)
+        took, yardstick = side_by_side(command, [sys.executable, "-c", IN_PANDAS + question, str(book)], runs=3)
+        row("  the same", took, "the same question in pandas, from the exports", yardstick)
     took, yardstick = side_by_side([ALMANAC, "--help"], [sys.executable, "-c", "import click"])
     row("--help", took, 'python -c "import click"', yardstick)
 

@@ -81,7 +81,7 @@ def test_a_threshold_is_on_totals_after_the_conditions(
     kept = {account: total for account, total in totals.items() if holds(total)}
     assert {key: Decimal(cells["debit"]) for key, cells in rows_of(found).items()} == kept
     short = sorted(account for account, total in everything.items() if holds(total) and account not in kept)
-    note = next((note for note in found.json["notes"] if note.startswith("Only because of the conditions")), "")
+    note = next((note for note in found.json["notes"] if note.startswith("Only because of --except")), "")
     assert bool(note) == bool(short)
     assert all(account in note for account in short[:5])
     proof = found.json["proof"]

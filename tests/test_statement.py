@@ -1,6 +1,7 @@
 """Income statements of the demo, every row and column of them, against plain loops over the exports."""
 
 import shutil
+from collections.abc import Callable
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
@@ -176,3 +177,48 @@ def test_a_closed_year_does_not_move_with_later_carried_lines(almanac: Almanac, 
     for words in (["trial", "--year", "2025"], ["trial"], ["statement", "income", "--year", "2025"]):
         rows = [almanac(*words, "--print", "json", book=each).json["rows"] for each in (demo, book)]
         assert rows[0] == rows[1]
+
+
+@pytest.mark.parametrize(
+    ("words", "holds"),
+    [
+        (("--only", "source is TK or source is SI"), lambda line: line.source in ("TK", "SI")),
+        (("--except", "account begins 4011"), lambda line: not line.account.startswith("4011")),
+        (("--only", "account.class is income", "--except", "posted since 2026-06-10"),
+         lambda line: "40" <= line.account < "50" and line.posted < date(2026, 6, 10)),
+        (("--only", "amount over 1000 and period is 2026-P09"),
+         lambda line: line.amount > 1000 and (line.year, line.period) == (2026, 9)),
+    ],
+)  # fmt: skip
+def test_conditions_keep_what_meets_them_and_count_the_rest(
+    demo: Path, almanac: Almanac, words: tuple[str, ...], holds: Callable[[Line], bool]
+) -> None:
+    ran = almanac("statement", "income", *words, "--columns", "ptd; ytd", "--print", "json", book=demo)
+    assert ran.code == 0, ran.err
+    found = ran.json
+    lines = [
+        line for line in read(demo)
+        if line.is_income and line.source not in ("CF", "CL") and line.year == 2026 and line.day <= date(2026, 6, 17)
+    ]  # fmt: skip
+    kept = [line for line in lines if holds(line)]
+    result = next(row["cells"] for row in found["rows"] if row["key"] == "result")
+    assert Decimal(result["ytd"]) == -sum((line.amount for line in kept), Decimal(0))
+    assert Decimal(result["ptd"]) == -sum((line.amount for line in kept if line.period == 9), Decimal(0))
+    proof = found["proof"]
+    assert proof["balances"]
+    assert proof["shown"]["lines"] == len(kept)
+    conditions = [part for part in proof["left_out"] if any(word in part["rule"] for word in ("is", "begins", "since"))]
+    assert sum(part["lines"] for part in conditions) == len(lines) - len(kept)
+    assert "conditions" in found["facts"]
+
+
+def test_conditions_hold_for_plans_too_or_say_that_plans_lack_the_field(demo: Path, almanac: Almanac) -> None:
+    words = ("statement", "income", "--columns", "budget ytd", "--print", "json")
+    one, rest, all_ = (
+        Decimal(next(row["cells"]["budget-ytd"] for row in almanac(*words, *more, book=demo).json["rows"] if row["key"] == "result"))
+        for more in (("--only", "department is SEA"), ("--except", "department is SEA"), ())
+    )  # fmt: skip
+    assert one
+    assert one + rest == all_
+    refused = almanac(*words, "--only", "source is TK", book=demo)
+    assert (refused.code, "lines of plans have no source" in refused.err) == (2, True)

@@ -88,6 +88,22 @@ def test_the_lines_are_those_of_the_exports(book: Book, demo: Path) -> None:
         assert cells["ptd"] == -wanted[key].amount
 
 
+@pytest.mark.parametrize(
+    ("name", "key"),
+    [
+        ("Freight", "402"),
+        ("Total freight", "402"),
+        ("goods sold", "503"),
+        ("402", "402"),
+        ("Lorries", "40210"),
+        ("result", "result"),
+    ],
+)
+def test_a_row_is_named_as_it_stands_on_the_screen(book: Book, name: str, key: str) -> None:
+    traced = statement_behind(book, StatementRequest(entities=("LINE",)), TODAY, (name,))
+    assert [behind.row.key for behind in traced.rows] == [key]
+
+
 def test_steps_down_and_whole_journals(demo: Path, almanac: Almanac) -> None:
     words = (
         "trace",

@@ -1,8 +1,10 @@
 """`almanac list`."""
 
-from collections.abc import Sequence
+import functools
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 from decimal import Decimal
-from typing import Any
+from typing import Any, TypeVar
 
 import click
 
@@ -41,66 +43,118 @@ class Amount(click.ParamType[Decimal]):
 AMOUNT = Amount()
 
 
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def list_options(command: F) -> F:
+    """Add what a list is asked for with, handed over as one `request`."""
+
+    @functools.wraps(command)
+    def with_request(
+        *args: Any,
+        table: str,
+        shown: str,
+        by: str,
+        lines: bool,
+        sort: str,
+        compute: tuple[str, ...],
+        yes: tuple[str, ...],
+        only: tuple[str, ...],
+        besides: tuple[str, ...],
+        as_of: DayWords | None,
+        period: str,
+        quarter: str,
+        year: str,
+        adjustments: str,
+        first: DayWords | None,
+        through: DayWords | None,
+        before: DayWords | None,
+        date: str,
+        entities: tuple[str, ...],
+        on: str,
+        over: Decimal | None,
+        at_least: Decimal | None,
+        under: Decimal | None,
+        at_most: Decimal | None,
+        between: tuple[Decimal, Decimal] | None,
+        each: bool,
+        carried: bool,
+        **others: Any,
+    ) -> Any:
+        singles: tuple[tuple[Limit, Decimal | None], ...] = (
+            ("over", over),
+            ("at-least", at_least),
+            ("under", under),
+            ("at-most", at_most),
+        )
+        request = ListRequest(
+            table=table,
+            show=shown,
+            by=by,
+            sort=sort,
+            compute=compute,
+            conditions=Conditions(only, besides),
+            when=as_of_request(as_of, period, quarter, year, adjustments),
+            first=first,
+            last=last_day(through, before),
+            date=date,
+            entities=entities,
+            lines=lines,
+            yes=yes,
+            thresholds=tuple(_thresholds(singles, between, on, each)),
+            carried=carried,
+        )
+        return command(*args, request=request, **others)
+
+    wrapped: Any = with_request
+    options: tuple[Callable[[Any], Any], ...] = (
+        click.argument("table"),
+        click.option(
+            "--show", "shown", default="", metavar="FIELDS", help="Columns, between commas: fields, sums, counts."
+        ),
+        click.option(
+            "--by",
+            default="",
+            metavar="FIELDS",
+            help="In groups with totals: fields, or parts such as `quarter of posted`.",
+        ),
+        click.option("--lines", is_flag=True, help="With --by, each line of a group too."),
+        click.option("--sort", default="", metavar="FIELDS", help="In this order, each `descending` or not."),
+        click.option("--compute", multiple=True, metavar="NAME=WORDS", help="A field made of others; repeatable."),
+        click.option("--yes", multiple=True, metavar="NAME", help="Show the columns marked `if NAME`; repeatable."),
+        condition_options,
+        when_options,
+        range_options,
+        click.option(
+            "--date",
+            default="",
+            metavar="FIELD",
+            help="The date that days are told by.  [default: the one that counts]",
+        ),
+        entity_option,
+        click.option("--on", default="", metavar="COLUMN", help="What the limits are on.  [default: the first amount]"),
+        click.option("--over", type=AMOUNT, metavar="N", help="Only totals that are more."),
+        click.option("--at-least", type=AMOUNT, metavar="N", help="Only totals that are this or more."),
+        click.option("--under", type=AMOUNT, metavar="N", help="Only totals that are less."),
+        click.option("--at-most", type=AMOUNT, metavar="N", help="Only totals that are this or less."),
+        click.option(
+            "--between", type=AMOUNT, nargs=2, metavar="N N", help="Only totals from the one through the other."
+        ),
+        click.option("--each", is_flag=True, help="The limits are on single lines, not on totals."),
+        click.option("--carried", is_flag=True, help="Carried lines too, which are else left out."),
+    )
+    for option in reversed(options):
+        wrapped = option(wrapped)
+    result: F = wrapped
+    return result
+
+
 @click.command("list")
-@click.argument("table")
-@click.option("--show", "shown", default="", metavar="FIELDS", help="Columns, between commas: fields, sums, counts.")
-@click.option(
-    "--by", default="", metavar="FIELDS", help="In groups with totals: fields, or parts such as `quarter of posted`."
-)
-@click.option("--lines", is_flag=True, help="With --by, each line of a group too.")
-@click.option("--sort", default="", metavar="FIELDS", help="In this order, each `descending` or not.")
-@click.option("--compute", multiple=True, metavar="NAME=WORDS", help="A field made of others; repeatable.")
-@click.option("--yes", multiple=True, metavar="NAME", help="Show the columns marked `if NAME`; repeatable.")
-@condition_options
-@when_options
-@range_options
-@click.option(
-    "--date", default="", metavar="FIELD", help="The date that days are told by.  [default: the one that counts]"
-)
-@entity_option
-@click.option("--on", default="", metavar="COLUMN", help="What the limits are on.  [default: the first amount]")
-@click.option("--over", type=AMOUNT, metavar="N", help="Only totals that are more.")
-@click.option("--at-least", type=AMOUNT, metavar="N", help="Only totals that are this or more.")
-@click.option("--under", type=AMOUNT, metavar="N", help="Only totals that are less.")
-@click.option("--at-most", type=AMOUNT, metavar="N", help="Only totals that are this or less.")
-@click.option("--between", type=AMOUNT, nargs=2, metavar="N N", help="Only totals from the one through the other.")
-@click.option("--each", is_flag=True, help="The limits are on single lines, not on totals.")
+@list_options
 @click.option("--first", "first_rows", type=click.IntRange(min=1), metavar="N", help="Only the first so many.")
-@click.option("--carried", is_flag=True, help="Carried lines too, which are else left out.")
 @output_options
 @click.pass_context
-def list_(
-    ctx: click.Context,
-    table: str,
-    shown: str,
-    by: str,
-    lines: bool,
-    sort: str,
-    compute: tuple[str, ...],
-    yes: tuple[str, ...],
-    only: tuple[str, ...],
-    besides: tuple[str, ...],
-    as_of: DayWords | None,
-    period: str,
-    quarter: str,
-    year: str,
-    adjustments: str,
-    first: DayWords | None,
-    through: DayWords | None,
-    before: DayWords | None,
-    date: str,
-    entities: tuple[str, ...],
-    on: str,
-    over: Decimal | None,
-    at_least: Decimal | None,
-    under: Decimal | None,
-    at_most: Decimal | None,
-    between: tuple[Decimal, Decimal] | None,
-    each: bool,
-    first_rows: int | None,
-    carried: bool,
-    output: OutputRequest,
-) -> None:
+def list_(ctx: click.Context, request: ListRequest, first_rows: int | None, output: OutputRequest) -> None:
     """Lines of a table: any fields, conditions, groups and totals.
 
     TABLE is `ledger`, `accounts`, `budget`, or one that the book declares.
@@ -116,31 +170,7 @@ def list_(
     check_outputs(output)
     book = open_book(ctx)
     look = look_for(output, book)
-    singles: tuple[tuple[Limit, Decimal | None], ...] = (
-        ("over", over),
-        ("at-least", at_least),
-        ("under", under),
-        ("at-most", at_most),
-    )
-    request = ListRequest(
-        table=table,
-        show=shown,
-        by=by,
-        sort=sort,
-        compute=compute,
-        conditions=Conditions(only, besides),
-        when=as_of_request(as_of, period, quarter, year, adjustments),
-        first=first,
-        last=last_day(through, before),
-        date=date,
-        entities=entities,
-        lines=lines,
-        yes=yes,
-        thresholds=tuple(_thresholds(singles, between, on, each)),
-        first_rows=first_rows,
-        carried=carried,
-    )
-    show(ctx, listing(book, request, book.now.date()), output, look)
+    show(ctx, listing(book, replace(request, first_rows=first_rows), book.now.date()), output, look)
 
 
 def _thresholds(

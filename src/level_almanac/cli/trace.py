@@ -2,16 +2,20 @@
 
 import functools
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any, TypeVar
 
 import click
 
+from level_almanac.cli.list import list_options
 from level_almanac.cli.options import open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.statement import statement_options
 from level_almanac.cli.trial import trial_options
 from level_almanac.core.behind import Traced
 from level_almanac.core.book import Book
+from level_almanac.core.listing import ListRequest
+from level_almanac.core.listing_behind import listing_behind
 from level_almanac.core.statement import StatementRequest
 from level_almanac.core.statement_behind import statement_behind
 from level_almanac.core.trace import Level, TraceRequest
@@ -68,6 +72,7 @@ def trace() -> None:
       almanac trace statement income --row "Total income" --column 1
       almanac trace statement income --period 2026-P08 --row 40110 --column "last year"
       almanac trace trial --period 2026-P08 --row 12110 --column debit --whole-journals
+      almanac trace list ledger --by vessel --row Brae
     """
 
 
@@ -93,6 +98,21 @@ def _trial(ctx: click.Context, request: TrialRequest, asked: TraceRequest, outpu
     check_outputs(output)
     book = open_book(ctx)
     _show(ctx, book, trial_behind(book, request, book.now.date(), (asked.row,)), asked, output)
+
+
+@trace.command("list")
+@list_options
+@click.option("--row", required=True, metavar="ROW", help="The group: its key, its label, or how that begins.")
+@click.option("--first", "first_rows", type=click.IntRange(min=1), metavar="N", help="Only the first so many lines.")
+@output_options
+@click.pass_context
+def _list(ctx: click.Context, request: ListRequest, row: str, first_rows: int | None, output: OutputRequest) -> None:
+    """The lines behind a group of a list."""
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    asked = replace(request, first_rows=first_rows)
+    show(ctx, listing_behind(book, asked, row, book.now.date()), output, look)
 
 
 def _show(

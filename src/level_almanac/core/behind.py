@@ -6,6 +6,7 @@ then asked of the store by the same slices that the figure was.
 
 from collections.abc import Mapping, Sequence
 from decimal import Decimal
+from itertools import takewhile
 from typing import Literal, NamedTuple
 
 from level_almanac.core.report_table import Cell, Column, ReportTable, Row
@@ -76,6 +77,7 @@ def find_row(table: ReportTable, name: str) -> Row:
     exact = [row for row in rows if row.key == name]
     folded = name.casefold().strip()
     found = exact or [row for row in rows if row.label.casefold() == folded]
+    found = found or _below_heading(table, folded)
     found = found or [row for row in rows if row.label.casefold().startswith(folded) and folded]
     if len(found) == 1:
         return found[0]
@@ -85,6 +87,19 @@ def find_row(table: ReportTable, name: str) -> Row:
     known = [*(row.key for row in rows), *(row.label for row in rows)]
     what, allowed = "the report has no such row", "a row's label, or its key as -o FILE.csv tells it"
     raise UsageMistake(Mistake(what, "--row", repr(name), allowed, nearest(name, known)))
+
+
+def _below_heading(table: ReportTable, folded: str) -> list[Row]:
+    """Return the total of the headings with this label, or where one has none the rows beneath it."""
+    totals = {row.key: row for row in table.rows if row.cells}
+    found: list[Row] = []
+    for at, row in enumerate(table.rows):
+        if row.kind != "heading" or row.label.casefold() != folded:
+            continue
+        total = totals.get(row.key.removesuffix(":heading"))
+        within = takewhile(lambda below: below.level > row.level, table.rows[at + 1 :])  # noqa: B023  used at once
+        found += [total] if total else [below for below in within if below.cells]
+    return found
 
 
 def find_column(table: ReportTable, name: str) -> Column:

@@ -29,7 +29,7 @@ from level_almanac.store.plan_lines import plan_lines, scenarios
 from level_almanac.store.state import State, Store
 
 if TYPE_CHECKING:
-    from level_almanac.store.predicate import Predicate
+    from level_almanac.store.predicate import Predicate, Stretch
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,6 +168,17 @@ class Book:
     def parts_of(self, table: str) -> tuple[str, ...]:
         """Return the parts that hold a table's lines."""
         return tuple(self.store.path_of(loaded.part) for loaded in self.state.files_of(table) if loaded.lines)
+
+    def ledger_parts(self, stretches: "Sequence[Stretch]") -> tuple[tuple[str, ...], Sums]:
+        """Return the ledger's parts that may hold lines of these stretches, and what all other lines come to."""
+        within: list[str] = []
+        beyond = Sums()
+        for loaded in self.state.files_of("ledger"):
+            if any(loaded.fiscal_low <= each.high and each.low <= loaded.fiscal_high for each in stretches):
+                within.append(self.store.path_of(loaded.part))
+            else:
+                beyond = sum((Sums(*sums) for sums in loaded.sums.values()), beyond)
+        return tuple(within), beyond
 
     def line_source(
         self, fields: LineFields, rules: Sequence["Predicate"] = (), parts: Sequence[str] | None = None

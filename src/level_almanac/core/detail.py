@@ -187,12 +187,7 @@ class _Detail:
         return self._asked(self._rules(classes, self.range.within), self.range.within)
 
     def _asked(self, rules: Sequence[Predicate], stretches: tuple[Stretch, ...]) -> dict[str, list[_Line]]:
-        parts = [
-            self.book.store.path_of(loaded.part)
-            for loaded in self.book.state.files_of("ledger")
-            if loaded.lines
-            and any(loaded.fiscal_low <= each.high and each.low <= loaded.fiscal_high for each in stretches)
-        ]
+        parts, _ = self.book.ledger_parts(stretches)
         source = self.book.line_source(self.fields, rules, parts)
         named = [
             self.fields.by_name[name] for name in ("account", "entity", "journal", "line", "posted", "debit", "credit")
@@ -261,7 +256,7 @@ class _Detail:
             "balance": balance.quantize(self.places),
         }
         adds = tuple((1, f"{code}/{line.name}") for line in period)
-        return Row(f"{code}/{name}", f"{name}", 1, "subtotal", cells, adds=adds)
+        return Row(f"{code}/{name}", f"In {name}", 1, "subtotal", cells, adds=adds)
 
     def _cells(self, line: _Line, balance: Decimal | None) -> dict[str, Cell]:
         # The side that a line is not on stays blank, so that the eye finds the other.

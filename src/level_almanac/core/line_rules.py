@@ -22,12 +22,12 @@ ENTRY_CLASSES = ("ordinary", "adjusting", "closing", "carried")
 class Rule(NamedTuple):
     """One rule: what the proof calls the lines that it leaves out, and the condition that the others meet.
 
-    condition: whether it is one that was asked for, rather than a rule of the report.
+    exclusion: whether it is one of --except, which takes from what was asked for.
     """
 
     words: str
     predicate: Predicate
-    condition: bool = False
+    exclusion: bool = False
 
 
 class Conditions(NamedTuple):
@@ -52,10 +52,10 @@ def _flat(text: str) -> str:
 def condition_rules(conditions: Conditions, fields: LineFields, reach: DayReach) -> Iterator[Rule]:
     """Yield a rule for each condition; raise UsageMistake for one that cannot be read."""
     for text in conditions.only:
-        yield Rule(f"not: {_flat(text)}", read_condition(text, fields, "--only", UsageMistake, reach), condition=True)
+        yield Rule(f"not: {_flat(text)}", read_condition(text, fields, "--only", UsageMistake, reach))
     for text in conditions.besides:
         unwanted = read_condition(text, fields, "--except", UsageMistake, reach)
-        yield Rule(_flat(text), Not(unwanted), condition=True)
+        yield Rule(_flat(text), Not(unwanted), exclusion=True)
 
 
 class LedgerConditions(NamedTuple):

@@ -5,9 +5,9 @@ from decimal import Decimal
 
 from level_almanac.core.behind import BehindRow, Traced, head_words, predicate_of, value_of
 from level_almanac.core.book import Book
-from level_almanac.core.listing_rows import ListRows, ListShape
+from level_almanac.core.listing_rows import EXPORT, ListRows, ListShape
 from level_almanac.core.report_table import Check, Column, Counted, Proof, ReportTable, Row
-from level_almanac.core.trace import EXPORT, LINE_FIELDS, headed
+from level_almanac.core.trace import LINE_FIELDS, headed
 from level_almanac.core.words.shown import ShownField
 from level_almanac.store.expressions import Constant, Expression, Given, Summed
 from level_almanac.store.line_query import Order
@@ -54,7 +54,7 @@ def lines_behind(book: Book, traced: Traced) -> tuple[ReportTable, ...]:
         first=None,
         measure=None,
         decimals=traced.decimals,
-        conditions=0,
+        exclusions=0,
     )
     made = ListRows(book.engine, source, shape).made()
     shown_columns = headed(made.columns, list(heads.values()))

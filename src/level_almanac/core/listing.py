@@ -22,7 +22,7 @@ from level_almanac.core.line_rules import (
     entity_rule,
     proof_parts,
 )
-from level_almanac.core.listing_rows import ListRows, ListShape, Threshold
+from level_almanac.core.listing_rows import EXPORT, ListRows, ListShape, MadeRows, Threshold
 from level_almanac.core.report_table import Counted, Part, Proof, ReportTable
 from level_almanac.core.words.computed import Computed, ComputedReader
 from level_almanac.core.words.conditions import DayReach
@@ -69,13 +69,26 @@ class ListRequest:
 
 def listing(book: Book, request: ListRequest, today: date) -> ReportTable:
     """Return the list. Raises UsageMistake for what the table lacks and for expressions that cannot be read."""
-    return _Listing(book, request, today).table()
+    return Listing(book, request, today).made()[0]
 
 
-class _Listing:
-    """One list in the making: its words read, its lines asked for, its rows made."""
+class Listing:
+    """One list in the making: its words read, its lines asked for, its rows made.
 
-    def __init__(self, book: Book, request: ListRequest, today: date) -> None:
+    within: only the lines of one group, as its fields and their values; sums: columns that are shown after the usual
+    ones; labels: the parts of dates that those fields are already known by.
+    """
+
+    def __init__(
+        self,
+        book: Book,
+        request: ListRequest,
+        today: date,
+        within: tuple[tuple[ShownField, Any], ...] = (),
+        sums: tuple[ShownField, ...] = (),
+        labels: Sequence[tuple[LineField, Unit]] = (),
+    ) -> None:
+        self.within = within
         self.book, self.request, self.today = book, request, today
         self.fields = book.line_fields(request.table)
         self.own = self.fields.table
@@ -83,8 +96,10 @@ class _Listing:
         calendar = self.selection.calendar if self.selection else book.calendars[""]
         self.as_of = as_of_for(book, calendar, request.when, today)
         self.reach = DayReach(self.as_of, today)
-        self.labels: list[tuple[LineField, Unit]] = []
+        self.labels: list[tuple[LineField, Unit]] = list(labels)
         self._read_words()
+        if within or sums:
+            self._show_behind(sums)
         check_date(self.fields, request.date)
         self.days = self._days()
         self.rules = tuple(self._rules())
@@ -110,6 +125,11 @@ class _Listing:
         if self.by and not request.lines:
             self._check_sorts()
         self.limits = [(limit, self._on(limit)) for limit in request.thresholds]
+
+    def _show_behind(self, sums: tuple[ShownField, ...]) -> None:
+        """Show the usual fields, then the figures that are to be explained, and where each line came from."""
+        usual = [each for each in self.shown if each.key not in {column.key for column in sums}]
+        self.shown = (*(each for each in usual if each.kind != "amount"), *sums, EXPORT)
 
     def _default_shown(self) -> str:
         own = [field for field in self.fields.by_name.values() if not field.link and field.table == self.own.name]
@@ -191,12 +211,17 @@ class _Listing:
         if self.days:
             yield from self._day_rules(*self.days)
         yield from condition_rules(request.conditions, self.fields, self.reach)
+        for by, member in self.within:
+            name = f"group {by.key}"
+            self.fields = self.fields.with_computed(LineField(name, by.kind, by.value or Place(by.key), self.own.name))
+            test = FieldTest(name, "blank") if member is None else FieldTest(name, "is", (member,))
+            yield Rule(f"other {by.label}", test)
         for limit, shown in self.limits:
             if limit.each and shown.value is not None:
                 name = f"each {shown.key}"
                 made = LineField(name, shown.kind, shown.value, self.own.name)
                 self.fields = self.fields.with_computed(made)
-                yield Rule(f"{shown.key} not {limit.words}", _limit_test(name, limit), condition=True)
+                yield Rule(f"{shown.key} not {limit.words}", _limit_test(name, limit))
 
     def _day_rules(self, first: date, last: date) -> Iterator[Rule]:
         named = self.as_of.named
@@ -205,14 +230,14 @@ class _Listing:
             return
         yield from date_rules(self.fields, self.request.date, first, last, self.as_of)
 
-    def table(self) -> ReportTable:
-        """Ask the store, and return the report."""
+    def made(self) -> tuple[ReportTable, MadeRows]:
+        """Ask the store, and return the report and what its rows were made from."""
         measure = Place(self.own.measure) if self.own.measure else None
         counted = left_out(self.book.engine, self.source, measure)
         decimals = self.selection.decimals if self.selection else 2
         made = self._rows(measure, decimals).made()
         shown, parts = proof_parts(self.rules, counted)
-        return ReportTable(
+        table = ReportTable(
             title=f"{self.own.name.replace('_', ' ').capitalize()}: {self._title_words()}",
             facts=self._facts(),
             subtitle=tuple(self._subtitle()),
@@ -230,10 +255,12 @@ class _Listing:
             ),
             notes=(*(self.selection.notes if self.selection else ()), *made.notes),
         )
+        return table, made
 
     def _rows(self, measure: Place | None, decimals: int) -> "ListRows":
         totals = [(limit, shown) for limit, shown in self.limits if not limit.each]
-        from_conditions = sum(rule.condition for rule in self.rules)
+        each = any(limit.each for limit, _ in self.limits)
+        exclusions = 0 if each else sum(rule.exclusion for rule in self.rules)
         return ListRows(
             self.book.engine,
             self.source,
@@ -248,7 +275,7 @@ class _Listing:
                 first=self.request.first_rows,
                 measure=measure,
                 decimals=decimals,
-                conditions=from_conditions,
+                exclusions=exclusions,
             ),
         )
 

@@ -1,9 +1,10 @@
 """The rows of a list: lines as the store has them, and groups folded from the smallest up to the whole."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Context, Decimal
+from types import MappingProxyType
 from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.line_fields import LineField
@@ -11,11 +12,14 @@ from level_almanac.core.report_table import Cell, Check, Column, ColumnKind, Cou
 from level_almanac.core.words.formulas import value_of
 from level_almanac.core.words.shown import ShownField, SortField
 from level_almanac.store.engine import Engine
-from level_almanac.store.expressions import Expression, is_only_linked
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Constant, Expression, Joined, is_only_linked
 from level_almanac.store.line_query import Asked, LineSource, Order, Summing, groups, lines
 
 _ZERO = Decimal(0)
 _EXACT_ENOUGH = Context(prec=50)
+EXPORT = ShownField("export", "line of the export", "text", Joined((Place("file"), Constant(":"), Place("file_line"))))
+"""Where a line came from: file and line number."""
 _MOST_NAMED = 5
 _MOST_DECIMALS = 6
 _COLUMN_KINDS: dict[str, ColumnKind] = {
@@ -64,7 +68,7 @@ class ListShape(NamedTuple):
     """What rows a list has. by: what its groups are of, outermost first; shown: its columns; sorts: what rows are in
     order by; limits: on the totals of the smallest groups; key: the fields that name a line; order: of lines else;
     lines: whether lines are shown; first: how many rows of the outermost kind; measure: what a proof adds up; decimals:
-    of amounts; conditions: how many of the last rules were asked for.
+    of amounts; exclusions: how many of the last rules take from what was asked for.
     """
 
     by: tuple[ShownField, ...]
@@ -77,17 +81,20 @@ class ListShape(NamedTuple):
     first: int | None
     measure: Expression | None
     decimals: int
-    conditions: int
+    exclusions: int
 
 
 class MadeRows(NamedTuple):
-    """The rows and columns. fallen: the lines of groups that a threshold left out."""
+    """The rows and columns. fallen: the lines of groups that a threshold left out; members: by the key of a group's
+    row its values of `by`.
+    """
 
     columns: tuple[Column, ...]
     rows: tuple[Row, ...]
     fallen: Counted
     checks: tuple[Check, ...]
     notes: tuple[Note | str, ...]
+    members: Mapping[str, tuple[Any, ...]] = MappingProxyType({})
 
 
 @dataclass(slots=True)
@@ -176,6 +183,7 @@ class ListRows:
         self.engine, self.source, self.shape = engine, source, shape
         self.plan = _Plan(shape)
         self.notes: list[Note | str] = []
+        self.members: dict[str, tuple[Any, ...]] = {}
 
     def made(self) -> MadeRows:
         """Ask the store and return the rows."""
@@ -185,7 +193,7 @@ class ListRows:
         kept = [group for group in found if self._holds(group)]
         fallen = [group for group in found if not self._holds(group)]
         out = sum((Counted(group.lines, self.plan.amount(group.sums)) for group in fallen), Counted(0, _ZERO))
-        if self.shape.conditions and self.shape.limits:
+        if self.shape.exclusions and self.shape.limits:
             self.notes += self._short_notes({group.members for group in kept})
         if self.shape.lines:
             self._give_lines({group.members: group for group in kept})
@@ -278,9 +286,9 @@ class ListRows:
         return True
 
     def _short_notes(self, kept: set[tuple[Any, ...]]) -> Iterator[Note | str]:
-        """Name the groups that fall short only because of a condition."""
+        """Name the groups that fall short only because of what was excepted."""
         short = [
-            group for group in self._groups(self.shape.conditions) if group.members not in kept and self._holds(group)
+            group for group in self._groups(self.shape.exclusions) if group.members not in kept and self._holds(group)
         ]
         if not short:
             return
@@ -290,7 +298,7 @@ class ListRows:
         more = f" and {len(short) - _MOST_NAMED} more" if len(short) > _MOST_NAMED else ""
         amounts = [self.plan.cell(column, group.lines, group.sums) for group in ordered[:_MOST_NAMED]]
         values = tuple(Decimal(cell) if isinstance(cell, int | Decimal) else _ZERO for cell in amounts)
-        words = f"Only because of the conditions these are not shown: {', '.join(names)}{more}"
+        words = f"Only because of --except these are not shown: {', '.join(names)}{more}"
         yield Note(words, values, self.shape.decimals if column.kind == "amount" else 0)
 
     def _nested(self, found: "list[_Group]", depth: int, members: tuple[Any, ...]) -> _Group:
@@ -321,6 +329,7 @@ class ListRows:
 
     def _group_rows(self, group: _Group, depth: int) -> Iterator[Row]:
         key, label = self._key(group.members), self._member(group.members[-1], self.shape.by[depth])
+        self.members[key] = group.members
         deepest = depth == len(self.shape.by) - 1
         if deepest and not self.shape.lines:
             yield Row(key, label, depth, "line", self._cells(group, total=False))
@@ -378,7 +387,7 @@ class ListRows:
         tidied = [
             row._replace(cells={key: _tidy(cell, by_key[key]) for key, cell in row.cells.items()}) for row in rows
         ]
-        return MadeRows(tuple(columns), tuple(tidied), fallen, checks, tuple(self.notes))
+        return MadeRows(tuple(columns), tuple(tidied), fallen, checks, tuple(self.notes), self.members)
 
 
 def _natural(member: Any, by: ShownField) -> Any:

@@ -16,7 +16,7 @@ from level_almanac.core.behind import (
 )
 from level_almanac.core.book import Book
 from level_almanac.core.line_fields import LineField
-from level_almanac.core.listing_rows import ListRows, ListShape
+from level_almanac.core.listing_rows import EXPORT, ListRows, ListShape
 from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.core.words.shown import ShownField
 from level_almanac.errors import Mistake, UsageMistake
@@ -28,8 +28,6 @@ from level_almanac.store.predicate import Every, FieldTest, Predicate, Some
 
 Level = Literal["class", "account", "journal", "line"]
 _ZERO = Decimal(0)
-EXPORT = ShownField("export", "line of the export", "text", Joined((Place("file"), Constant(":"), Place("file_line"))))
-"""Where a line came from: file and line number."""
 LINE_FIELDS = ("posted", "document", "party", "memo")
 
 
@@ -94,13 +92,16 @@ class _Trace:
         terms = dict.fromkeys(term for figure in figures for term in figure.terms)
         self.rule: Predicate = Some(tuple(predicate_of(term, bases, traced.entities, traced.rules) for term in terms))
         self.accounts = {account for term in terms for account in term.accounts}
+        stretches = [each for term in terms for part in term.slices for each in part.stretches]
+        self.parts, self.beyond = book.ledger_parts(stretches)
 
     def table(self) -> ReportTable:
         """Ask the store, and return the report."""
-        source = self.book.line_source(self.fields, [self.rule])
+        source = self.book.line_source(self.fields, [self.rule], self.parts)
         found = left_out(self.book.engine, source, Place("amount"))
         shown = next((Counted(each.lines, each.amount) for each in found if each.rule is None), Counted(0, _ZERO))
-        others = [Counted(each.lines, each.amount) for each in found if each.rule is not None]
+        others = Counted(self.beyond.lines, self.beyond.amount)
+        others = sum((Counted(each.lines, each.amount) for each in found if each.rule is not None), others)
         level = self.request.level or self._level(source)
         wanted = self._journals(source) if self.request.journals else source
         made = ListRows(self.book.engine, wanted, self._shape(level)).made()
@@ -124,7 +125,7 @@ class _Trace:
                 measure="amount, debits positive",
                 considered=Counted(everything.lines, everything.amount),
                 shown=shown,
-                left_out=tuple(Part("not behind it", each) for each in others),
+                left_out=(Part("not behind it", others),) if others.lines else (),
                 checks=(*self._checks(made.rows), *made.checks),
                 decimals=self.traced.decimals,
             ),
@@ -132,8 +133,9 @@ class _Trace:
         )
 
     def _level(self, source: LineSource) -> Level:
-        accounts = groups(self.book.engine, source, [Place("account")], [])
-        return "account" if len(accounts) > 1 else "line"
+        if len(self.accounts) > 1 and len(groups(self.book.engine, source, [Place("account")], [])) > 1:
+            return "account"
+        return "line"
 
     def _key_label(self, level: Level) -> str:
         line = "entity/journal/line" if len(self.traced.entities) > 1 else "journal/line"
@@ -164,11 +166,9 @@ class _Trace:
             "journal": ("account", "journal") if len(self.accounts) > 1 else ("journal",),
             "line": ("account",) if len(self.accounts) > 1 else (),
         }[level]
-        if journals:
-            by = ("entity", "journal") if several else ("journal",)
         lines = journals or level == "line"
         return ListShape(
-            by=tuple(self._field(name) for name in by),
+            by=(self._journal(several=several),) if journals else tuple(self._field(name) for name in by),
             shown=tuple(self._shown(level, lines=lines)),
             sorts=(),
             limits=(),
@@ -178,8 +178,13 @@ class _Trace:
             first=self.request.first,
             measure=None,
             decimals=self.traced.decimals,
-            conditions=0,
+            exclusions=0,
         )
+
+    def _journal(self, *, several: bool) -> ShownField:
+        """Return a journal as one thing to group by, its entity before it where there are several."""
+        value = Joined((Place("entity"), Constant("/"), Place("journal"))) if several else Place("journal")
+        return ShownField("journal", "journal", "text", value)
 
     def _field(self, name: str) -> ShownField:
         field: LineField = self.fields.by_name[name]

@@ -87,7 +87,7 @@ class XlsxRecords:
 
 
 def open_workbook(path: Path, name: str, *, values: bool) -> Any:
-    """Return a workbook, its cells with the values or with the formulas they hold; raise BookMistake where it is none."""
+    """Return a workbook whose cells hold values, or the formulas; raise BookMistake where it is none."""
     import openpyxl  # noqa: PLC0415  heavy, and needed for no other format
 
     try:

@@ -96,7 +96,8 @@ def is_negative(cell: Cell, column: Column, row: Row, table: ReportTable) -> boo
 
 def counted_words(counted: Counted, decimals: int, table: ReportTable) -> str:
     """Return `25,112 lines −1,204,551.20`: exact, whatever the units of the figures are."""
-    return f"{grouped(Decimal(counted.lines), table)} lines {_exact(counted.amount, decimals, table)}"
+    lines = "line" if counted.lines == 1 else "lines"
+    return f"{grouped(Decimal(counted.lines), table)} {lines} {_exact(counted.amount, decimals, table)}"
 
 
 def _exact(amount: Decimal, decimals: int, table: ReportTable) -> str:

@@ -1,5 +1,6 @@
 """What a list shows, is grouped by and sorted by: `posted, - amount, average of amount, memo if wide`."""
 
+import re
 from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any, Literal, NamedTuple
@@ -14,6 +15,8 @@ from level_almanac.store.expressions import Arithmetic, Constant, Expression, is
 from level_almanac.store.line_query import Summing
 
 Aggregate = Literal["", "sum", "average", "minimum", "maximum", "count"]
+_NAME = re.compile(r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)?", re.IGNORECASE)
+_PLAIN = re.compile(rf"\s*{_NAME.pattern}(?:\s*,\s*{_NAME.pattern})*\s*", re.IGNORECASE)
 _SUMMED_KINDS = ("amount", "quantity")
 _NUMBERS = ("amount", "quantity", "whole")
 
@@ -66,6 +69,9 @@ class ShownReader:
 
     def shown(self, text: str, where: str, yes: Sequence[str]) -> tuple[ShownField, ...]:
         """Return the columns in order. yes: the names whose columns appear; those of others do not."""
+        self.reader.text, self.reader.where = text, where
+        if plain := self._plain_fields(text):
+            return plain
         tree = self._parse(text, "fields", where)
         found = []
         for child in tree.children:
@@ -81,6 +87,19 @@ class ShownReader:
             found.append(field)
         if not found:
             raise self.error(Mistake("no column is left to show", where, repr(text)))
+        return _unique(found)
+
+    def _plain_fields(self, text: str) -> tuple[ShownField, ...]:
+        """Return the columns of a list that only names fields of the table; nothing where it says more."""
+        if not _PLAIN.fullmatch(text):
+            return ()
+        # Most lists are such, and should not wait for the grammar.
+        found = []
+        for match in _NAME.finditer(text):
+            field = self.reader.fields.by_name.get(match[0].lower())
+            if field is None or match[0].lower() in self.computed:
+                return ()
+            found.append(_plain(field)._replace(start=match.start()))
         return _unique(found)
 
     def grouped(self, text: str, where: str) -> tuple[ShownField, ...]:
