@@ -13,7 +13,7 @@ def test_the_demo_walks_through_load_and_reports(almanac: Almanac, tmp_path: Pat
     ran = almanac("demo", tmp_path / "book")
     assert ran.code == 0, ran.err
     commands = [line for line in ran.err.splitlines() if line.startswith("$ almanac")]
-    assert len(commands) == 6
+    assert len(commands) == 8
     assert [
         title in ran.out
         for title in (
@@ -22,9 +22,11 @@ def test_the_demo_walks_through_load_and_reports(almanac: Almanac, tmp_path: Pat
             "Trial balance",
             "Income statement",
             "Ferries at",
+            "Behind Parcels",
+            "Ledger: by vessel.kind and vessel",
             "Balance sheet",
         )
-    ] == [True] * 6
+    ] == [True] * 8
     for command in commands[2:]:
         again = almanac(*shlex.split(command)[2:], cwd=tmp_path / "book")
         assert again.out in ran.out, "each step shows what its command prints"

@@ -15,6 +15,8 @@ from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.behind import Traced
 from level_almanac.core.book import Book
 from level_almanac.core.line_rules import Conditions
+from level_almanac.core.listing import ListRequest, listing
+from level_almanac.core.listing_behind import listing_behind
 from level_almanac.core.statement import StatementRequest
 from level_almanac.core.statement_behind import statement_behind
 from level_almanac.core.trace import TraceRequest, trace
@@ -86,6 +88,27 @@ def test_the_lines_are_those_of_the_exports(book: Book, demo: Path) -> None:
         text = (demo / name).read_text(encoding="utf-8").splitlines()[int(number) - 1]
         assert text.startswith(key.replace("/", ",") + ",")
         assert cells["ptd"] == -wanted[key].amount
+
+
+@pytest.mark.parametrize("by", ["account.class, quarter of posted", "vessel", "size"])
+def test_the_lines_behind_every_group_of_a_list_sum_to_it(book: Book, by: str) -> None:
+    request = ListRequest(
+        by=by,
+        show="count, amount, debit",
+        when=AsOfRequest(year="2025"),
+        compute=("size = give small if amount under 100; else large",),
+    )
+    for row in listing(book, request, TODAY).rows:
+        if not row.cells:
+            continue
+        found = listing_behind(book, request, row.key, TODAY)
+        lines = [each.cells for each in found.rows if each.kind == "line"]
+        assert len(lines) == row.cells["count"]
+        for key in ("amount", "debit"):
+            sums = [cell for cells in lines if isinstance(cell := cells[key], Decimal)]
+            assert sum(sums, ZERO) == row.cells[key]
+        assert found.proof is not None
+        assert found.proof.balances
 
 
 @pytest.mark.parametrize(

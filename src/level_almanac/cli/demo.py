@@ -7,10 +7,15 @@ import click
 
 from level_almanac.cli.load import load_book
 from level_almanac.cli.show import print_terminal
+from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book
 from level_almanac.core.calendar_report import CalendarRequest, calendar_report
+from level_almanac.core.line_rules import Conditions
+from level_almanac.core.listing import ListRequest, listing
 from level_almanac.core.report_table import ReportTable
 from level_almanac.core.statement import StatementRequest, statement
+from level_almanac.core.statement_behind import statement_behind
+from level_almanac.core.trace import TraceRequest, trace
 from level_almanac.core.trial import TrialRequest, trial
 from level_almanac.demo.ledger import BASE_LINES
 from level_almanac.demo.write import COMPLETE_THROUGH, write_demo
@@ -19,6 +24,7 @@ from level_almanac.intake.load import LoadOptions
 
 DEFAULT_FOLDER = Path("skellan-books")
 
+_FARES = "account.class is income and vessel is not blank"
 _WITH_BUDGET = "ptd; budget ptd; variance; variance %; ytd; budget ytd; variance"
 
 _STEPS: tuple[tuple[str, str, Callable[[Book], ReportTable]], ...] = (
@@ -42,6 +48,29 @@ _STEPS: tuple[tuple[str, str, Callable[[Book], ReportTable]], ...] = (
         "The same beside the budget, 17 of June's 30 days of it, in rows of a layout of the book's own.",
         lambda book: statement(
             book, StatementRequest(layout="ferries", entities=("LINE",), columns=_WITH_BUDGET), COMPLETE_THROUGH
+        ),
+    ),
+    (
+        'almanac trace statement income --entity LINE --row "Parcels and livestock" --column 1',
+        "What is in one of those figures: its lines, each with the place in the export that it came from.",
+        lambda book: trace(
+            book,
+            statement_behind(book, StatementRequest(entities=("LINE",)), COMPLETE_THROUGH, ("Parcels and livestock",)),
+            TraceRequest(row="Parcels and livestock", column="1"),
+        ),
+    ),
+    (
+        f'almanac list ledger --by "vessel.kind, vessel" --year 2025 --only "{_FARES}" --show "count, - amount"',
+        "Any question in words: what each vessel took in a year, the vessels' own table beside the ledger.",
+        lambda book: listing(
+            book,
+            ListRequest(
+                by="vessel.kind, vessel",
+                when=AsOfRequest(year="2025"),
+                conditions=Conditions((_FARES,)),
+                show="count, - amount",
+            ),
+            COMPLETE_THROUGH,
         ),
     ),
     (

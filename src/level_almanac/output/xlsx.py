@@ -133,7 +133,9 @@ class _Sheet:
             for number, words in enumerate(lines):
                 under = ruled if self.head_row + number == last else {"text_wrap": True, "valign": "bottom"}
                 quiet: dict[str, Any] = {"font_color": "#595959"} if number else {"bold": True}
-                self.sheet.write_string(self.head_row + number, at, words, self._format(align=align, **quiet, **under))
+                self.sheet.write_string(
+                    self.head_row + number, at, words, self._format(**_aligned(align), **quiet, **under)
+                )
         if self.front == 2:
             self.sheet.write_blank(last, 0, None, self._format(**ruled))
 
@@ -168,7 +170,7 @@ class _Sheet:
         elif isinstance(cell, str):
             align = "left" if column.kind == "text" else "right"
             wrapped = {"text_wrap": True, "valign": "top"} if len(cell) > _TEXT_AT_MOST else {}
-            self.sheet.write_string(at, number, cell, self._format(align=align, **wrapped, **look))
+            self.sheet.write_string(at, number, cell, self._format(**_aligned(align), **wrapped, **look))
         else:
             form = self._format(num_format=self._number_format(row, column), **look)
             formula = self._formula(row, column, cell)
@@ -265,6 +267,11 @@ class _Sheet:
         breaks = [self.rows[row.key] for row in self.table.rows if row.kind == "group"][1:]
         if breaks:
             sheet.set_h_pagebreaks(breaks)
+
+
+def _aligned(align: str) -> dict[str, Any]:
+    # A text stands a little off the numbers or days to its left.
+    return {"align": align, "indent": 1} if align == "left" else {"align": align}
 
 
 def _row_look(row: Row) -> dict[str, Any]:
