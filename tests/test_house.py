@@ -35,6 +35,9 @@ ONLY_IN = {
     "xlsxwriter": {"output"},
     "pydantic": {"book"},
     "filelock": {"store"},
+    "openpyxl": {"intake"},
+    "psycopg": {"intake"},
+    "sqlite3": {"intake"},
 }
 SQL = re.compile(r"\b(select|insert|copy|create)\b.+\b(from|into|to|table)\b", re.DOTALL)
 DOCUMENTED = ast.Module | ast.ClassDef | ast.FunctionDef
@@ -83,8 +86,9 @@ def test_sql_stands_in_the_store_only() -> None:
     [
         ("from level_almanac.cli.main import almanac; almanac(['--help'], standalone_mode=False)",
          {"duckdb", "_duckdb", "rich", "lark", "pydantic", "filelock", "level_almanac.core.book"}),
-        ("import level_almanac.core.statement, level_almanac.core.trial, level_almanac.output.terminal",
+        ("import level_almanac.core.statement, level_almanac.core.trial, level_almanac.core.listing, level_almanac.output.terminal",
          {"click", "duckdb", "_duckdb", "rich", "lark", "pydantic", "filelock"}),
+        ("import level_almanac.cli.load, level_almanac.cli.propose", {"duckdb", "_duckdb", "lark", "openpyxl", "psycopg", "pydantic", "sqlite3"}),
     ],
 )  # fmt: skip
 def test_what_is_heavy_is_imported_where_it_is_used(command: str, unwanted: set[str]) -> None:

@@ -19,8 +19,8 @@ from level_almanac.cli.options import (
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.line_rules import Conditions
+from level_almanac.core.list_shape import Limit, Threshold
 from level_almanac.core.listing import ListRequest, listing
-from level_almanac.core.listing_rows import Limit, Threshold
 from level_almanac.core.words.days import DayWords
 
 

@@ -5,12 +5,15 @@ from decimal import Decimal
 
 from level_almanac.core.behind import BehindRow, Traced, head_words, predicate_of, value_of
 from level_almanac.core.book import Book
-from level_almanac.core.listing_rows import EXPORT, ListRows, ListShape
-from level_almanac.core.report_table import Check, Column, Counted, Proof, ReportTable, Row
+from level_almanac.core.list_shape import EXPORT, ListShape
+from level_almanac.core.listing_rows import ListRows
+from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.core.trace import LINE_FIELDS, headed
 from level_almanac.core.words.shown import ShownField
+from level_almanac.store.expressions import Column as Place
 from level_almanac.store.expressions import Constant, Expression, Given, Summed
-from level_almanac.store.line_query import Order
+from level_almanac.store.ledger_sums import considered
+from level_almanac.store.line_query import Order, left_out
 from level_almanac.store.predicate import Predicate, Some
 
 _ZERO = Decimal(0)
@@ -62,8 +65,16 @@ def lines_behind(book: Book, traced: Traced) -> tuple[ReportTable, ...]:
     rows = [_with_label(row, labels) for row in made.rows if row.kind != "total"]
     off = _off(rows, traced.rows, list(columns))
     check = Check("the lines of each row sum to its figures" + (f": not in {', '.join(off)}" if off else ""), not off)
-    count = sum(row.kind == "line" for row in rows)
-    proof = Proof("lines", Counted(count, _ZERO), Counted(count, _ZERO), (), (check,), traced.decimals)
+    counted = {left.rule: Counted(left.lines, left.amount) for left in left_out(book.engine, source, Place("amount"))}
+    every = [considered(book.state, [code]) for code in book.settings.entities]
+    proof = Proof(
+        measure="amount, debits positive",
+        considered=Counted(sum(each.lines for each in every), sum((each.amount for each in every), _ZERO)),
+        shown=counted.get(None, Counted(0, _ZERO)),
+        left_out=tuple(Part("behind none of them", each) for rule, each in counted.items() if rule is not None),
+        checks=(check, *made.checks),
+        decimals=traced.decimals,
+    )
     title = f"Lines behind {traced.table.title}"
     label = "/".join(names)
     return (

@@ -22,8 +22,9 @@ from level_almanac.core.line_rules import (
     entity_rule,
     proof_parts,
 )
-from level_almanac.core.listing_rows import EXPORT, ListRows, ListShape, MadeRows, Threshold
-from level_almanac.core.report_table import Counted, Part, Proof, ReportTable
+from level_almanac.core.list_shape import EXPORT, ListShape, MadeRows, Threshold
+from level_almanac.core.listing_rows import ListRows
+from level_almanac.core.report_table import Column, Counted, Part, Proof, ReportTable
 from level_almanac.core.words.computed import Computed, ComputedReader
 from level_almanac.core.words.conditions import DayReach
 from level_almanac.core.words.days import DayContext, DayWords, Unit, day_of
@@ -241,7 +242,7 @@ class Listing:
             title=f"{self.own.name.replace('_', ' ').capitalize()}: {self._title_words()}",
             facts=self._facts(),
             subtitle=tuple(self._subtitle()),
-            columns=made.columns,
+            columns=self._not_blank(made),
             rows=made.rows,
             key_label=self._key_label(),
             proof=Proof(
@@ -253,9 +254,19 @@ class Listing:
                 decimals=decimals,
                 table=self.own.name,
             ),
-            notes=(*(self.selection.notes if self.selection else ()), *made.notes),
+            notes=(*(self.selection.notes if self.selection else ()), *self._notes(), *made.notes),
         )
         return table, made
+
+    def _not_blank(self, made: MadeRows) -> tuple[Column, ...]:
+        """Return the columns, without those that nobody asked for and no line has anything in."""
+        filled = {key for row in made.rows for key, cell in row.cells.items() if cell is not None}
+        kept = tuple(column for column in made.columns if self.request.show or column.key in filled)
+        return kept or made.columns
+
+    def _notes(self) -> Iterator[str]:
+        if self.own.name == "budget" and any(each.kind == "amount" for each in self.shown):
+            yield "Plans stand in their accounts' natural signs; a total of several classes adds them as they stand"
 
     def _rows(self, measure: Place | None, decimals: int) -> "ListRows":
         totals = [(limit, shown) for limit, shown in self.limits if not limit.each]

@@ -1,25 +1,21 @@
 """The rows of a list: lines as the store has them, and groups folded from the smallest up to the whole."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Context, Decimal
-from types import MappingProxyType
-from typing import Any, Literal, NamedTuple
+from typing import Any
 
-from level_almanac.core.line_fields import LineField
+from level_almanac.core.list_shape import ListShape, MadeRows
 from level_almanac.core.report_table import Cell, Check, Column, ColumnKind, Counted, Note, Row
 from level_almanac.core.words.formulas import value_of
-from level_almanac.core.words.shown import ShownField, SortField
+from level_almanac.core.words.shown import ShownField
 from level_almanac.store.engine import Engine
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Expression, Joined, is_only_linked
+from level_almanac.store.expressions import is_only_linked
 from level_almanac.store.line_query import Asked, LineSource, Order, Summing, groups, lines
 
 _ZERO = Decimal(0)
 _EXACT_ENOUGH = Context(prec=50)
-EXPORT = ShownField("export", "line of the export", "text", Joined((Place("file"), Constant(":"), Place("file_line"))))
-"""Where a line came from: file and line number."""
 _MOST_NAMED = 5
 _MOST_DECIMALS = 6
 _COLUMN_KINDS: dict[str, ColumnKind] = {
@@ -30,71 +26,6 @@ _COLUMN_KINDS: dict[str, ColumnKind] = {
     "text": "text",
     "period": "text",
 }
-Limit = Literal["over", "at-least", "under", "at-most", "between"]
-
-
-class Threshold(NamedTuple):
-    """A limit on a column. on: the column's key, or empty for the first number; values: one, or both ends of between;
-    each: whether it is held against single lines rather than totals.
-    """
-
-    limit: Limit
-    values: tuple[Decimal, ...]
-    on: str = ""
-    each: bool = False
-
-    def holds(self, value: Decimal | None) -> bool:
-        """Tell whether a value lies within the limit; what has none does not."""
-        if value is None:
-            return False
-        match self.limit:
-            case "over":
-                return value > self.values[0]
-            case "at-least":
-                return value >= self.values[0]
-            case "under":
-                return value < self.values[0]
-            case "at-most":
-                return value <= self.values[0]
-        return self.values[0] <= value <= self.values[1]
-
-    @property
-    def words(self) -> str:
-        """The limit in words."""
-        return f"{self.limit.replace('-', ' ')} {' and '.join(f'{value:,f}' for value in self.values)}"
-
-
-class ListShape(NamedTuple):
-    """What rows a list has. by: what its groups are of, outermost first; shown: its columns; sorts: what rows are in
-    order by; limits: on the totals of the smallest groups; key: the fields that name a line; order: of lines else;
-    lines: whether lines are shown; first: how many rows of the outermost kind; measure: what a proof adds up; decimals:
-    of amounts; exclusions: how many of the last rules take from what was asked for.
-    """
-
-    by: tuple[ShownField, ...]
-    shown: tuple[ShownField, ...]
-    sorts: tuple[SortField, ...]
-    limits: tuple[tuple[Threshold, ShownField], ...]
-    key: tuple[LineField, ...]
-    order: tuple[Order, ...]
-    lines: bool
-    first: int | None
-    measure: Expression | None
-    decimals: int
-    exclusions: int
-
-
-class MadeRows(NamedTuple):
-    """The rows and columns. fallen: the lines of groups that a threshold left out; members: by the key of a group's
-    row its values of `by`.
-    """
-
-    columns: tuple[Column, ...]
-    rows: tuple[Row, ...]
-    fallen: Counted
-    checks: tuple[Check, ...]
-    notes: tuple[Note | str, ...]
-    members: Mapping[str, tuple[Any, ...]] = MappingProxyType({})
 
 
 @dataclass(slots=True)

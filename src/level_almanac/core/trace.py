@@ -16,7 +16,8 @@ from level_almanac.core.behind import (
 )
 from level_almanac.core.book import Book
 from level_almanac.core.line_fields import LineField
-from level_almanac.core.listing_rows import EXPORT, ListRows, ListShape
+from level_almanac.core.list_shape import EXPORT, ListShape
+from level_almanac.core.listing_rows import ListRows
 from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.core.words.shown import ShownField
 from level_almanac.errors import Mistake, UsageMistake

@@ -1,0 +1,82 @@
+"""What a list is made of: its columns, groups, order and limits; and what its rows came to."""
+
+from collections.abc import Mapping
+from decimal import Decimal
+from types import MappingProxyType
+from typing import Any, Literal, NamedTuple
+
+from level_almanac.core.line_fields import LineField
+from level_almanac.core.report_table import Check, Column, Counted, Note, Row
+from level_almanac.core.words.shown import ShownField, SortField
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Constant, Expression, Joined
+from level_almanac.store.line_query import Order
+
+EXPORT = ShownField("export", "line of the export", "text", Joined((Place("file"), Constant(":"), Place("file_line"))))
+"""Where a line came from: file and line number."""
+
+Limit = Literal["over", "at-least", "under", "at-most", "between"]
+
+
+class Threshold(NamedTuple):
+    """A limit on a column. on: the column's key, or empty for the first number; values: one, or both ends of between;
+    each: whether it is held against single lines rather than totals.
+    """
+
+    limit: Limit
+    values: tuple[Decimal, ...]
+    on: str = ""
+    each: bool = False
+
+    def holds(self, value: Decimal | None) -> bool:
+        """Tell whether a value lies within the limit; what has none does not."""
+        if value is None:
+            return False
+        match self.limit:
+            case "over":
+                return value > self.values[0]
+            case "at-least":
+                return value >= self.values[0]
+            case "under":
+                return value < self.values[0]
+            case "at-most":
+                return value <= self.values[0]
+        return self.values[0] <= value <= self.values[1]
+
+    @property
+    def words(self) -> str:
+        """The limit in words."""
+        return f"{self.limit.replace('-', ' ')} {' and '.join(f'{value:,f}' for value in self.values)}"
+
+
+class ListShape(NamedTuple):
+    """What rows a list has. by: what its groups are of, outermost first; shown: its columns; sorts: what rows are in
+    order by; limits: on the totals of the smallest groups; key: the fields that name a line; order: of lines else;
+    lines: whether lines are shown; first: how many rows of the outermost kind; measure: what a proof adds up; decimals:
+    of amounts; exclusions: how many of the last rules take from what was asked for.
+    """
+
+    by: tuple[ShownField, ...]
+    shown: tuple[ShownField, ...]
+    sorts: tuple[SortField, ...]
+    limits: tuple[tuple[Threshold, ShownField], ...]
+    key: tuple[LineField, ...]
+    order: tuple[Order, ...]
+    lines: bool
+    first: int | None
+    measure: Expression | None
+    decimals: int
+    exclusions: int
+
+
+class MadeRows(NamedTuple):
+    """The rows and columns. fallen: the lines of groups that a threshold left out; members: by the key of a group's
+    row its values of `by`.
+    """
+
+    columns: tuple[Column, ...]
+    rows: tuple[Row, ...]
+    fallen: Counted
+    checks: tuple[Check, ...]
+    notes: tuple[Note | str, ...]
+    members: Mapping[str, tuple[Any, ...]] = MappingProxyType({})
