@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from conftest import CHART, Almanac, run_almanac
 from level_almanac.core.book import Book
-from level_almanac.core.line_rules import Conditions
+from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.listing import ListRequest, listing
 
 TODAY = date(2026, 6, 17)
@@ -276,6 +276,8 @@ def test_only_and_except_are_everything_and_what_plain_python_says(book: Book, c
         (["--show", "- memo"], "this has no sign to turn"),
         (["--by", "amount"], "lines are not grouped by this"),
         (["--by", "account", "--sort", "memo"], "neither a column nor what lines are grouped by: 'memo'"),
+        (["--show", "posted, memo if wide", "--yes", "wid"], "no column is marked with this: 'wid'; expected wide; did you mean 'wide'?"),
+        (["--sort", "count"], "this is not a value of single lines: 'count'; say --by FIELD to put groups in order by it"),
         (["--over", "5"], "a threshold is on totals; say --by FIELD for the totals of its members, or --each for single lines"),
         (["--by", "account", "--over", "5", "--on", "memo"], "no column of numbers has this name: 'memo'"),
         (["--date", "memo"], "the table ledger has no such date: 'memo'"),

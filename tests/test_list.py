@@ -1,5 +1,6 @@
 """Lists: groups, thresholds, ratios and limits, held against plain loops over the demo's exports."""
 
+import shutil
 from collections import defaultdict
 from datetime import date
 from decimal import Decimal
@@ -178,3 +179,21 @@ def test_fields_tells_what_can_be_asked(demo: Path, almanac: Almanac, words: tup
 def test_an_unknown_table_or_field_is_told_with_the_nearest(demo: Path, almanac: Almanac) -> None:
     assert "did you mean 'ledger'?" in almanac("list", "leger", book=demo).err
     assert "did you mean 'department'?" in almanac("fields", "ledger", "deparment", book=demo).err
+
+
+def test_entities_of_another_currency_are_in_no_proof(demo: Path, tmp_path: Path, almanac: Almanac) -> None:
+    book = tmp_path / "book"
+    shutil.copytree(demo, book, ignore=shutil.ignore_patterns(".almanac"))
+    settings = (book / "almanac.toml").read_text()
+    at = settings.index("[entities.YARD]")
+    (book / "almanac.toml").write_text(settings[:at] + settings[at:].replace('"EUR"', '"GBP"', 1))
+    assert almanac("load", book=book).code == 0
+    for words in (("list", "ledger"), ("detail", "12110"), ("trace", "trial", "--row", "12110", "--column", "debit")):
+        for entity in ("LINE", "YARD"):
+            if (words[0], entity) == ("trace", "YARD"):
+                continue
+            ran = almanac(*words, "--entity", entity, "--print", "json", book=book)
+            assert ran.code == 0, ran.err
+            assert ran.json["proof"]["considered"]["lines"] == {"LINE": 22429, "YARD": 2960}[entity]
+    refused = almanac("list", "ledger", book=book)
+    assert (refused.code, "amounts in different currencies are not added" in refused.err) == (2, True)

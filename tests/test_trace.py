@@ -14,7 +14,7 @@ from conftest import Almanac
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.behind import Traced
 from level_almanac.core.book import Book
-from level_almanac.core.line_rules import Conditions
+from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.listing import ListRequest, listing
 from level_almanac.core.listing_behind import listing_behind
 from level_almanac.core.statement import StatementRequest

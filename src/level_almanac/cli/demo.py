@@ -10,7 +10,7 @@ from level_almanac.cli.show import print_terminal
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book
 from level_almanac.core.calendar_report import CalendarRequest, calendar_report
-from level_almanac.core.line_rules import Conditions
+from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.listing import ListRequest, listing
 from level_almanac.core.report_table import ReportTable
 from level_almanac.core.statement import StatementRequest, statement

@@ -3,14 +3,12 @@
 import click
 
 from level_almanac.cli.options import (
-    as_of_request,
+    dated_options,
     entity_option,
-    last_day,
     open_book,
-    range_options,
-    when_options,
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
+from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.detail import DetailRequest
 from level_almanac.core.detail import detail as account_detail
 from level_almanac.core.words.days import DayWords
@@ -18,8 +16,7 @@ from level_almanac.core.words.days import DayWords
 
 @click.command()
 @click.argument("accounts", nargs=-1, required=True, metavar="ACCOUNT...")
-@when_options
-@range_options
+@dated_options
 @click.option(
     "--show", "shown", default="", metavar="FIELDS", help="Fields of the lines.  [default: document, party, memo]"
 )
@@ -32,14 +29,8 @@ from level_almanac.core.words.days import DayWords
 def detail(
     ctx: click.Context,
     accounts: tuple[str, ...],
-    as_of: DayWords | None,
-    period: str,
-    quarter: str,
-    year: str,
-    adjustments: str,
-    first: DayWords | None,
-    through: DayWords | None,
-    before: DayWords | None,
+    when: AsOfRequest,
+    days: tuple[DayWords | None, DayWords | None],
     shown: str,
     subtotals: bool,
     carried: bool,
@@ -64,9 +55,9 @@ def detail(
     look = look_for(output, book)
     request = DetailRequest(
         accounts=accounts,
-        when=as_of_request(as_of, period, quarter, year, adjustments),
-        first=first,
-        last=last_day(through, before),
+        when=when,
+        first=days[0],
+        last=days[1],
         entities=entities,
         show=shown,
         subtotals=subtotals,

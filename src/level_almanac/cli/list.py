@@ -9,16 +9,14 @@ from typing import Any, TypeVar
 import click
 
 from level_almanac.cli.options import (
-    as_of_request,
     condition_options,
+    dated_options,
     entity_option,
-    last_day,
     open_book,
-    range_options,
-    when_options,
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
-from level_almanac.core.line_rules import Conditions
+from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.list_shape import Limit, Threshold
 from level_almanac.core.listing import ListRequest, listing
 from level_almanac.core.words.days import DayWords
@@ -61,14 +59,8 @@ def list_options(command: F) -> F:
         yes: tuple[str, ...],
         only: tuple[str, ...],
         besides: tuple[str, ...],
-        as_of: DayWords | None,
-        period: str,
-        quarter: str,
-        year: str,
-        adjustments: str,
-        first: DayWords | None,
-        through: DayWords | None,
-        before: DayWords | None,
+        when: AsOfRequest,
+        days: tuple[DayWords | None, DayWords | None],
         date: str,
         entities: tuple[str, ...],
         on: str,
@@ -94,9 +86,9 @@ def list_options(command: F) -> F:
             sort=sort,
             compute=compute,
             conditions=Conditions(only, besides),
-            when=as_of_request(as_of, period, quarter, year, adjustments),
-            first=first,
-            last=last_day(through, before),
+            when=when,
+            first=days[0],
+            last=days[1],
             date=date,
             entities=entities,
             lines=lines,
@@ -123,8 +115,7 @@ def list_options(command: F) -> F:
         click.option("--compute", multiple=True, metavar="NAME=WORDS", help="A field made of others; repeatable."),
         click.option("--yes", multiple=True, metavar="NAME", help="Show the columns marked `if NAME`; repeatable."),
         condition_options,
-        when_options,
-        range_options,
+        dated_options,
         click.option(
             "--date",
             default="",
@@ -164,7 +155,7 @@ def list_(ctx: click.Context, request: ListRequest, first_rows: int | None, outp
     Examples:
       almanac list ledger --only "account begins 61" --period 2026-P08
       almanac list ledger --by "account.class, quarter of posted" --year 2025
-      almanac list ledger --by party --only "account is 2010" --over 50000
+      almanac list ledger --by party --only "account.control is payable" --over 50000
       almanac list accounts --only "class is income"
     """
     check_outputs(output)

@@ -1,5 +1,6 @@
 """Options that several commands share."""
 
+import functools
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
@@ -30,14 +31,19 @@ class Day(click.ParamType[DayWords]):
 DAY = Day()
 
 
-def when_options(command: F) -> F:
-    """Add the options that say which day, period, quarter or year a report is made for."""
+_AS_OF_HELP = ("As of a period's end, such as 2026-P08.", "As of a quarter's end, such as 2026-Q2.",
+               "As of a fiscal year's end, such as 2025.")  # fmt: skip
+_COVERS_HELP = ("This period, such as 2026-P08.", "This quarter, such as 2026-Q2.", "This fiscal year, such as 2025.")
+
+
+def when_options(command: F, words: tuple[str, str, str] = _AS_OF_HELP) -> F:
+    """Add the options that say which day, period, quarter or year a report is made for. words: the help of the last."""
     for option in reversed(
         (
-            click.option("--as-of", type=DAY, metavar="DAY", help="Through this day.  [default: where the data ends]"),
-            click.option("--period", default="", metavar="ID", help="As of a period's end, such as 2026-P08."),
-            click.option("--quarter", default="", metavar="ID", help="As of a quarter's end, such as 2026-Q2."),
-            click.option("--year", default="", metavar="ID", help="As of a fiscal year's end, such as 2025."),
+            click.option("--as-of", type=DAY, metavar="DAY", help="As of this day.  [default: where the data ends]"),
+            click.option("--period", default="", metavar="ID", help=words[0]),
+            click.option("--quarter", default="", metavar="ID", help=words[1]),
+            click.option("--year", default="", metavar="ID", help=words[2]),
             click.option(
                 "--adjustments",
                 type=click.Choice(["with", "without"]),
@@ -116,3 +122,27 @@ def range_options(command: F) -> F:
     ):
         command = option(command)
     return command
+
+
+def dated_options(command: F) -> F:
+    """Add both: as of when, and from which day through which, handed over as `when` and `days`."""
+
+    @functools.wraps(command)
+    def with_days(
+        *args: Any,
+        as_of: DayWords | None,
+        period: str,
+        quarter: str,
+        year: str,
+        adjustments: str,
+        first: DayWords | None,
+        through: DayWords | None,
+        before: DayWords | None,
+        **others: Any,
+    ) -> Any:
+        when = as_of_request(as_of, period, quarter, year, adjustments)
+        return command(*args, when=when, days=(first, last_day(through, before)), **others)
+
+    wrapped: Any = with_days
+    result: F = when_options(range_options(wrapped), _COVERS_HELP)
+    return result

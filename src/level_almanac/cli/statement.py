@@ -16,7 +16,7 @@ from level_almanac.cli.options import (
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.traced import check_lines, lines_option, traced_table
-from level_almanac.core.line_rules import Conditions
+from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.statement import StatementRequest
 from level_almanac.core.statement import statement as make_statement
 from level_almanac.core.words.days import DayWords

@@ -1,14 +1,16 @@
 """The lines behind a report's figures, written beside them."""
 
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
 from level_almanac.cli.show import OutputRequest
-from level_almanac.core.behind import Traced
 from level_almanac.core.book import Book
 from level_almanac.core.report_table import ReportTable
+
+if TYPE_CHECKING:
+    from level_almanac.core.behind import Traced
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -26,7 +28,7 @@ def check_lines(output: OutputRequest, *, with_lines: bool) -> None:
         raise click.UsageError("--with-lines goes with -o FILE.html, FILE.xlsx or FILE.json")
 
 
-def traced_table(book: Book, traced: Traced) -> ReportTable:
+def traced_table(book: Book, traced: "Traced") -> ReportTable:
     """Return the report with the lines behind its rows."""
     from level_almanac.core.lines_behind import lines_behind  # noqa: PLC0415  seldom asked for
 

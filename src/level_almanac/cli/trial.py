@@ -7,18 +7,16 @@ from typing import Any, TypeVar
 import click
 
 from level_almanac.cli.options import (
-    as_of_request,
     condition_options,
+    dated_options,
     entity_option,
-    last_day,
     level_option,
     open_book,
-    range_options,
-    when_options,
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.traced import check_lines, lines_option, traced_table
-from level_almanac.core.line_rules import Conditions
+from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.trial import TrialRequest
 from level_almanac.core.trial import trial as trial_balance
 from level_almanac.core.words.days import DayWords
@@ -32,14 +30,8 @@ def trial_options(command: F) -> F:
     @functools.wraps(command)
     def with_request(
         *args: Any,
-        as_of: DayWords | None,
-        period: str,
-        quarter: str,
-        year: str,
-        adjustments: str,
-        first: DayWords | None,
-        through: DayWords | None,
-        before: DayWords | None,
+        when: AsOfRequest,
+        days: tuple[DayWords | None, DayWords | None],
         after_closing: bool,
         entities: tuple[str, ...],
         level: int | None,
@@ -48,9 +40,9 @@ def trial_options(command: F) -> F:
         **others: Any,
     ) -> Any:
         request = TrialRequest(
-            when=as_of_request(as_of, period, quarter, year, adjustments),
-            first=first,
-            last=last_day(through, before),
+            when=when,
+            first=days[0],
+            last=days[1],
             entities=entities,
             level=level,
             after_closing=after_closing,
@@ -61,8 +53,7 @@ def trial_options(command: F) -> F:
     wrapped: Any = with_request
     closing = click.option("--after-closing", is_flag=True, help="With the closing lines of the year shown.")
     options: tuple[Callable[[Any], Any], ...] = (
-        when_options,
-        range_options,
+        dated_options,
         closing,
         condition_options,
         entity_option,

@@ -18,17 +18,17 @@ from level_almanac.book.stamps import STORE_FOLDER
 from level_almanac.book.tables import Table, tables_of
 from level_almanac.core.accounts import Chart
 from level_almanac.core.calendar import FiscalCalendar
-from level_almanac.core.line_fields import LineFields, export_fields, line_fields
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake, listed, nearest
 from level_almanac.store.chart_lines import chart_lines
 from level_almanac.store.engine import DuckDBEngine, Engine, Row
 from level_almanac.store.ledger_checks import newest_posting
 from level_almanac.store.ledger_sums import Filter, Measures, Place, Sums, ledger_sums
-from level_almanac.store.line_query import LineSource, LinkedParts
 from level_almanac.store.plan_lines import plan_lines, scenarios
 from level_almanac.store.state import State, Store
 
 if TYPE_CHECKING:
+    from level_almanac.core.line_fields import LineFields
+    from level_almanac.store.line_query import LineSource
     from level_almanac.store.predicate import Predicate, Stretch
 
 
@@ -102,7 +102,8 @@ class Book:
     @cached_property
     def class_rules(self) -> "dict[str, Predicate]":
         """Entry class to the condition of its lines, in the order they are tried; raises BookMistake."""
-        from level_almanac.core.words.conditions import read_condition  # noqa: PLC0415  only a load needs it
+        from level_almanac.core.line_fields import line_fields  # noqa: PLC0415  only a load needs it
+        from level_almanac.core.words.conditions import read_condition  # noqa: PLC0415  as above
 
         rules: dict[str, Predicate] = {}
         mistakes: list[Mistake] = []
@@ -123,7 +124,8 @@ class Book:
     @cached_property
     def taken_rules(self) -> "dict[int, Predicate]":
         """By the number of an intake block, from 1, the condition of the records that it takes; raises BookMistake."""
-        from level_almanac.core.words.conditions import read_condition  # noqa: PLC0415  only a load needs it
+        from level_almanac.core.line_fields import export_fields  # noqa: PLC0415  only a load needs it
+        from level_almanac.core.words.conditions import read_condition  # noqa: PLC0415  as above
 
         return {
             number: read_condition(block.only, export_fields(), f"intake[{number}].only", BookMistake)
@@ -158,8 +160,10 @@ class Book:
         """Every table by name."""
         return tables_of(self.settings.tables)
 
-    def line_fields(self, table: str) -> LineFields:
+    def line_fields(self, table: str) -> "LineFields":
         """Return what can be asked of a table's lines; raise UsageMistake for a table that the book lacks."""
+        from level_almanac.core.line_fields import line_fields  # noqa: PLC0415  sums alone need none
+
         if table not in self.tables:
             hint = nearest(table, self.tables)
             raise UsageMistake(Mistake("the book has no such table", "TABLE", repr(table), listed(self.tables), hint))
@@ -169,21 +173,23 @@ class Book:
         """Return the parts that hold a table's lines."""
         return tuple(self.store.path_of(loaded.part) for loaded in self.state.files_of(table) if loaded.lines)
 
-    def ledger_parts(self, stretches: "Sequence[Stretch]") -> tuple[tuple[str, ...], Sums]:
-        """Return the ledger's parts that may hold lines of these stretches, and what all other lines come to."""
+    def ledger_parts(self, stretches: "Sequence[Stretch]", entities: Sequence[str]) -> tuple[tuple[str, ...], Sums]:
+        """Return the ledger's parts that may hold lines of these stretches, and what the entities have elsewhere."""
         within: list[str] = []
         beyond = Sums()
         for loaded in self.state.files_of("ledger"):
             if any(loaded.fiscal_low <= each.high and each.low <= loaded.fiscal_high for each in stretches):
                 within.append(self.store.path_of(loaded.part))
             else:
-                beyond = sum((Sums(*sums) for sums in loaded.sums.values()), beyond)
+                beyond = sum((Sums(*sums) for code, sums in loaded.sums.items() if code in entities), beyond)
         return tuple(within), beyond
 
     def line_source(
-        self, fields: LineFields, rules: Sequence["Predicate"] = (), parts: Sequence[str] | None = None
-    ) -> LineSource:
+        self, fields: "LineFields", rules: Sequence["Predicate"] = (), parts: Sequence[str] | None = None
+    ) -> "LineSource":
         """Return what the store is asked of: the lines of a table that meet the rules. parts: only those in these."""
+        from level_almanac.store.line_query import LineSource, LinkedParts  # noqa: PLC0415  sums alone need none
+
         links = {}
         for link, name in fields.table.links.items():
             target = self.tables[name]

@@ -187,7 +187,7 @@ class _Detail:
         return self._asked(self._rules(classes, self.range.within), self.range.within)
 
     def _asked(self, rules: Sequence[Predicate], stretches: tuple[Stretch, ...]) -> dict[str, list[_Line]]:
-        parts, _ = self.book.ledger_parts(stretches)
+        parts, _ = self.book.ledger_parts(stretches, ())
         source = self.book.line_source(self.fields, rules, parts)
         named = [
             self.fields.by_name[name] for name in ("account", "entity", "journal", "line", "posted", "debit", "credit")

@@ -8,12 +8,11 @@ from level_almanac.core.book import Book
 from level_almanac.core.list_shape import EXPORT, ListShape
 from level_almanac.core.listing_rows import ListRows
 from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
-from level_almanac.core.trace import LINE_FIELDS, headed
+from level_almanac.core.trace import LINE_FIELDS, counted_behind, headed
 from level_almanac.core.words.shown import ShownField
-from level_almanac.store.expressions import Column as Place
 from level_almanac.store.expressions import Constant, Expression, Given, Summed
 from level_almanac.store.ledger_sums import considered
-from level_almanac.store.line_query import Order, left_out
+from level_almanac.store.line_query import Order
 from level_almanac.store.predicate import Predicate, Some
 
 _ZERO = Decimal(0)
@@ -65,13 +64,13 @@ def lines_behind(book: Book, traced: Traced) -> tuple[ReportTable, ...]:
     rows = [_with_label(row, labels) for row in made.rows if row.kind != "total"]
     off = _off(rows, traced.rows, list(columns))
     check = Check("the lines of each row sum to its figures" + (f": not in {', '.join(off)}" if off else ""), not off)
-    counted = {left.rule: Counted(left.lines, left.amount) for left in left_out(book.engine, source, Place("amount"))}
-    every = [considered(book.state, [code]) for code in book.settings.entities]
+    shown_lines, others = counted_behind(book, traced, source.rules[0])
+    everything = considered(book.state, traced.comparable)
     proof = Proof(
         measure="amount, debits positive",
-        considered=Counted(sum(each.lines for each in every), sum((each.amount for each in every), _ZERO)),
-        shown=counted.get(None, Counted(0, _ZERO)),
-        left_out=tuple(Part("behind none of them", each) for rule, each in counted.items() if rule is not None),
+        considered=Counted(everything.lines, everything.amount),
+        shown=shown_lines,
+        left_out=(Part("behind none of them", others),) if others.lines else (),
         checks=(check, *made.checks),
         decimals=traced.decimals,
     )

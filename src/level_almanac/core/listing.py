@@ -8,20 +8,12 @@ from typing import Any
 
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book, Selection
+from level_almanac.core.conditions_asked import Conditions, Rule
 from level_almanac.core.day_words import range_words
 from level_almanac.core.divided import unit_id
 from level_almanac.core.facts import as_of_for, data_facts, data_words, selection_facts
 from level_almanac.core.line_fields import LineField, LineFields
-from level_almanac.core.line_rules import (
-    Conditions,
-    Rule,
-    check_date,
-    class_rules,
-    condition_rules,
-    date_rules,
-    entity_rule,
-    proof_parts,
-)
+from level_almanac.core.line_rules import check_date, class_rules, condition_rules, date_rules, entity_rule, proof_parts
 from level_almanac.core.list_shape import EXPORT, ListShape, MadeRows, Threshold
 from level_almanac.core.listing_rows import ListRows
 from level_almanac.core.report_table import Column, Counted, Part, Proof, ReportTable
@@ -123,7 +115,7 @@ class Listing:
         text = request.show or self._default_shown()
         self.shown = shown.shown(text, "--show", tuple(name.lower() for name in request.yes)) if text else ()
         self.sorts = shown.sorts(request.sort, "--sort") if request.sort else ()
-        if self.by and not request.lines:
+        if not request.lines:
             self._check_sorts()
         self.limits = [(limit, self._on(limit)) for limit in request.thresholds]
 
@@ -144,6 +136,13 @@ class Listing:
         return ", ".join(each.name for each in own if each.name not in hidden) or ", ".join(self.own.key)
 
     def _check_sorts(self) -> None:
+        if not self.by:
+            for sort in self.sorts:
+                if sort.field.value is None:
+                    caret = pointed(self.request.sort, sort.start, len(sort.key))
+                    what, step = "this is not a value of single lines", "say --by FIELD to put groups in order by it"
+                    raise UsageMistake(Mistake(what, "--sort", repr(sort.key), next_step=step, shown=caret))
+            return
         known = [each.key for each in (*self.by, *self.shown)]
         for sort in self.sorts:
             if sort.key not in known:

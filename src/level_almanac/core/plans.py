@@ -15,7 +15,7 @@ from level_almanac.book.settings import PlanSettings, ProfileSettings
 from level_almanac.book.year_ends import WEEKDAYS
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod
-from level_almanac.core.line_rules import LedgerConditions
+from level_almanac.core.conditions_asked import LedgerConditions
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.store.engine import Row
 from level_almanac.store.predicate import Predicate, Stretch, fields_in

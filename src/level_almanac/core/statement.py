@@ -9,8 +9,8 @@ from level_almanac.core.arrangement import Arrangement, arranged
 from level_almanac.core.as_of import AsOf, AsOfRequest
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.cells import CellMaker
+from level_almanac.core.conditions_asked import Conditions, LedgerConditions, ledger_conditions
 from level_almanac.core.facts import as_of_facts, as_of_for, as_of_words, data_facts, data_words, selection_facts
-from level_almanac.core.line_rules import Conditions, LedgerConditions, ledger_conditions
 from level_almanac.core.report_table import Column, Derived, ReportTable, Row
 from level_almanac.core.slots import Slot, check_field, compared, slots_of
 from level_almanac.core.statement_figures import WHOLE, Block, Figures, figures_of
@@ -18,7 +18,6 @@ from level_almanac.core.statement_heads import head_of
 from level_almanac.core.statement_proof import notes_of, proof_of
 from level_almanac.core.statement_rows import RowMaker, StatementRow
 from level_almanac.core.words.columns import ChangeColumn, ComputedColumn, ShareColumn, read_columns
-from level_almanac.core.words.conditions import DayReach
 from level_almanac.core.words.formulas import divides
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 
@@ -74,7 +73,7 @@ def make_statement(book: Book, request: StatementRequest, today: date) -> MadeSt
     arrangement = arranged(layout, book.chart)
     folded = _folded(request.fold, arrangement, book)
     shown = slots_of(words, text, as_of, today, book)
-    conditions = ledger_conditions(book, request.conditions, DayReach(as_of, today))
+    conditions = ledger_conditions(book, request.conditions, as_of, today)
     figures = figures_of(book, selection, shown, arrangement.measures, as_of, request.by, conditions)
     makers = [
         RowMaker(arrangement, book.chart, figures, block, request.level, folded) for block in (*figures.blocks, WHOLE)

@@ -15,7 +15,7 @@ from level_almanac.core.as_of import AsOf
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.calendar import FiscalPeriod
 from level_almanac.core.change import Figure
-from level_almanac.core.line_rules import LedgerConditions
+from level_almanac.core.conditions_asked import LedgerConditions
 from level_almanac.core.slots import Shown, Slot, with_members
 from level_almanac.core.stretches import stretches
 from level_almanac.core.windows import Window, rest_of_cut, up_to

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 from level_almanac.core.arrangement import Arrangement, nature
 from level_almanac.core.as_of import AsOf
 from level_almanac.core.book import Book, Selection
+from level_almanac.core.conditions_asked import LedgerConditions
 from level_almanac.core.day_words import day_words, range_words
-from level_almanac.core.line_rules import LedgerConditions
 from level_almanac.core.report_table import Check, Counted, Note, Part, Proof
 from level_almanac.core.slots import Slot
 from level_almanac.core.statement_figures import WHOLE, Block, Figures

@@ -94,22 +94,17 @@ class _Trace:
         self.rule: Predicate = Some(tuple(predicate_of(term, bases, traced.entities, traced.rules) for term in terms))
         self.accounts = {account for term in terms for account in term.accounts}
         stretches = [each for term in terms for part in term.slices for each in part.stretches]
-        self.parts, self.beyond = book.ledger_parts(stretches)
+        self.parts, self.beyond = book.ledger_parts(stretches, traced.comparable)
 
     def table(self) -> ReportTable:
         """Ask the store, and return the report."""
         source = self.book.line_source(self.fields, [self.rule], self.parts)
-        found = left_out(self.book.engine, source, Place("amount"))
-        shown = next((Counted(each.lines, each.amount) for each in found if each.rule is None), Counted(0, _ZERO))
-        others = Counted(self.beyond.lines, self.beyond.amount)
-        others = sum((Counted(each.lines, each.amount) for each in found if each.rule is not None), others)
+        shown, others = counted_behind(self.book, self.traced, self.rule, self.parts)
+        others += Counted(self.beyond.lines, self.beyond.amount)
         level = self.request.level or self._level(source)
         wanted = self._journals(source) if self.request.journals else source
         made = ListRows(self.book.engine, wanted, self._shape(level)).made()
-        everything = sum(
-            (considered(self.book.state, [code]) for code in self.book.settings.entities),
-            considered(self.book.state, []),
-        )
+        everything = considered(self.book.state, self.traced.comparable)
         heads = (
             " and ".join(head_words(figure.column) for figure in self.figures)
             if len(self.figures) < 2
@@ -270,6 +265,20 @@ def _plan_trace(book: Book, traced: Traced, behind: BehindRow, figure: Figure) -
             table="budget",
         ),
     )
+
+
+def counted_behind(
+    book: Book, traced: Traced, rule: Predicate, parts: Sequence[str] | None = None
+) -> tuple[Counted, Counted]:
+    """Return how many lines meet a rule and how many do not, of entities whose amounts can be added to the report's.
+
+    parts: only the lines in these.
+    """
+    comparable = FieldTest("entity", "is", traced.comparable)
+    source = book.line_source(book.line_fields("ledger"), [comparable, rule], parts)
+    found = {each.rule: Counted(each.lines, each.amount) for each in left_out(book.engine, source, Place("amount"))}
+    nothing = Counted(0, _ZERO)
+    return found.get(None, nothing), found.get(1, nothing)
 
 
 def headed(columns: Sequence[Column], figures: Sequence[Column]) -> tuple[Column, ...]:

@@ -8,12 +8,11 @@ from decimal import Decimal
 from level_almanac.core.accounts import Account, Chart
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book, Selection
+from level_almanac.core.conditions_asked import Conditions, LedgerConditions, ledger_conditions
 from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.facts import as_of_for, data_facts, data_words, selection_facts
-from level_almanac.core.line_rules import Conditions, LedgerConditions, ledger_conditions
 from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.core.trial_range import TRIAL_FREE, TRIAL_SHOWN, TrialRange, trial_measures, trial_range
-from level_almanac.core.words.conditions import DayReach
 from level_almanac.core.words.days import DayWords
 from level_almanac.store.ledger_sums import (
     UNMET,
@@ -74,7 +73,7 @@ def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
     selection = book.select(request.entities)
     shown = trial_range(book, selection.calendar, request.when, (request.first, request.last), today)
     conditions = ledger_conditions(
-        book, request.conditions, DayReach(as_of_for(book, selection.calendar, request.when, today), today)
+        book, request.conditions, as_of_for(book, selection.calendar, request.when, today), today
     )
     filter_ = conditions.filter_of(book, TRIAL_FREE, TRIAL_SHOWN)
     sums = book.sums(trial_measures(shown, request.after_closing), filter_)

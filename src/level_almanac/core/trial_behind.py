@@ -5,12 +5,11 @@ from datetime import date
 
 from level_almanac.core.behind import BehindRow, Figure, Side, Term, Traced, find_row
 from level_almanac.core.book import Book
+from level_almanac.core.conditions_asked import ledger_conditions
 from level_almanac.core.facts import as_of_for
-from level_almanac.core.line_rules import ledger_conditions
 from level_almanac.core.report_table import ReportTable, Row
 from level_almanac.core.trial import TrialRequest, trial
 from level_almanac.core.trial_range import trial_measures, trial_range
-from level_almanac.core.words.conditions import DayReach
 from level_almanac.store.ledger_sums import Measures
 
 
@@ -29,8 +28,8 @@ def trial_behind(
     wanted = [find_row(table, name) for name in names] or [
         row for row in table.rows if row.cells and (not leaves or row.kind == "line")
     ]
-    reach = DayReach(as_of_for(book, selection.calendar, request.when, today), today)
-    rules = ledger_conditions(book, request.conditions, reach).rules
+    as_of = as_of_for(book, selection.calendar, request.when, today)
+    rules = ledger_conditions(book, request.conditions, as_of, today).rules
     rows = [_behind(book, table, row, request.level, measures) for row in wanted]
     return Traced(
         table,

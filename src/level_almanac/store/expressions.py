@@ -155,6 +155,8 @@ def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str]
             return f"(case {whens} else {sql(otherwise)} end)"
         case Summed(cases):
             tests = [(sql_of(test, bind, field_sql), sql(value)) for test, value in cases]
+            if not tests:
+                return "null::decimal(18, 2)"
             if len(tests) == 1:
                 return f"(case when {tests[0][0]} then {tests[0][1]} end)"
             added = " + ".join(f"(case when {test} then {value} else 0 end)" for test, value in tests)

@@ -9,13 +9,15 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 from itertools import pairwise
-from typing import Literal, NamedTuple
+from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine
-from level_almanac.store.line_query import Asking, LineSource, columns_in
 from level_almanac.store.predicate import Stretch, stretch_sql
 from level_almanac.store.state import State, Store
+
+if TYPE_CHECKING:
+    from level_almanac.store.line_query import LineSource
 
 EntryClass = Literal["ordinary", "adjusting", "closing", "base", "carried"]
 """`base`: carried lines of an entity's first loaded year; `carried`: those of later years."""
@@ -65,7 +67,7 @@ class Filter(NamedTuple):
     condition of this number, from 0, is the first that they do not meet.
     """
 
-    source: LineSource
+    source: "LineSource"
     free: frozenset[str]
     shown: tuple[str, ...]
 
@@ -210,6 +212,8 @@ def _source_sql(
     place = _place(by, "line.")
     unmet, joins, needed = "", "", set(by)
     if filter_ is not None:
+        from level_almanac.store.line_query import Asking, columns_in  # noqa: PLC0415  most sums have no conditions
+
         asking = Asking(filter_.source, bind)
         unmet, joins = f", {asking.left_by()} as unmet", asking.joins([])
         needed |= columns_in(filter_.source) - ROLLED

@@ -1,12 +1,15 @@
 """The lines of the `budget` table: few enough to be read whole, since each is shared out over days on its own."""
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from level_almanac.store.engine import Engine, Row
-from level_almanac.store.line_query import Asking, LineSource
+
+if TYPE_CHECKING:
+    from level_almanac.store.line_query import LineSource
 
 
-def plan_lines(engine: Engine, source: LineSource, by: Sequence[str | None], order: Sequence[str]) -> list[Row]:
+def plan_lines(engine: Engine, source: "LineSource", by: Sequence[str | None], order: Sequence[str]) -> list[Row]:
     """Return the lines in an order that no file's order changes: (scenario, entity, account, fiscal position, day or
     None, amount or None, share or None, name of the total that it is a share of or None, file and line of the export,
     how many of the rules it meets before the first that it does not, then the fields of `by`) of each.
@@ -14,6 +17,8 @@ def plan_lines(engine: Engine, source: LineSource, by: Sequence[str | None], ord
     A fiscal position that ends in 00 is a whole year. by: a None stands for a field that plans lack, blank everywhere;
     order: the names of the table's key fields.
     """
+    from level_almanac.store.line_query import Asking  # noqa: PLC0415  not needed where no plan is shown
+
     asking = Asking(source)
     fields = "".join(f', line."{field}"' if field else ", null" for field in by)
     key = ", ".join(f'line."{field}"' for field in order)

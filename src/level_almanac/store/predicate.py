@@ -120,9 +120,9 @@ def sql_of(predicate: Predicate, bind: Bind, field_sql: Callable[[str], str] = q
         case Not(part):
             return f"(not {sql_of(part, bind, field_sql)})"
         case Every(parts):
-            return "(" + " and ".join(sql_of(part, bind, field_sql) for part in parts) + ")"
+            return "(" + (" and ".join(sql_of(part, bind, field_sql) for part in parts) or "true") + ")"
         case Some(parts):
-            return "(" + " or ".join(sql_of(part, bind, field_sql) for part in parts) + ")"
+            return "(" + (" or ".join(sql_of(part, bind, field_sql) for part in parts) or "false") + ")"
         case Within(stretches):
             fiscal, counted = field_sql("fiscal"), field_sql("counted")
             tests = [stretch_sql(stretch, bind, fiscal, counted) for stretch in stretches]

@@ -4,20 +4,17 @@ from collections.abc import Callable, Mapping
 
 from level_almanac.book.tables import ACCOUNTS
 from level_almanac.core.accounts import Chart
-from level_almanac.core.line_fields import LineFields, line_fields
-from level_almanac.core.words.conditions import read_condition
 from level_almanac.errors import AlmanacError, BookMistake
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, Within
 
 
-def chart_fields() -> LineFields:
-    """Return what a layout can ask of an account."""
-    return line_fields("accounts", {"accounts": ACCOUNTS._replace(links={})}).as_exported
-
-
 def accounts_that(text: str, chart: Chart, where: str, error: type[AlmanacError] = BookMistake) -> tuple[str, ...]:
     """Return the codes of the accounts that meet the condition, in order; raise `error` where it cannot be read."""
-    condition = read_condition(text, chart_fields(), where, error)
+    from level_almanac.core.line_fields import line_fields  # noqa: PLC0415  many layouts have no condition
+    from level_almanac.core.words.conditions import read_condition  # noqa: PLC0415  as above
+
+    fields = line_fields("accounts", {"accounts": ACCOUNTS._replace(links={})}).as_exported
+    condition = read_condition(text, fields, where, error)
     return tuple(
         code
         for code, account in chart.accounts.items()

@@ -10,7 +10,7 @@ from level_almanac.core.line_fields import LineField
 from level_almanac.core.words.computed import Computed, ComputedReader, Ratio
 from level_almanac.core.words.days import unit_of
 from level_almanac.core.words.parsing import Node, parse, pointed
-from level_almanac.errors import AlmanacError, Mistake
+from level_almanac.errors import AlmanacError, Mistake, listed, nearest
 from level_almanac.store.expressions import Arithmetic, Constant, Expression, is_only_linked
 from level_almanac.store.line_query import Summing
 
@@ -70,9 +70,17 @@ class ShownReader:
     def shown(self, text: str, where: str, yes: Sequence[str]) -> tuple[ShownField, ...]:
         """Return the columns in order. yes: the names whose columns appear; those of others do not."""
         self.reader.text, self.reader.where = text, where
-        if plain := self._plain_fields(text):
+        plain = () if yes else self._plain_fields(text)
+        if plain:
             return plain
         tree = self._parse(text, "fields", where)
+        asked = {str(child.children[-1]).lower() for child in tree.children if child.children[-1] is not None}
+        for name in yes:
+            if name not in asked:
+                hint = nearest(name, asked)
+                raise self.error(
+                    Mistake("no column is marked with this", "--yes", repr(name), listed(sorted(asked)), hint)
+                )
         found = []
         for child in tree.children:
             head, sign, item, _, condition = child.children
