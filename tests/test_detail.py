@@ -18,6 +18,7 @@ RANGES = [
     ("--from", "2026-05-10", "--through", "2026-06-05"),
     ("--year", "2025", "--after-closing"),
     ("--period", "2026-P08", "--entity", "YARD"),
+    ("--period", "2026-P08", "--only", "source in TK, SI, RC", "--except", "amount over 4000"),
     (),
 ]
 EVERYTHING = ("asset", "liability", "equity", "income", "direct-cost", "expense")

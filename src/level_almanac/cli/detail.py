@@ -3,12 +3,14 @@
 import click
 
 from level_almanac.cli.options import (
+    condition_options,
     dated_options,
     entity_option,
     open_book,
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.detail import DetailRequest
 from level_almanac.core.detail import detail as account_detail
 from level_almanac.core.words.days import DayWords
@@ -17,6 +19,7 @@ from level_almanac.core.words.days import DayWords
 @click.command()
 @click.argument("accounts", nargs=-1, required=True, metavar="ACCOUNT...")
 @dated_options
+@condition_options
 @click.option(
     "--show", "shown", default="", metavar="FIELDS", help="Fields of the lines.  [default: document, party, memo]"
 )
@@ -31,6 +34,8 @@ def detail(
     accounts: tuple[str, ...],
     when: AsOfRequest,
     days: tuple[DayWords | None, DayWords | None],
+    only: tuple[str, ...],
+    besides: tuple[str, ...],
     shown: str,
     subtotals: bool,
     carried: bool,
@@ -63,5 +68,6 @@ def detail(
         subtotals=subtotals,
         carried=carried,
         after_closing=after_closing,
+        conditions=Conditions(only, besides),
     )
     show(ctx, account_detail(book, request, book.now.date()), output, look)

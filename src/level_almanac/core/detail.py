@@ -9,18 +9,19 @@ from typing import Any, NamedTuple
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book
 from level_almanac.core.chosen_accounts import chosen_accounts
+from level_almanac.core.conditions_asked import Conditions, ledger_conditions
 from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.facts import as_of_for, data_facts, data_words, selection_facts
 from level_almanac.core.line_fields import LineField
 from level_almanac.core.report_table import Cell, Check, Column, Counted, Part, Proof, ReportTable, Row
-from level_almanac.core.trial_range import trial_measures, trial_range
+from level_almanac.core.trial_range import TRIAL_FREE, TRIAL_SHOWN, trial_measures, trial_range
 from level_almanac.core.words.computed import ComputedReader
 from level_almanac.core.words.conditions import DayReach
 from level_almanac.core.words.days import DayWords
 from level_almanac.core.words.shown import ShownField, ShownReader
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.expressions import Expression
-from level_almanac.store.ledger_sums import Sums, considered
+from level_almanac.store.ledger_sums import UNMET, Sums, considered
 from level_almanac.store.line_query import Order, lines
 from level_almanac.store.predicate import FieldTest, Predicate, Stretch, Within
 
@@ -44,6 +45,7 @@ class DetailRequest:
     subtotals: bool = False
     carried: bool = False
     after_closing: bool = False
+    conditions: Conditions = field(default_factory=Conditions)
 
 
 class _Line(NamedTuple):
@@ -91,6 +93,8 @@ class _Detail:
         calendar = self.selection.calendar
         self.range = trial_range(book, calendar, request.when, (request.first, request.last), today)
         self.fields = book.line_fields("ledger")
+        self.as_of = as_of_for(book, calendar, request.when, today)
+        self.conditions = ledger_conditions(book, request.conditions, self.as_of, today)
         self.columns = self._read_columns()
         self.places = Decimal(1).scaleb(-self.selection.decimals)
         self.checks: list[Check] = []
@@ -99,13 +103,11 @@ class _Detail:
         return self.request.show or _DEFAULT_SHOWN
 
     def _read_columns(self) -> tuple[ShownField, ...]:
-        as_of = as_of_for(self.book, self.selection.calendar, self.request.when, self.today)
-
         def no_labels(found: LineField, _unit: Any) -> None:
             what = "parts of dates are for `almanac list`"
             raise UsageMistake(Mistake(what, "--show", repr(found.name)))
 
-        reader = ComputedReader(self.fields, "--show", UsageMistake, DayReach(as_of, self.today), no_labels)
+        reader = ComputedReader(self.fields, "--show", UsageMistake, DayReach(self.as_of, self.today), no_labels)
         found = ShownReader(reader, {}, UsageMistake).shown(self.shown, "--show", ())
         for each in found:
             if each.aggregate or each.key in ("posted", "debit", "credit", "balance"):
@@ -115,7 +117,8 @@ class _Detail:
 
     def table(self) -> ReportTable:
         """Ask the store, and return the report."""
-        sums = self.book.sums(trial_measures(self.range, self.request.after_closing))
+        filter_ = self.conditions.filter_of(self.book, TRIAL_FREE, TRIAL_SHOWN)
+        sums = self.book.sums(trial_measures(self.range, self.request.after_closing), filter_)
         figures = self._figures(sums)
         by_account = self._lines()
         rows = [row for code in figures for row in self._account_rows(code, figures[code], by_account.get(code, []))]
@@ -136,11 +139,14 @@ class _Detail:
                 "range": shown.words,
                 "closing_lines": closing,
                 "signs": "debit positive",
+                **({"conditions": " · ".join(self.conditions.words)} if self.conditions.words else {}),
                 **data_facts(self.book),
             },
             subtitle=(
                 f"{selection.words} · {selection.currency} · debits positive",
-                f"{shown.words} · {closing} · accounts: {', '.join(self.request.accounts)}",
+                " · ".join(
+                    [shown.words, closing, f"accounts: {', '.join(self.request.accounts)}", *self.conditions.words]
+                ),
                 data_words(self.book),
             ),
             columns=columns,
@@ -180,6 +186,7 @@ class _Detail:
             FieldTest("entry", "is", tuple(classes)),
             Within(stretches),
             FieldTest("entity", "is", tuple(self.selection.entities)),
+            *(rule.predicate for rule in self.conditions.rules),
         ]
 
     def _lines(self) -> dict[str, list[_Line]]:
@@ -337,6 +344,7 @@ class _Detail:
             Part("closing lines of the year", _counted(own, "closing")),
             Part("adjustment periods", _counted(own, "adjustments")),
             Part("later dates", _counted(own, "later")),
+            *(Part(rule.words, _counted(own, f"{UNMET}{number}")) for number, rule in enumerate(self.conditions.rules)),
         )
         everything = considered(self.book.state, selection.comparable)
         count = sum(each.lines for each in figures.values())
@@ -354,6 +362,8 @@ class _Detail:
 
     def _notes(self, figures: Mapping[str, _Account]) -> Iterator[str]:
         yield from self.selection.notes
+        if self.conditions.rules:
+            yield "Only some lines are asked for, in openings and balances too"
         empty = len(self.accounts) - len(figures)
         if empty:
             words = "1 account" if empty == 1 else f"{empty} accounts"

@@ -226,6 +226,11 @@ class Listing:
     def _day_rules(self, first: date, last: date) -> Iterator[Rule]:
         named = self.as_of.named
         if named is not None and getattr(named, "extra", False) and not self.request.date:
+            if "period" not in self.fields.by_name:
+                step = f"ask for --year {str(named)[:4]}, or for a range of days"
+                raise UsageMistake(
+                    Mistake("an extra period has no days of its own", "--period", str(named), next_step=step)
+                )
             yield Rule("other periods", FieldTest("period", "is", (str(named),)))
             return
         yield from date_rules(self.fields, self.request.date, first, last, self.as_of)
