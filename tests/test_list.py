@@ -117,6 +117,18 @@ def test_a_ratio_is_made_of_totals_and_never_summed(
         )
 
 
+def test_products_are_exact(demo: Path, almanac: Almanac, moved: list[second_route.Line]) -> None:
+    found = list_(almanac, demo, "--compute", "square = amount * amount * 3.75", "--by", "account", "--show", "square")
+    squares: defaultdict[str, Decimal] = defaultdict(Decimal)
+    for line in moved:
+        squares[line.account] += line.amount * line.amount * Decimal("3.75")
+    assert {key: Decimal(cells["square"]) for key, cells in rows_of(found).items()} == squares
+    beyond = list_(
+        almanac, demo, "--compute", "x = amount * amount * amount * amount * amount", "--by", "account", "--show", "x"
+    )
+    assert (beyond.code, "a number becomes too large to be exact" in beyond.err) == (3, True), beyond.err
+
+
 def test_first_says_of_how_many_and_totals_both(demo: Path, almanac: Almanac, moved: list[second_route.Line]) -> None:
     found = list_(almanac, demo, "--show", "amount", "--sort", "amount descending", "--first", "3")
     amounts = sorted((line.amount for line in moved), reverse=True)

@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Context, Decimal
+from functools import reduce
 from typing import Any
 
 from level_almanac.core.list_shape import ListShape, MadeRows
@@ -95,11 +96,16 @@ def _value(column: ShownField, found: Sequence[Any]) -> Cell:
     return value
 
 
+def _add(one: Any, other: Any) -> Any:
+    # A product of two amounts can have more figures than Python's decimals keep by themselves.
+    return _EXACT_ENOUGH.add(one, other) if isinstance(one, Decimal) and isinstance(other, Decimal) else one + other
+
+
 def _fold(summing: Summing, values: Sequence[Any]) -> Any:
     there = [value for value in values if value is not None]
     match summing:
         case "sum" | "count":
-            return sum(there[1:], there[0]) if there else None
+            return reduce(_add, there) if there else None
         case "minimum":
             return min(there, default=None)
         case "maximum":

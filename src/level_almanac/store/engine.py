@@ -68,6 +68,8 @@ class DuckDBEngine:
         except self._errors as error:
             step = "is the disk full? If not, delete the folder .almanac and run `almanac load`"
             first = str(error).splitlines()[0]
+            if first.startswith("Out of Range"):
+                raise EngineError(Mistake("a number becomes too large to be exact", got=first[:90])) from error
             raise EngineError(Mistake("the store's engine had to stop", got=first, next_step=step)) from error
 
     def close(self) -> None:

@@ -131,7 +131,7 @@ def labels_in(expression: Expression, places: Mapping[str, "Expression"]) -> lis
     return [part for part in parts_of(expression, places) if isinstance(part, Labelled)]
 
 
-def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str], str]) -> str:  # noqa: C901  one case a kind
+def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str], str]) -> str:  # noqa: C901, PLR0912  one case a kind
     """Return the SQL of the expression's value. field_sql: of a field by its name, for conditions within it."""
 
     def sql(part: Expression) -> str:
@@ -146,6 +146,8 @@ def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str]
             return _number_sql(value, bind) if isinstance(value, Decimal) else bind(value)
         case Labelled(_, number):
             return f"labels_{number}.label"
+        case Arithmetic("*", left, right):
+            return f"({_wide(left, sql(left))} * {_wide(right, sql(right))})"
         case Arithmetic(operation, left, right):
             return f"({sql(left)} {operation} {sql(right)})"
         case DaysBetween(first, last):
@@ -165,6 +167,11 @@ def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str]
             return f"nullif(concat({', '.join(sql(part) for part in parts)}), '')"
         case Piece(end, length, of):
             return f"{'left' if end == 'first' else 'right'}({sql(of)}, {bind(length)})"
+
+
+def _wide(part: Expression, sql: str) -> str:
+    # The engine makes a product no wider than its parts; stored numbers have four decimals at the most.
+    return f"{sql}::decimal(38, 4)" if isinstance(part, Column) else sql
 
 
 def _number_sql(value: Decimal, bind: Bind) -> str:
