@@ -335,6 +335,7 @@ def test_wrong_lines_are_set_aside_on_demand_and_told_of_ever_after(make_book: M
         "J4,2,2025-12-01,,9999,,7.00,BK",
         "J5,1,2025-12-01,,1000,1.234,,BK",
         "J6,1,2025-12-01",
+        "J7,1,2025-12-05,,1000,9.00,,CF",
     ]
     book = make_book(*LINES, *wrong)
     refused = book.load()
@@ -344,12 +345,12 @@ def test_wrong_lines_are_set_aside_on_demand_and_told_of_ever_after(make_book: M
     assert loaded.code == 0, loaded.err
     with (book.root / "set-aside" / "ledger_ledger.csv.csv").open(newline="") as stream:
         kept = list(csv.reader(stream))
-    assert [row[0] for row in kept[1:]] == ["8", "9", "10", "ledger.csv:11"]
-    assert [row[1].split(":")[0] for row in kept[1:4]] == ["posted", "account", "debit"]
-    assert "4 lines were SET ASIDE as wrong, debits 8.23 and credits 7.00 as far as they can be read" in " ".join(
+    assert [row[0] for row in kept[1:]] == ["8", "9", "10", "12", "ledger.csv:11"]
+    assert [row[1].split(":")[0] for row in kept[1:5]] == ["posted", "account", "debit", "posted"]
+    assert "5 lines were SET ASIDE as wrong, debits 17.23 and credits 7.00 as far as they can be read" in " ".join(
         book.run("trial").out.split()
     )
-    assert book.run("list", "ledger", "--print", "json").json["facts"]["set_aside"] == "4"
+    assert book.run("list", "ledger", "--print", "json").json["facts"]["set_aside"] == "5"
     assert book.load().code == 3, "without being asked for, they are refused again"
     book.ledger("journal,line,posted,period,account,debit,credit,source\n" + "".join(f"{line}\n" for line in LINES))
     assert book.load().code == 0

@@ -160,8 +160,13 @@ class ExportReader:
             export.write_plain(file.name, target)
             return ReadExport(aside=aside)
         export.write_ledger(file.name, placements, self.rules, target)
-        rows = lines_without_place(self.engine, [str(target)], self.limit)
+        rows = lines_without_place(self.engine, [str(target)], _ALL if self.set_aside else self.limit)
         lost = [WrongText(line, "posted", "carried-day", str(posted)) for _, line, posted, _ in rows]
+        if lost and self.set_aside:
+            aside = self._aside(file, export, raw, fields, lost, aside)
+            numbers = {*export.aside, *(each.line for each in lost)}
+            replace(export, aside=tuple(sorted(numbers))).write_ledger(file.name, placements, self.rules, target)
+            return ReadExport(aside=aside)
         return ReadExport([self._told(file, each, fields) for each in lost], rows[0][-1] if rows else 0, aside)
 
     def _checks(self, export: ExportLines, unknown: set[str], beyond: set[date]) -> list[tuple[str, set[str], Reason]]:
@@ -231,18 +236,39 @@ class ExportReader:
             _, unknown, beyond = self._placements(right, file.block)
             for name, texts, reason in self._checks(right, unknown, beyond):
                 wrong += right.lines_with(name, sorted(texts), reason, _ALL)[0]
+        if not wrong and not shape[1]:
+            return export, None
+        nothing = SetAside(file, raw.heads, (), tuple(shape[0]), shape[1], Decimal(0), Decimal(0))
+        aside = self._aside(file, export, raw, fields, wrong, nothing)
+        return replace(export, aside=tuple(sorted({each.line for each in wrong}))), aside
+
+    def _aside(
+        self,
+        file: ExportFile,
+        export: ExportLines,
+        raw: RawExport,
+        fields: list[Source],
+        wrong: Sequence[WrongText],
+        before: SetAside | None,
+    ) -> SetAside:
+        """Return the lines of these texts, and those that were set aside before."""
         # A line is told of by the first thing that is wrong with it.
         reasons = {each.line: self._told(file, each, fields) for each in reversed(wrong)}
         ordered = sorted(reasons)
-        if not ordered and not shape[1]:
-            return export, None
         records = [
             (line, str(reasons[line]).partition(": ")[2], *texts)
             for line, *texts in export.texts(ordered, len(raw.heads))
         ]
         debit, credit = export.sides_of(ordered)
-        aside = SetAside(file, raw.heads, records, tuple(shape[0]), len(ordered) + shape[1], debit, credit)
-        return replace(export, aside=tuple(ordered)), aside
+        if before is None:
+            return SetAside(file, raw.heads, records, (), len(ordered), debit, credit)
+        return replace(
+            before,
+            records=sorted([*before.records, *records], key=lambda record: int(record[0])),
+            count=before.count + len(ordered),
+            debit=before.debit + debit,
+            credit=before.credit + credit,
+        )
 
     def _placements(self, export: ExportLines, block: IntakeBlock) -> tuple[Placements, set[str], set[date]]:
         """Return the places, the period texts that the calendar lacks, and the days that it does not reach to."""
