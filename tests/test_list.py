@@ -2,7 +2,8 @@
 
 import shutil
 from collections import defaultdict
-from datetime import date
+from collections.abc import Callable
+from datetime import date, timedelta
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -209,3 +210,41 @@ def test_entities_of_another_currency_are_in_no_proof(demo: Path, tmp_path: Path
             assert ran.json["proof"]["considered"]["lines"] == {"LINE": 22429, "YARD": 2960}[entity]
     refused = almanac("list", "ledger", book=book)
     assert (refused.code, "amounts in different currencies are not added" in refused.err) == (2, True)
+
+
+@pytest.mark.parametrize("unit", ["day", "week", "month", "quarter", "year"])
+def test_parts_of_dates_are_those_of_the_calendar(
+    demo: Path, almanac: Almanac, moved: list[second_route.Line], unit: str
+) -> None:
+    found = list_(almanac, demo, "--by", f"{unit} of posted", "--show", "count, debit", "--only", "account begins 121")
+
+    def week(day: date) -> str:
+        # Weeks start on Monday; the first of a year is the one that holds 1 October.
+        year = second_route.fiscal(day)[0]
+        firsts = {each: date(each - 1, 10, 1) for each in (year, year + 1)}
+        starts = {each: first - timedelta(days=first.weekday()) for each, first in firsts.items()}
+        number = year + 1 if day >= starts[year + 1] else year
+        return f"{number}-W{(day - starts[number]).days // 7 + 1:02d}"
+
+    names: dict[str, Callable[[date], str]] = {
+        "day": date.isoformat,
+        "week": week,
+        "month": lambda day: f"{day:%Y-%m}",
+        "quarter": lambda day: f"{second_route.fiscal(day)[0]}-Q{(second_route.fiscal(day)[1] + 2) // 3}",
+        "year": lambda day: str(second_route.fiscal(day)[0]),
+    }
+    wanted: defaultdict[str, Decimal] = defaultdict(Decimal)
+    for line in moved:
+        if line.account.startswith("121"):
+            wanted[names[unit](line.posted)] += line.debit
+    assert {key: Decimal(cells["debit"]) for key, cells in rows_of(found).items()} == wanted
+
+
+def test_the_period_of_a_ledger_line_is_its_own(demo: Path, almanac: Almanac, moved: list[second_route.Line]) -> None:
+    found = rows_of(list_(almanac, demo, "--by", "period of posted", "--show", "count", "--entity", "YARD"))
+    wanted: defaultdict[str, int] = defaultdict(int)
+    for line in moved:
+        if line.entity == "YARD":
+            wanted[f"{line.year}-P{line.period:02d}"] += 1
+    assert {key: cells["count"] for key, cells in found.items()} == wanted
+    assert "2025-P13" in found

@@ -26,6 +26,17 @@ REPORTS = (
     ["statement", "income"],
     ["statement", "income", "--level", "2", "--entity", "LINE"],
     ["calendar"],
+    ["list", "ledger", "--by", "account.class, vessel", "--year", "2025", "--show", "count, - amount, vessel.cars"],
+    [
+        "list",
+        "ledger",
+        "--only",
+        "memo contains dock",
+        "--show",
+        "posted, account.name, memo, party, reference, amount",
+    ],
+    ["detail", "12110", "10129", "--period", "2026-P08", "--entity", "LINE", "--subtotals", "--carried"],
+    ["trace", "statement", "income", "--row", "40220", "--columns", "ptd; ptd last year"],
 )
 
 
@@ -104,6 +115,30 @@ def test_numbers_round_half_away_from_zero_and_zero_has_no_minus(number: Decimal
 def test_change_percent(of: Figure, over: Figure, percent: str | None) -> None:
     found = change_percent(of, over)
     assert found == (Decimal(percent) if percent and percent[-1].isdigit() else percent)
+
+
+@pytest.mark.parametrize("width", [70, 90, 128])
+def test_long_texts_go_on_beneath_and_no_word_is_lost(width: int) -> None:
+    columns = (
+        Column("memo", "memo", "text"),
+        Column("place", "place", "text"),
+        Column("amount", "amount", "amount", 2),
+    )
+    memos = ["a short one", "a rather long narration of what was done to the slip " * 2, "x" * 90]
+    rows = tuple(
+        Row(f"J{number}/1", f"J{number}/1", 1, "line", {"memo": memo, "place": "exports/a/b.csv:7", "amount": Decimal(number)})
+        for number, memo in enumerate(memos, 1)
+    )  # fmt: skip
+    heading = Row("h:heading", "A heading that has the whole of a line to itself, however long it is", 0, "heading")
+    shown = text(ReportTable("A", {}, (), columns, (heading, *rows)), width).splitlines()
+    assert max(map(len, shown)) <= max(width, len(heading.label))
+    assert heading.label in shown
+    said = "".join("".join(shown).split())
+    for memo in memos[:2]:
+        assert all(word in said for word in memo.split())
+    assert said.count("x") >= 90
+    for number in (1, 2, 3):
+        assert any(line.strip().startswith(f"J{number}/1") and line.endswith(f"{number}.00") for line in shown)
 
 
 LURES = ("=1+1", "+1", "-1", "@SUM(A1)", "\tx", "\rx")
