@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from conftest import CHART, Almanac, run_almanac
 from level_almanac.core.book import Book
 from level_almanac.core.conditions_asked import Conditions
+from level_almanac.core.list_shape import Limit, Threshold
 from level_almanac.core.listing import ListRequest, listing
 
 TODAY = date(2026, 6, 17)
@@ -247,6 +248,54 @@ def test_only_and_except_are_everything_and_what_plain_python_says(book: Book, c
         assert table.proof.balances
     assert only.proof is not None
     assert only.proof.shown.amount == sum((line["amount"] for line in LINES if holds(line)), Decimal(0))
+
+
+GROUPS: dict[str, Callable[[Line], str | None]] = {
+    "account": lambda line: line["account"],
+    "account.class": lambda line: CLASSES[line["account"][0]],
+    "party.town": lambda line: person(line, 0),
+    "batch": lambda line: line["batch"],
+    "month of posted": lambda line: f"{line['posted']:%Y-%m}",
+}
+LIMITS: dict[Limit, Callable[[Decimal, Decimal], bool]] = {
+    "over": lambda total, limit: total > limit,
+    "at-least": lambda total, limit: total >= limit,
+    "under": lambda total, limit: total < limit,
+    "at-most": lambda total, limit: total <= limit,
+}
+
+
+@settings(max_examples=60)
+@given(
+    SINGLE.filter(lambda test: test[0] != "batch is blank"),
+    st.lists(st.sampled_from(sorted(GROUPS)), min_size=1, max_size=2, unique=True),
+    st.sampled_from(sorted(LIMITS)),
+    st.integers(-300, 300).map(Decimal),
+)
+def test_groups_and_what_a_threshold_leaves_out_are_all_that_was_considered(
+    book: Book, condition: Test, by: list[str], limit: Limit, value: Decimal
+) -> None:
+    text, holds = condition
+    request = ListRequest(
+        by=", ".join(by), show="amount", conditions=Conditions((text,), ()), thresholds=(Threshold(limit, (value,)),)
+    )
+    table = listing(book, request, TODAY)
+    totals: dict[tuple[Any, ...], Decimal] = {}
+    for line in LINES:
+        if holds(line):
+            key = tuple(GROUPS[each](line) for each in by)
+            totals[key] = totals.get(key, Decimal(0)) + line["amount"]
+    kept = {key: total for key, total in totals.items() if LIMITS[limit](total, value)}
+    named = {
+        "/".join(f"{each}-blank" if part is None else part for part, each in zip(key, by, strict=True)): total
+        for key, total in kept.items()
+    }
+    assert {row.key: row.cells["amount"] for row in table.rows if row.kind == "line"} == named
+    total = next(row.cells["amount"] for row in table.rows if row.kind == "total")
+    assert (total or Decimal(0)) == sum(kept.values(), Decimal(0))
+    assert table.proof is not None
+    assert table.proof.adds_up
+    assert table.proof.considered.lines == len(LINES)
 
 
 @pytest.mark.parametrize(

@@ -129,3 +129,16 @@ def test_what_cannot_be_asked(demo: Path, almanac: Almanac, words: tuple[str, ..
     ran = almanac("detail", *words, book=demo)
     assert ran.code == 2
     assert message in ran.err
+
+
+def test_fields_of_linked_tables_and_the_place_in_the_export_can_be_shown(demo: Path, almanac: Almanac) -> None:
+    found = report(
+        almanac, demo, "detail", "40111", "--period", "2026-P08", "--show", "vessel.kind, file, file_line, document"
+    )
+    lines = [row["cells"] for row in found["rows"] if row["kind"] == "line" and "posted" in row["cells"]]
+    assert lines
+    kinds = {"Brae": "day ferry", "Corran": "night ferry", "Merlin": "day ferry", "Tern": "day ferry"}
+    for cells in lines:
+        text = (demo / cells["file"]).read_text(encoding="utf-8").splitlines()[int(cells["file_line"]) - 1]
+        assert f",{cells['document']}," in text
+        assert cells["vessel.kind"] == kinds[text.rsplit(",", 1)[1]]

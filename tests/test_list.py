@@ -248,3 +248,19 @@ def test_the_period_of_a_ledger_line_is_its_own(demo: Path, almanac: Almanac, mo
             wanted[f"{line.year}-P{line.period:02d}"] += 1
     assert {key: cells["count"] for key, cells in found.items()} == wanted
     assert "2025-P13" in found
+
+
+def test_fields_tells_how_many_lines_have_one_and_how_far_it_reaches(
+    demo: Path, almanac: Almanac, moved: list[second_route.Line]
+) -> None:
+    rows = {row["key"]: row["cells"] for row in almanac("fields", "ledger", "--print", "json", book=demo).json["rows"]}
+    everything = second_route.read(demo)
+    assert rows["journal"]["filled"] == len(everything)
+    assert rows["posted"]["values"] == "30 Sep 2023 to 17 Jun 2026"
+    most, least = max(line.amount for line in everything), min(line.amount for line in everything)
+    assert [Decimal(text) for text in rows["amount"]["values"].split(" to ")] == [least, most]
+    counts: defaultdict[str, int] = defaultdict(int)
+    for line in everything:
+        counts[line.source] += 1
+    assert rows["source"]["values"].split(", ") == sorted(counts, key=lambda source: (-counts[source], source))[:3]
+    assert len(everything) > len(moved)

@@ -2,6 +2,7 @@
 
 import re
 import zipfile
+from collections import defaultdict
 from collections.abc import Callable
 from datetime import date
 from decimal import Decimal
@@ -209,3 +210,39 @@ def test_a_page_links_each_figure_to_its_lines_and_a_workbook_has_a_sheet(
     assert zipfile.is_zipfile(sheet)
     refused = almanac("statement", "income", "--with-lines", book=demo)
     assert (refused.code, "--with-lines goes with -o" in refused.err) == (2, True)
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ("statement", "income", "--columns", "ptd; ytd; ytd last year"),
+        ("statement", "balance"),
+        ("trial", "--year", "2025"),
+    ],
+)
+def test_the_lines_beside_a_report_are_each_there_once_and_sum_to_its_figures(
+    demo: Path, almanac: Almanac, words: tuple[str, ...]
+) -> None:
+    found = almanac(*words, "--entity", "YARD", "--with-lines", "--print", "json", book=demo).json
+    (behind,) = found["behind"]
+    assert behind["proof"]["balances"]
+    sums: defaultdict[tuple[str, str], Decimal] = defaultdict(Decimal)
+    seen: set[tuple[str, str]] = set()
+    group = ""
+    for row in behind["rows"]:
+        if row["kind"] == "heading":
+            group = row["key"].removesuffix(":heading")
+        elif row["kind"] == "line":
+            assert (group, row["key"]) not in seen
+            seen.add((group, row["key"]))
+            for key, cell in row["cells"].items():
+                if any(column["key"] == key and column["type"] == "amount" for column in behind["columns"]):
+                    sums[group, key] += Decimal(cell or 0)
+    groups = {group for group, _ in seen}
+    keys = {column["key"] for column in behind["columns"] if column["type"] == "amount"}
+    compared = 0
+    for row in found["rows"]:
+        for key in keys & row["cells"].keys() if row["key"] in groups else ():
+            assert sums[row["key"], key] == Decimal(row["cells"][key] or 0), (row["key"], key)
+            compared += 1
+    assert compared >= 10

@@ -358,6 +358,39 @@ def test_wrong_lines_are_set_aside_on_demand_and_told_of_ever_after(make_book: M
     assert "SET ASIDE" not in book.run("trial").out
 
 
+def test_wrong_rows_of_a_workbook_are_set_aside_by_their_row(make_book: MakeBook) -> None:
+    book = make_book(*LINES)
+    source = made_sheet(
+        book.root,
+        HEADS,
+        GOOD,
+        ["J1", 2, *GOOD[2:4], "4010", None, 5, "BK"],
+        ["J2", 1, "2025-10-02", None, "1000", 1.005, None, "BK"],
+    )
+    switched(book, source)
+    refused = book.load()
+    assert "ledger.xlsx:4: debit: more decimals than the entity's currency has: '1.005'" in refused.err
+    loaded = book.load("--set-aside", "--print", "json")
+    assert loaded.code == 0, loaded.err
+    (row,) = [each["cells"] for each in loaded.json["rows"] if each["key"] == "ledger.xlsx"]
+    assert (row["lines"], row["set_aside"]) == (2, 1)
+
+
+def test_the_same_line_in_two_formats_counts_once(make_book: MakeBook) -> None:
+    book = make_book(*LINES)
+    (book.root / "more").mkdir()
+    json_lines(book.root / "more", records_of(book)[:2])
+    path = book.root / "almanac.toml"
+    text = path.read_text()
+    block = text[text.rindex("[[intake]]") :]
+    path.write_text(text + block.replace('files = "ledger*.csv"', 'files = "more/ledger.jsonl"\nformat = "jsonl"'))
+    loaded = book.load("--print", "json")
+    assert loaded.code == 0, loaded.err
+    counts = {row["key"]: (row["cells"]["lines"], row["cells"]["duplicates"]) for row in loaded.json["rows"]}
+    assert counts["ledger.csv"] == (6, None)
+    assert counts["more/ledger.jsonl"] == (0, 2)
+
+
 # PostgreSQL, run for real.
 
 
