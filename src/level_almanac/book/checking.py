@@ -11,15 +11,20 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from level_almanac.book.calendar_checking import calendar_mistakes
+from level_almanac.book.finding_checking import finding_mistakes
 from level_almanac.book.intake_checking import intake_mistakes
 from level_almanac.book.settings import (
+    AgingSettings,
+    AgreeSettings,
     BookHead,
     BookSettings,
     CalendarSettings,
     Entity,
     EntryClassRules,
     IntakeBlock,
+    NumberingSettings,
     PageSettings,
+    PartiesSettings,
     Percent,
     PlanSettings,
     ProfileSettings,
@@ -41,6 +46,10 @@ _SECTIONS = {
     "profiles": ProfileSettings,
     "styles": StyleSettings,
     "page": PageSettings,
+    "parties": PartiesSettings,
+    "aging": AgingSettings,
+    "numbering": NumberingSettings,
+    "agree": AgreeSettings,
     "intake": IntakeBlock,
 }
 _NOT_A = {
@@ -52,7 +61,9 @@ _NOT_A = {
     "dataclass_type": "a section of keys",
 }
 _FIELD_NAME = re.compile(r"[a-z][a-z0-9_]*")
-RESERVED_FIELDS = frozenset({"file", "file_line", "fiscal", "counted", "own_class", "entry_class", "class", "entry"})
+RESERVED_FIELDS = frozenset(
+    {"file", "file_line", "fiscal", "counted", "own_class", "entry_class", "class", "entry", "signed", "party_told"}
+)
 """Names that the store gives to what it adds to each line."""
 
 
@@ -71,6 +82,7 @@ def mistakes_in(plain: Mapping[str, Any]) -> list[Mistake]:
         *_table_mistakes(settings),
         *_plan_mistakes(settings),
         *_look_mistakes(settings),
+        *finding_mistakes(settings),
         *(
             mistake
             for number, block in enumerate(settings.intake, 1)

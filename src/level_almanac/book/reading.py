@@ -5,6 +5,9 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.book.settings import (
+    AgingSettings,
+    AgreeSettings,
+    AgreeSide,
     BookFile,
     BookHead,
     BookSettings,
@@ -12,7 +15,9 @@ from level_almanac.book.settings import (
     Entity,
     EntryClassRules,
     IntakeBlock,
+    NumberingSettings,
     PageSettings,
+    PartiesSettings,
     PlanSettings,
     ProfileSettings,
     StyleSettings,
@@ -77,5 +82,14 @@ def _settings(plain: dict[str, Any]) -> BookSettings:
         profiles={name: ProfileSettings(**section) for name, section in plain.get("profiles", {}).items()},
         styles={name: StyleSettings(**section) for name, section in plain.get("styles", {}).items()},
         page=PageSettings(**plain.get("page", {})),
+        parties=PartiesSettings(**plain.get("parties", {})),
+        aging=AgingSettings(**plain.get("aging", {})),
+        numbering=[NumberingSettings(**block) for block in plain.get("numbering", [])],
+        agree=[_agreement(block) for block in plain.get("agree", [])],
         intake=[IntakeBlock(**block) for block in plain.get("intake", [])],
     )
+
+
+def _agreement(plain: dict[str, Any]) -> AgreeSettings:
+    sides = {name: AgreeSide(**plain[name]) for name in ("left", "right")}
+    return AgreeSettings(**{**plain, **sides})

@@ -107,6 +107,57 @@ class PlanSettings:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class PartiesSettings:
+    """The `[parties]` section. same_as: the codes of parties that are one with another, to the code that stands."""
+
+    __pydantic_config__ = STRICT
+    same_as: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AgingSettings:
+    """The `[aging]` section. buckets: the last day late of each bucket but the first and the last, rising."""
+
+    __pydantic_config__ = STRICT
+    buckets: list[int] = field(default_factory=lambda: [30, 60, 90])
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NumberingSettings:
+    """One `[[numbering]]` block: numbers that run without a gap. only: the condition of the lines that have them."""
+
+    __pydantic_config__ = STRICT
+    table: str
+    field: str
+    only: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AgreeSide:
+    """One side of an agreement: the sum of an expression over the lines of a table that meet a condition.
+
+    by: the field whose values the two sides are held together by, or empty for one sum.
+    """
+
+    __pydantic_config__ = STRICT
+    table: str
+    sum: str = "amount"
+    only: str = ""
+    by: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AgreeSettings:
+    """One `[[agree]]` block: two sums that must be equal, key by key, but for the tolerance."""
+
+    __pydantic_config__ = STRICT
+    name: str
+    left: AgreeSide
+    right: AgreeSide
+    tolerance: str = "0"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ProfileSettings:
     """One `[profiles.NAME]` section: how much a day of the week weighs beside the others."""
 
@@ -215,6 +266,10 @@ class BookSettings:
     profiles: dict[str, ProfileSettings] = field(default_factory=dict)
     styles: dict[str, StyleSettings] = field(default_factory=dict)
     page: PageSettings = field(default_factory=PageSettings)
+    parties: PartiesSettings = field(default_factory=PartiesSettings)
+    aging: AgingSettings = field(default_factory=AgingSettings)
+    numbering: list[NumberingSettings] = field(default_factory=list)
+    agree: list[AgreeSettings] = field(default_factory=list)
     intake: list[IntakeBlock] = field(default_factory=list)
 
 

@@ -9,15 +9,26 @@ from level_almanac.book.settings import TableSettings
 Kind = Literal["text", "date", "amount", "quantity", "whole", "period"]
 ACCOUNT_CLASSES = ("asset", "liability", "equity", "income", "direct-cost", "expense")
 INCOME_CLASSES = ("income", "direct-cost", "expense")
+SIDES = ("payable", "receivable")
+SIDE_OF = {"payable": "payables", "receivable": "receivables"}
+"""The table of documents on each side."""
+KIND_SIGNS = {"invoice": 1, "credit": -1, "payment": -1, "write-off": -1, "refund": 1, "void": 1}
+"""What a line of each kind does to what a party owes or is owed; its amount itself is never negative."""
 
 
 class Field(NamedTuple):
-    """One field of a table. choices: the only values it takes, where it takes but a few."""
+    """One field of a table. choices: the only values it takes, where it takes but a few; positive: whether an amount
+    never is negative, since another field fixes its sign; default: what it has where it is blank; like: the field
+    whose value it has where it is blank.
+    """
 
     name: str
     kind: Kind = "text"
     required: bool = False
     choices: tuple[str, ...] = ()
+    positive: bool = False
+    default: str = ""
+    like: str = ""
 
 
 class Table(NamedTuple):
@@ -84,7 +95,7 @@ ACCOUNTS = Table(
         Field("name", required=True),
         Field("class", required=True, choices=ACCOUNT_CLASSES),
         Field("parent"),
-        Field("control", choices=("payable", "receivable")),
+        Field("control", choices=SIDES),
     ),
     links={"parent": "accounts"},
 )
@@ -103,7 +114,41 @@ BUDGET = Table(
     ),
     date="date",
 )
-BUILT_IN = {table.name: table for table in (LEDGER, ACCOUNTS, BUDGET)}
+PARTIES = Table(
+    "parties",
+    ("party",),
+    (Field("party", required=True), Field("name", required=True), Field("side", choices=SIDES)),
+)
+
+
+def _items(name: str) -> Table:
+    """Return a table of documents and what is applied to them; `kind` fixes the sign of each line's amount."""
+    return Table(
+        name,
+        ("entity", "party", "kind", "number", "line"),
+        (
+            Field("entity", required=True),
+            Field("party", required=True),
+            Field("kind", required=True, choices=tuple(KIND_SIGNS)),
+            Field("number", required=True),
+            Field("line", default="1"),
+            Field("date", "date", required=True),
+            Field("due", "date"),
+            Field("posted", "date", like="date"),
+            Field("amount", "amount", required=True, positive=True),
+            Field("settles"),
+            Field("applied", "date"),
+            Field("reference"),
+            Field("payee"),
+            Field("memo"),
+        ),
+        date="posted",
+    )
+
+
+BUILT_IN = {
+    table.name: table for table in (LEDGER, ACCOUNTS, BUDGET, *(_items(name) for name in SIDE_OF.values()), PARTIES)
+}
 DATE_OF = {"ledger": "posted", "budget": "date"}
 """The date of a table whose lines stand in the calendar."""
 

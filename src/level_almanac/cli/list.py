@@ -1,9 +1,8 @@
 """`almanac list`."""
 
 import functools
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import replace
-from decimal import Decimal
 from typing import Any, TypeVar
 
 import click
@@ -15,31 +14,12 @@ from level_almanac.cli.options import (
     open_book,
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
+from level_almanac.cli.thresholds import threshold_options
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.list_shape import Limit, Threshold
+from level_almanac.core.list_shape import Threshold
 from level_almanac.core.listing import ListRequest, listing
 from level_almanac.core.words.days import DayWords
-
-
-class Amount(click.ParamType[Decimal]):
-    """A number, exact."""
-
-    name = "amount"
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Decimal:
-        """Return the number that the text says; fail where it says none."""
-        try:
-            number = Decimal(str(value).replace("−", "-"))
-        except ArithmeticError:
-            number = Decimal("NaN")
-        if not number.is_finite():
-            self.fail(f"{value!r} is not a number; write one such as 7500 or -12.50", param, ctx)
-        return number
-
-
-AMOUNT = Amount()
-
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -63,22 +43,10 @@ def list_options(command: F) -> F:
         days: tuple[DayWords | None, DayWords | None],
         date: str,
         entities: tuple[str, ...],
-        on: str,
-        over: Decimal | None,
-        at_least: Decimal | None,
-        under: Decimal | None,
-        at_most: Decimal | None,
-        between: tuple[Decimal, Decimal] | None,
-        each: bool,
+        thresholds: tuple[Threshold, ...],
         carried: bool,
         **others: Any,
     ) -> Any:
-        singles: tuple[tuple[Limit, Decimal | None], ...] = (
-            ("over", over),
-            ("at-least", at_least),
-            ("under", under),
-            ("at-most", at_most),
-        )
         request = ListRequest(
             table=table,
             show=shown,
@@ -93,7 +61,7 @@ def list_options(command: F) -> F:
             entities=entities,
             lines=lines,
             yes=yes,
-            thresholds=tuple(_thresholds(singles, between, on, each)),
+            thresholds=thresholds,
             carried=carried,
         )
         return command(*args, request=request, **others)
@@ -123,15 +91,7 @@ def list_options(command: F) -> F:
             help="The date that days are told by.  [default: the one that counts]",
         ),
         entity_option,
-        click.option("--on", default="", metavar="COLUMN", help="What the limits are on.  [default: the first amount]"),
-        click.option("--over", type=AMOUNT, metavar="N", help="Only totals that are more."),
-        click.option("--at-least", type=AMOUNT, metavar="N", help="Only totals that are this or more."),
-        click.option("--under", type=AMOUNT, metavar="N", help="Only totals that are less."),
-        click.option("--at-most", type=AMOUNT, metavar="N", help="Only totals that are this or less."),
-        click.option(
-            "--between", type=AMOUNT, nargs=2, metavar="N N", help="Only totals from the one through the other."
-        ),
-        click.option("--each", is_flag=True, help="The limits are on single lines, not on totals."),
+        threshold_options("totals", "What the limits are on.  [default: the first amount]", each=True),
         click.option("--carried", is_flag=True, help="Carried lines too, which are else left out."),
     )
     for option in reversed(options):
@@ -162,16 +122,3 @@ def list_(ctx: click.Context, request: ListRequest, first_rows: int | None, outp
     book = open_book(ctx)
     look = look_for(output, book)
     show(ctx, listing(book, replace(request, first_rows=first_rows), book.now.date()), output, look)
-
-
-def _thresholds(
-    singles: Sequence[tuple[Limit, Decimal | None]], between: tuple[Decimal, Decimal] | None, on: str, each: bool
-) -> list[Threshold]:
-    found = [Threshold(name, (value,), on, each) for name, value in singles if value is not None]
-    if between is not None:
-        if between[0] > between[1]:
-            raise click.UsageError(f"--between {between[0]} {between[1]}: the range ends below its start")
-        found.append(Threshold("between", between, on, each))
-    if not found and (on or each):
-        raise click.UsageError(f"{'--on' if on else '--each'} goes with a limit such as --over")
-    return found

@@ -10,13 +10,16 @@ import click
 from level_almanac.errors import AlmanacError, BookMistake
 
 COMMANDS = {
+    "aging": "Open amounts of suppliers or customers by age, on any day.",
     "calendar": "Fiscal years, quarters and periods, and what data covers them.",
     "demo": "Write the demo book, load it, and walk through its reports.",
     "detail": "Account detail: opening, each line, running balance, closing.",
+    "documents": "Invoices and credits: all, open, overdue, unapplied, past thresholds.",
     "fields": "What can be asked for: tables, their fields, and a few values.",
     "list": "Lines of a table: any fields, conditions, groups and totals.",
     "load": "Take the exports in: all of them, or nothing.",
     "new": "Start a book: a folder with its settings, to go on from.",
+    "parties": "Totals per supplier or customer: paid, invoiced, open, past thresholds.",
     "propose": "Propose an intake block for an export.",
     "statement": "Statement of a layout: any spans, plans and changes in columns.",
     "trace": "The lines behind any figure of a report.",

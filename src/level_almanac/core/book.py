@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Self
 from zoneinfo import ZoneInfo
 
 from level_almanac.book.currencies import decimals_of
+from level_almanac.book.finding_checking import standing_code
 from level_almanac.book.fingerprints import rules_fingerprint
 from level_almanac.book.layouts import Layout, read_layout
 from level_almanac.book.period_file import read_period_file
@@ -167,7 +168,9 @@ class Book:
         if table not in self.tables:
             hint = nearest(table, self.tables)
             raise UsageMistake(Mistake("the book has no such table", "TABLE", repr(table), listed(self.tables), hint))
-        return line_fields(table, self.tables)
+        told = self.settings.parties.same_as
+        same_as = {code: standing_code(code, told) or code for code in told}
+        return line_fields(table, self.tables, same_as)
 
     def parts_of(self, table: str) -> tuple[str, ...]:
         """Return the parts that hold a table's lines."""

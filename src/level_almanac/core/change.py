@@ -22,6 +22,13 @@ class Figure:
         return Figure(self.amount - other.amount, self.lines + other.lines)
 
 
+def percent(part: Decimal, whole: Decimal) -> Decimal | None:
+    """Return a part in percent of the whole; None where the whole is nothing."""
+    if not whole:
+        return None
+    return _EXACT_ENOUGH.divide(part * 100, whole).quantize(PERCENT_PLACES, context=_EXACT_ENOUGH)
+
+
 def change_percent(of: Figure, over: Figure) -> Decimal | str | None:
     """Return the change of one figure over another in percent of the latter's size, or the word that stands for it.
 

@@ -1,15 +1,23 @@
 """What can be asked of a table's lines: its own fields, and those of the tables that it links to (docs/fields.md)."""
 
 from collections.abc import Iterator, Mapping
+from decimal import Decimal
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
-from level_almanac.book.tables import Kind, Table
-from level_almanac.store.expressions import Column, Expression, PeriodId
+from level_almanac.book.tables import KIND_SIGNS, SIDE_OF, Kind, Table
+from level_almanac.store.expressions import Arithmetic, Column, Constant, Expression, Given, PeriodId
+from level_almanac.store.predicate import FieldTest
 
 LINE_FIELDS = {"file": "text", "file_line": "whole"}
 """What every line knows of where it came from."""
 LEDGER_FIELDS = {"counted": "date", "entry": "text"}
 """What the store adds to a ledger line: the day that it counts on, and its entry class."""
+SIGNED: Expression = Given(
+    ((FieldTest("kind", "is", tuple(kind for kind, sign in KIND_SIGNS.items() if sign > 0)), Column("amount")),),
+    Arithmetic("-", Constant(Decimal(0)), Column("amount")),
+)
+"""What a document or payment does to what its party owes or is owed."""
 
 
 class LineField(NamedTuple):
@@ -67,10 +75,18 @@ def export_fields() -> LineFields:
     return LineFields(Table("export", (), ()), AnyHead(), {})
 
 
-def line_fields(name: str, tables: Mapping[str, Table]) -> LineFields:
-    """Return the fields of a table's lines, with those of the tables that it links to."""
+def line_fields(
+    name: str, tables: Mapping[str, Table], same_as: Mapping[str, str] = MappingProxyType({})
+) -> LineFields:
+    """Return the fields of a table's lines, with those of the tables that it links to.
+
+    same_as: the codes of parties to those that stand for them.
+    """
     table = tables[name]
     found = {field.name: field for field in _own(table)}
+    if name in SIDE_OF.values():
+        told = found["party"]._replace(name="party_told")
+        found = {**found, "party_told": told, "party": found["party"]._replace(value=_standing(told, same_as))}
     for link, target in table.links.items():
         found |= {
             f"{link}.{field.name}": field._replace(name=f"{link}.{field.name}", value=_reached(field, link), link=link)
@@ -83,6 +99,12 @@ def line_fields(name: str, tables: Mapping[str, Table]) -> LineFields:
             if field.name not in found:
                 elsewhere[field.name] = (*elsewhere.get(field.name, ()), other.name)
     return LineFields(table, found, elsewhere)
+
+
+def _standing(told: LineField, same_as: Mapping[str, str]) -> Expression:
+    """Return the code that stands for a party, where codes are one with others."""
+    cases = tuple((FieldTest(told.name, "is", (code,)), Constant(standing)) for code, standing in same_as.items())
+    return Given(cases, told.value) if cases else told.value
 
 
 def _own(table: Table) -> Iterator[LineField]:
@@ -98,6 +120,8 @@ def _own(table: Table) -> Iterator[LineField]:
     if table.name == "ledger":
         yield LineField("counted", "date", Column("counted"), table.name)
         yield LineField("entry", "text", Column("entry_class"), table.name)
+    if table.name in SIDE_OF.values():
+        yield LineField("signed", "amount", SIGNED, table.name)
     yield LineField("file", "text", Column("file"), table.name)
     yield LineField("file_line", "whole", Column("file_line"), table.name)
 

@@ -16,10 +16,11 @@ from level_almanac.core.line_fields import LineField, LineFields
 from level_almanac.core.line_rules import check_date, class_rules, condition_rules, date_rules, entity_rule, proof_parts
 from level_almanac.core.list_shape import EXPORT, ListShape, MadeRows, Threshold
 from level_almanac.core.listing_rows import ListRows
+from level_almanac.core.ranges import asked_days
 from level_almanac.core.report_table import Column, Counted, Part, Proof, ReportTable
 from level_almanac.core.words.computed import Computed, ComputedReader
 from level_almanac.core.words.conditions import DayReach
-from level_almanac.core.words.days import DayContext, DayWords, Unit, day_of
+from level_almanac.core.words.days import DayWords, Unit
 from level_almanac.core.words.parsing import pointed
 from level_almanac.core.words.shown import ShownField, ShownReader
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
@@ -94,7 +95,7 @@ class Listing:
         if within or sums:
             self._show_behind(sums)
         check_date(self.fields, request.date)
-        self.days = self._days()
+        self.days = asked_days(request.first, request.last, self.as_of, today)
         self.rules = tuple(self._rules())
         self.source = self._labelled(book.line_source(self.fields, [rule.predicate for rule in self.rules]))
 
@@ -185,22 +186,6 @@ class Listing:
             what = "this is not a value of single lines"
             raise UsageMistake(Mistake(what, "--on", repr(found.key)))
         return found
-
-    def _days(self) -> tuple[date, date] | None:
-        """Return the first and last day of the lines wanted, or None for all."""
-        request, as_of = self.request, self.as_of
-        if request.first or request.last:
-            if request.first is None or request.last is None:
-                missing = "--from" if request.first is None else "--through or --before"
-                raise UsageMistake(Mistake("only one end of the range is given", next_step=f"give {missing} too"))
-            context = DayContext(as_of.calendar, self.today, as_of.day)
-            first, last = day_of(request.first, context), day_of(request.last, context)
-            if first > last:
-                raise UsageMistake(Mistake("the range ends before it starts", "--from", range_words(first, last)))
-            return first, last
-        if as_of.named is not None:
-            return as_of.named.first, as_of.named.last
-        return None
 
     def _rules(self) -> Iterator[Rule]:
         request = self.request

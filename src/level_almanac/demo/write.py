@@ -8,7 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.demo.chart import chart_rows
+from level_almanac.demo.items import ITEM_HEADS, DemoItem, DemoItems
 from level_almanac.demo.ledger import BASE_LINES, DemoLine, demo_lines
+from level_almanac.demo.parties import party_rows
 from level_almanac.demo.plans import BUDGET_HEADS, OUTLOOK_HEADS, PlanSums
 
 COMPLETE_THROUGH = date(2026, 6, 17)
@@ -58,6 +60,26 @@ kind = "text"
 launched = "date"
 cars = "quantity"
 insured = "amount"
+
+# One supplier has two codes.
+[parties]
+same_as = { V149 = "V012" }
+
+# Numbers that run without a gap, for `almanac check`.
+[[numbering]]
+table = "ledger"
+field = "journal"
+
+[[numbering]]
+table = "payables"
+field = "number"
+only = "kind is payment"
+
+# What each company says of the other has to be the same, document by document.
+[[agree]]
+name = "between the companies"
+left = { table = "ledger", sum = "amount", only = "account is 20510 and entity is LINE", by = "document" }
+right = { table = "ledger", sum = "- amount", only = "account is 20510 and entity is YARD", by = "document" }
 
 [plans.budget]
 part_period = "even"          # 17 of June's 30 days have 17/30 of June's budget
@@ -112,6 +134,55 @@ period = "Year"
 amount = "Planned"
 share = "Percent"
 share_of = "Of"
+
+[[intake]]
+table = "parties"
+files = "exports/items/parties.csv"
+fields = { party = "Code", name = "Name", side = "Side" }
+values.side = { S = "payable", C = "receivable" }
+
+# Suppliers' and customers' documents, and what settled them: one line for each document that a payment settles.
+[[intake]]
+table = "payables"
+files = "exports/items/suppliers.csv"
+values.kind = { INV = "invoice", CRN = "credit", PAY = "payment", WOF = "write-off", REF = "refund", VOI = "void" }
+
+[intake.fields]
+entity = "Company"
+party = "Party"
+kind = "Kind"
+number = "Number"
+line = "Pos"
+date = "Date"
+due = "Due"
+posted = "Booked"
+amount = "Amount"
+settles = "Settles"
+applied = "Matched"
+reference = "Reference"
+payee = "Payee"
+memo = "Text"
+
+[[intake]]
+table = "receivables"
+files = "exports/items/customers.csv"
+values.kind = { INV = "invoice", CRN = "credit", PAY = "payment", WOF = "write-off", REF = "refund", VOI = "void" }
+
+[intake.fields]
+entity = "Company"
+party = "Party"
+kind = "Kind"
+number = "Number"
+line = "Pos"
+date = "Date"
+due = "Due"
+posted = "Booked"
+amount = "Amount"
+settles = "Settles"
+applied = "Matched"
+reference = "Reference"
+payee = "Payee"
+memo = "Text"
 
 # The ferry company's system writes UTF-8, ISO dates, and a debit and a credit column.
 [[intake]]
@@ -250,6 +321,10 @@ _VESSELS = (
     ("Merlin", "day ferry", "1998-05-30", 36, "4100000.00"),
     ("Tern", "day ferry", "2021-03-12", 54, "11200000.00"),
 )
+KIND_WORDS = {
+    "invoice": "INV", "credit": "CRN", "payment": "PAY", "write-off": "WOF", "refund": "REF", "void": "VOI",
+}  # fmt: skip
+"""The kinds as the demo's export calls them."""
 _LINE_HEADS = (
     "Journal", "Line", "Posted", "Period", "Account", "Debit", "Credit", "Source", "Document", "Reference", "Party",
     "Partner", "Text", "Department", "Vessel",
@@ -264,21 +339,41 @@ def write_demo(folder: Path, lines: int = BASE_LINES) -> list[Path]:
 
     lines: about how many ledger lines there are to be.
     """
-    for name in ("exports/line", "exports/plans", "exports/yard", "layouts"):
+    for name in ("exports/items", "exports/line", "exports/plans", "exports/yard", "layouts"):
         (folder / name).mkdir(parents=True)
     (folder / "almanac.toml").write_text(BOOK, encoding="utf-8")
     (folder / "layouts" / "ferries.toml").write_text(FERRIES, encoding="utf-8")
-    chart = folder / "exports" / "chart.csv"
-    with chart.open("w", encoding="utf-8", newline="") as stream:
+    chart = _write_csv(folder / "exports" / "chart.csv", ("Code", "Name", "Type", "Below", "Control"), chart_rows())
+    vessels = _write_csv(folder / "exports" / "vessels.csv", _VESSELS[0], _VESSELS[1:])
+    sums, items = PlanSums(), DemoItems()
+    ledgers = _write_ledgers(folder / "exports", items.seen(sums.seen(demo_lines(lines))))
+    plans = _write_plans(folder / "exports" / "plans", sums)
+    return [chart, vessels, *ledgers, *plans, *_write_items(folder / "exports" / "items", items)]
+
+
+def _write_items(folder: Path, items: DemoItems) -> list[Path]:
+    files: list[tuple[str, tuple[str, ...], Iterable[tuple[object, ...]]]] = [
+        ("parties.csv", ("Code", "Name", "Side"), party_rows()),
+        ("suppliers.csv", ITEM_HEADS, map(_item_row, items.items(payable=True))),
+        ("customers.csv", ITEM_HEADS, map(_item_row, items.items(payable=False))),
+    ]
+    return [_write_csv(folder / name, heads, rows) for name, heads, rows in files]
+
+
+def _write_csv(path: Path, heads: tuple[str, ...], rows: Iterable[tuple[object, ...]]) -> Path:
+    with path.open("w", encoding="utf-8", newline="") as stream:
         writer = csv.writer(stream, lineterminator="\n")
-        writer.writerow(["Code", "Name", "Type", "Below", "Control"])
-        writer.writerows(chart_rows())
-    vessels = folder / "exports" / "vessels.csv"
-    with vessels.open("w", encoding="utf-8", newline="") as stream:
-        csv.writer(stream, lineterminator="\n").writerows(_VESSELS)
-    sums = PlanSums()
-    ledgers = _write_ledgers(folder / "exports", sums.seen(demo_lines(lines)))
-    return [chart, vessels, *ledgers, *_write_plans(folder / "exports" / "plans", sums)]
+        writer.writerow(heads)
+        writer.writerows(rows)
+    return path
+
+
+def _item_row(item: DemoItem) -> tuple[object, ...]:
+    amount = f"{item.cents // 100}.{item.cents % 100:02d}"
+    return (
+        item.entity, item.party, KIND_WORDS[item.kind], item.number, item.line, item.dated, item.due or "", item.posted,
+        amount, item.settles, item.applied or "", item.reference, item.payee, item.memo,
+    )  # fmt: skip
 
 
 def _write_plans(folder: Path, sums: PlanSums) -> list[Path]:
@@ -287,12 +382,7 @@ def _write_plans(folder: Path, sums: PlanSums) -> list[Path]:
         ("budget-2026.csv", BUDGET_HEADS, sums.budget(2026)),
         ("outlook-2026.csv", OUTLOOK_HEADS, sums.outlook(2026)),
     ]
-    for name, heads, rows in plans:
-        with (folder / name).open("w", encoding="utf-8", newline="") as stream:
-            writer = csv.writer(stream, lineterminator="\n")
-            writer.writerow(heads)
-            writer.writerows(rows)
-    return [folder / name for name, _, _ in plans]
+    return [_write_csv(folder / name, heads, rows) for name, heads, rows in plans]
 
 
 def _write_ledgers(exports: Path, lines: Iterable[DemoLine]) -> list[Path]:

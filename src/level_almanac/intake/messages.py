@@ -39,6 +39,9 @@ def line_mistake(name: str, wrong: WrongText, block: IntakeBlock, choices: Seque
             "a plan is an amount or a share of a total", where, got, "an amount, or a share with the total's name"
         ),
         "calendar-day": Mistake("the calendar does not reach to this day", where, got, "a day of the period file"),
+        "negative": Mistake(
+            "an amount below zero, though its kind fixes the sign", where, got, "0 or more, and the kind that it is"
+        ),
         "account": Mistake("the chart lacks this account", where, got, next_step=nearest(wrong.text, choices)),
     }
     return told[wrong.reason]

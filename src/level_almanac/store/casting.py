@@ -28,6 +28,7 @@ Reason = Literal[
     "plan-when",
     "plan-amount",
     "account",
+    "negative",
 ]
 
 
@@ -114,6 +115,9 @@ def casts(
                 value, wrong = _number(text, form, "null", bind)
             case _:
                 value, wrong = text, []
+        if source.field.positive:
+            wrong.append(("negative", f"{value} < 0"))
+            sure = ""
         if source.choices:
             wrong.append(("choice", f"{text} not in ({', '.join(bind(choice) for choice in source.choices)})"))
         if source.field.required:

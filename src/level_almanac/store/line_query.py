@@ -115,6 +115,17 @@ def lines(
     return engine.rows(query, asking.bind.values)
 
 
+def lines_met(engine: Engine, source: LineSource, values: Sequence[Expression]) -> list[Row]:
+    """Return for every line the number of the rule that leaves it out, or how many there are, and these values."""
+    if not source.parts:
+        return []
+    asking = Asking(source)
+    named = [(f"v{number}", asking.sql(value)) for number, value in enumerate(values)]
+    inner = asking.lines(named, values)
+    names = ", ".join(["left_by", *(name for name, _ in named)])
+    return engine.rows(f"select {names} from ({inner}) order by file, file_line", asking.bind.values)
+
+
 def groups(
     engine: Engine,
     source: LineSource,

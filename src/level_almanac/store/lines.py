@@ -222,11 +222,17 @@ class ExportLines:
         self._copy(query, target)
 
     def _fields(self, given: Mapping[str, str], skip: set[str]) -> str:
-        values = {name: given.get(name, cast.value) for name, cast in self.casts.items() if name not in skip}
+        values = {name: given.get(name, self._value(cast)) for name, cast in self.casts.items() if name not in skip}
         if self.order_by_file:
             group = ", ".join(values[name] for name in self.table.key if name != "line")
             values["line"] = f"(row_number() over (partition by {group} order by file_line))::varchar"
         return ", ".join(f'{value} as "{name}"' for name, value in values.items())
+
+    def _value(self, cast: Cast) -> str:
+        """Return the SQL of a field's value, or of what it has where it is blank."""
+        if cast.field.like:
+            return f"coalesce({cast.value}, {self.casts[cast.field.like].value})"
+        return f"coalesce({cast.value}, {self.bound(cast.field.default)})" if cast.field.default else cast.value
 
     def _keep_placements(self, placements: Placements) -> None:
         places = list(placements.values())
