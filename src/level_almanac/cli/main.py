@@ -12,6 +12,7 @@ from level_almanac.errors import AlmanacError, BookMistake
 COMMANDS = {
     "aging": "Open amounts of suppliers or customers by age, on any day.",
     "calendar": "Fiscal years, quarters and periods, and what data covers them.",
+    "check": "What does not add up, in the ledger and in documents.",
     "demo": "Write the demo book, load it, and walk through its reports.",
     "detail": "Account detail: opening, each line, running balance, closing.",
     "documents": "Invoices and credits: all, open, overdue, unapplied, past thresholds.",

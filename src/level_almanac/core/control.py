@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar import FiscalCalendar
+from level_almanac.core.day_words import day_words
 from level_almanac.core.items import Item
 from level_almanac.core.stretches import stretches
 from level_almanac.core.subledger import Side, Subledger
@@ -171,6 +172,13 @@ def _by_number(entity: str, day: date, ledger: list[ControlLine], items: list[It
             tuple(each for each in ledger if each.document == number),
             tuple(each for each in items if each.number == number),
         )
-    rest = [each for each in ledger if each.document not in numbers], [e for e in items if e.number not in numbers]
-    if _balance(*rest) != 0:
-        yield Difference(entity, day.isoformat(), tuple(rest[0]), tuple(rest[1]))
+    lines_ = [each for each in ledger if each.document not in numbers]
+    found = [each for each in items if each.number not in numbers]
+    if _balance(lines_, found) == 0:
+        return
+    if lines_ and found:
+        yield Difference(entity, f"on {day_words(day)}", tuple(lines_), tuple(found))
+    for line in lines_ if not found else ():
+        yield Difference(entity, line.document or f"{line.journal}/{line.line}", (line,), ())
+    for item in found if not lines_ else ():
+        yield Difference(entity, item.number, (), (item,))

@@ -1,9 +1,13 @@
 """What a load looks at in the ledger parts it has written, before they are put in force."""
 
+import sys
 from collections.abc import Sequence
 from datetime import date
 
 from level_almanac.store.engine import Engine, Row
+
+ALL = sys.maxsize
+"""A limit that lets all rows through."""
 
 
 def part_summary(engine: Engine, part: str) -> list[Row]:
@@ -50,3 +54,41 @@ def newest_posting(engine: Engine, parts: Sequence[str], today: date) -> date | 
         {"parts": list(parts), "today": today},
     )
     return newest if isinstance(newest, date) else None
+
+
+def journal_count(engine: Engine, parts: Sequence[str]) -> int:
+    """Return how many journals there are."""
+    query = "select count(*) from (select distinct entity, journal from read_parquet($parts, union_by_name = true))"
+    ((count,),) = engine.rows(query, {"parts": list(parts)})
+    return int(count)
+
+
+def lines_outside(engine: Engine, parts: Sequence[str]) -> list[Row]:
+    """Return (entity, journal, line, posting date, position, account, amount, memo, file, line of the file) of each
+    line that is not carried and counts on another day than it is dated.
+    """
+    return engine.rows(
+        """select entity, journal, line, posted, fiscal, account, amount, memo, file, file_line
+            from read_parquet($parts, union_by_name = true)
+            where posted <> counted and entry_class <> 'carried' order by file, file_line""",
+        {"parts": list(parts)},
+    )
+
+
+def period_sums(engine: Engine, rollup: str) -> list[Row]:
+    """Return (entity, position, lines, debit, credit) of each entity and position. rollup: the merged one."""
+    return engine.rows(
+        """select entity, fiscal, sum(lines)::bigint, sum(debit)::decimal(38, 3), sum(credit)::decimal(38, 3)
+            from read_parquet($rollup) where entry_class <> 'carried'
+            group by entity, fiscal order by entity, fiscal""",
+        {"rollup": rollup},
+    )
+
+
+def carried_years(engine: Engine, parts: Sequence[str]) -> list[Row]:
+    """Return each (entity, position) that carried lines open."""
+    return engine.rows(
+        """select distinct entity, fiscal from read_parquet($parts, union_by_name = true)
+            where entry_class = 'carried' order by entity, fiscal""",
+        {"parts": list(parts)},
+    )

@@ -1,0 +1,43 @@
+"""`almanac check`."""
+
+import click
+
+from level_almanac.cli.options import DAY, as_of_request, open_book
+from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
+from level_almanac.core.check import CheckRequest
+from level_almanac.core.check import check as check_report
+from level_almanac.core.words.days import DayWords
+
+
+@click.command()
+@click.argument("kinds", nargs=-1, metavar="[CHECK]...")
+@click.option(
+    "--as-of", type=DAY, metavar="DAY", help="Look at documents as of this day.  [default: where the data ends]"
+)
+@click.option("--only-new", is_flag=True, help="Only what the last run did not find.")
+@output_options
+@click.pass_context
+def check(
+    ctx: click.Context, kinds: tuple[str, ...], as_of: DayWords | None, only_new: bool, output: OutputRequest
+) -> None:
+    """Find what does not add up: ledger, documents, and both together.
+
+    Each finding has its lines, the amount, and what to do. Ends with 1
+    where an error is shown. CHECK is one or more of: unbalanced, closed,
+    outside, carried, gaps, unknown-party, spelt-twice, alike, over-applied,
+    loose, early, control, agree.
+
+    \b
+    Examples:
+      almanac check
+      almanac check control over-applied
+      almanac check --only-new -o findings.xlsx
+    """
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    request = CheckRequest(kinds=kinds, when=as_of_request(as_of, "", "", "", "with"), only_new=only_new)
+    found = check_report(book, request, book.now.date())
+    show(ctx, found.table, output, look)
+    if found.errors:
+        ctx.exit(1)

@@ -1,0 +1,225 @@
+"""Everything that does not add up, as one report (docs/check.md)."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+
+from level_almanac.book.currencies import decimals_of
+from level_almanac.book.tables import SIDE_OF
+from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.book import Book
+from level_almanac.core.checks import agreements, item_checks, ledger_checks
+from level_almanac.core.checks.finding import KINDS, Checked, Finding
+from level_almanac.core.day_words import day_words
+from level_almanac.core.facts import as_of_for, as_of_words, data_facts, data_words
+from level_almanac.core.items import OpenItems, replay
+from level_almanac.core.report_table import Column, ReportTable, Row
+from level_almanac.core.subledger import Side, Subledger, SubledgerRequest
+from level_almanac.core.words.conditions import DayReach
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.store.check_record import CheckRecord, keep_record, read_record
+
+_MOST_LINES = 8
+_ITEM_CHECKS = frozenset({"spelt-twice", "alike", "over-applied", "loose", "early", "control"})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CheckRequest:
+    """What to check. kinds: keys of checks, or none for all; when: the day up to which documents are looked at;
+    only_new: show only what the last run did not find.
+    """
+
+    kinds: tuple[str, ...] = ()
+    when: AsOfRequest = field(default_factory=AsOfRequest)
+    only_new: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class CheckReport:
+    """The report, and how many errors it shows."""
+
+    table: ReportTable
+    errors: int
+
+
+def check(book: Book, request: CheckRequest, today: date) -> CheckReport:
+    """Return what was found, and keep a record of it for the next run.
+
+    Raises UsageMistake for a check that there is not, BookMistake for a condition of the book that cannot be read.
+    """
+    for key in request.kinds:
+        if key not in KINDS:
+            raise UsageMistake(
+                Mistake("no check has this name", "CHECK", repr(key), listed(KINDS), nearest(key, KINDS))
+            )
+    return _Check(book, request, today).report()
+
+
+class _Check:
+    """One run of the checks."""
+
+    def __init__(self, book: Book, request: CheckRequest, today: date) -> None:
+        self.book, self.request, self.today = book, request, today
+        self.as_of = as_of_for(book, book.calendars[""], request.when, today)
+        self.reach = DayReach(self.as_of, today)
+        self.before = read_record(book.store.folder)
+        self.notes: list[str] = []
+        self.closed: dict[str, ledger_checks.PeriodSums] = {}
+        self.sides = list(self._sides())
+        self.checked = [each for each in self._run() if self._asked(each.kind.key)]
+
+    def _asked(self, key: str) -> bool:
+        return not self.request.kinds or key in self.request.kinds
+
+    def _sides(self) -> Iterator[tuple[Subledger, OpenItems]]:
+        """Yield the documents of each side that is loaded, per group of entities whose amounts can be added."""
+        if self.request.kinds and not _ITEM_CHECKS & set(self.request.kinds):
+            return
+        by_kind: dict[tuple[str, str], list[str]] = {}
+        for code, entity in self.book.settings.entities.items():
+            by_kind.setdefault((entity.currency, entity.calendar), []).append(code)
+        sides: tuple[Side, ...] = ("payable", "receivable")
+        for side in sides:
+            if self.book.parts_of(SIDE_OF[side]):
+                for codes in by_kind.values():
+                    of = SubledgerRequest(side=side, when=self.request.when, entities=tuple(codes))
+                    found = Subledger(self.book, of, self.today)
+                    yield found, replay(found.chosen, found.day)
+
+    def _run(self) -> Iterator[Checked]:
+        book, before = self.book, self.before
+        if self._asked("unbalanced"):
+            yield ledger_checks.unbalanced(book)
+        outside, into_closed = ledger_checks.outside(book)
+        since = before.made_at if before else ""
+        found, self.closed = ledger_checks.closed(book, into_closed, before.closed if before else None, since)
+        yield found
+        yield outside
+        if self._asked("carried"):
+            yield ledger_checks.carried(book)
+        if self._asked("gaps"):
+            yield ledger_checks.gaps(book, self.reach)
+        if self._asked("unknown-party"):
+            yield item_checks.unknown_parties(book)
+        yield from self._item_checks()
+        if self._asked("agree"):
+            yield agreements.agreements(book, self.reach)
+
+    def _item_checks(self) -> Iterator[Checked]:
+        if not self.sides:
+            yield from (
+                Checked(KINDS[key], skipped="no payables or receivables are loaded")
+                for key in KINDS
+                if key in _ITEM_CHECKS
+            )
+            return
+        plain = [_only_chosen(side) for side, _ in self.sides]
+        yield item_checks.spelt_twice(plain)
+        yield item_checks.alike(plain)
+        yield item_checks.over_applied(self.sides)
+        yield item_checks.loose(self.sides)
+        yield item_checks.early(self.sides)
+        yield item_checks.control(self.sides)
+
+    def report(self) -> CheckReport:
+        """Return the report, and keep the record."""
+        known = set() if self.before is None else {
+            f"{kind}:{key}" for kind, keys in self.before.findings.items() for key in keys
+        }  # fmt: skip
+        new = {id(finding) for each in self.checked for finding in each.findings
+               if f"{each.kind.key}:{finding.key}" not in known}  # fmt: skip
+        shown = [
+            (each, [finding for finding in each.findings if not self.request.only_new or id(finding) in new])
+            for each in self.checked
+        ]
+        errors = sum(finding.severity == "error" for _, findings in shown for finding in findings)
+        warnings = sum(len(findings) for _, findings in shown) - errors
+        table = ReportTable(
+            title="Checks",
+            facts={
+                "as_of": self.as_of.day.isoformat(),
+                "errors": str(errors),
+                "warnings": str(warnings),
+                **({"last_checked": self.before.made_at} if self.before else {}),
+                **data_facts(self.book),
+            },
+            subtitle=tuple(self._subtitle(errors, warnings)),
+            columns=(
+                Column("severity", "severity", "text"),
+                Column("new", "new", "text"),
+                Column("date", "date", "date"),
+                Column("amount", "amount", "amount", self._decimals(), adds=False),
+                Column("export", "line of the export", "text"),
+            ),
+            rows=tuple(self._rows(shown, new)),
+            key_label="finding",
+            notes=tuple(self._notes()),
+        )
+        self._keep()
+        return CheckReport(table, errors)
+
+    def _decimals(self) -> int:
+        return max(decimals_of(entity.currency) for entity in self.book.settings.entities.values())
+
+    def _subtitle(self, errors: int, warnings: int) -> Iterator[str]:
+        yield self.book.settings.book.name
+        yield as_of_words(self.book, self.as_of, self.today)
+        only = "new since the last run: " if self.request.only_new else ""
+        yield f"{only}{_count(errors, 'error')}, {_count(warnings, 'warning')}"
+        yield data_words(self.book)
+
+    def _rows(self, shown: Sequence[tuple[Checked, list[Finding]]], new: set[int]) -> Iterator[Row]:
+        for each, findings in shown:
+            if not findings:
+                continue
+            yield Row(f"{each.kind.key}:heading", f"{each.kind.title}: {each.kind.step}", 0, "heading")
+            for finding in findings:
+                yield from _finding_rows(each.kind.key, finding, is_new=id(finding) in new and self.before is not None)
+        quiet = [each for each, findings in shown if not findings]
+        if quiet:
+            yield Row("nothing:heading", "Nothing found", 0, "heading")
+        for each in quiet:
+            words = each.skipped or f"none among {each.looked_at}"
+            state = "not looked at" if each.skipped else "none"
+            yield Row(each.kind.key, f"{each.kind.title}: {words}", 1, "line", {"severity": state})
+
+    def _notes(self) -> Iterator[str]:
+        yield "The ledger is looked at whole; documents as they stood on the day above"
+        if self.before is None and not self.request.kinds:
+            yield "The first run: what changes in closed periods from now on is found by the next one"
+        yield from self.notes
+
+    def _keep(self) -> None:
+        """Keep what was found; what was not looked at this time stays as it was known."""
+        kept = dict(self.before.findings) if self.before else {}
+        kept |= {each.kind.key: [finding.key for finding in each.findings] for each in self.checked}
+        whole = self._asked("closed")
+        closed = {key: [each.lines, str(each.debit), str(each.credit)] for key, each in self.closed.items()}
+        if not whole and self.before:
+            closed = self.before.closed
+        made_at = f"{day_words(self.book.now.date())} {self.book.now:%H:%M}"
+        try:
+            keep_record(self.book.store.folder, CheckRecord(made_at, kept, closed))
+        except OSError:
+            # A book that one may only read is checked all the same.
+            return
+
+
+def _only_chosen(side: Subledger) -> Subledger:
+    side.items = side.chosen
+    return side
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number:,} {what}{'' if number == 1 else 's'}"
+
+
+def _finding_rows(kind: str, finding: Finding, *, is_new: bool) -> Iterator[Row]:
+    key = f"{kind}/{finding.key}"
+    new = "new" if is_new else None
+    yield Row(key, finding.words, 1, "line", {"severity": finding.severity, "new": new, "amount": finding.amount})
+    for number, line in enumerate(finding.lines[:_MOST_LINES], 1):
+        cells = {"date": line.day, "amount": line.amount, "export": line.place}
+        yield Row(f"{key}>{number}", line.words, 2, "line", cells)
+    if len(finding.lines) > _MOST_LINES:
+        yield Row(f"{key}>more", f"and {len(finding.lines) - _MOST_LINES:,} lines more", 2, "heading")

@@ -1,0 +1,35 @@
+"""What the last run of the checks found, kept beside the store so that the next one can tell what is new."""
+
+import json
+import os
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+from typing import Any
+
+_NAME = "checks.json"
+
+
+@dataclass(frozen=True, slots=True)
+class CheckRecord:
+    """findings: per check the keys of what it found; closed: per entity and closed period its lines, debits and
+    credits, as texts; made_at: when, in words.
+    """
+
+    made_at: str = ""
+    findings: dict[str, list[str]] = field(default_factory=dict)
+    closed: dict[str, list[Any]] = field(default_factory=dict)
+
+
+def read_record(folder: Path) -> CheckRecord | None:
+    """Return the record in a store's folder; None where there is none that can be read, as before the first run."""
+    try:
+        return CheckRecord(**json.loads((folder / _NAME).read_text(encoding="utf-8")))
+    except (OSError, ValueError, TypeError):
+        return None
+
+
+def keep_record(folder: Path, record: CheckRecord) -> None:
+    """Write the record in one step; raises OSError where the folder cannot be written to."""
+    beside = folder / f"{_NAME}.{os.getpid()}.new"
+    beside.write_text(json.dumps(asdict(record), indent=1), encoding="utf-8")
+    beside.replace(folder / _NAME)
