@@ -43,6 +43,7 @@ def statement_options(command: F) -> F:
         fold: tuple[str, ...],
         by: str,
         signs: str,
+        basis: str,
         only: tuple[str, ...],
         besides: tuple[str, ...],
         **others: Any,
@@ -57,6 +58,7 @@ def statement_options(command: F) -> F:
             signs="stored" if signs == "stored" else "natural",
             layout=layout,
             conditions=Conditions(only, besides),
+            basis="cash" if basis == "cash" else "booked",
         )
         return command(*args, request=request, **others)
 
@@ -87,6 +89,13 @@ def statement_options(command: F) -> F:
             default="natural",
             show_default=True,
             help="Amounts in their class's natural sign, or debits positive.",
+        ),
+        click.option(
+            "--basis",
+            type=click.Choice(["booked", "cash"]),
+            default="booked",
+            show_default=True,
+            help="Income and costs when they are booked, or when they are paid.",
         ),
     )
     for option in reversed(options):

@@ -7,15 +7,22 @@ from typing import Any, TypeVar
 
 import click
 
+from level_almanac.cli.aging import aging_options
+from level_almanac.cli.documents import documents_options
 from level_almanac.cli.list import list_options
 from level_almanac.cli.options import open_book
+from level_almanac.cli.parties import parties_options
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.statement import statement_options
 from level_almanac.cli.trial import trial_options
+from level_almanac.core.aging import AgingRequest
 from level_almanac.core.behind import Traced
 from level_almanac.core.book import Book
+from level_almanac.core.documents import DocumentsRequest
+from level_almanac.core.items_behind import aging_behind, documents_behind, parties_behind
 from level_almanac.core.listing import ListRequest
 from level_almanac.core.listing_behind import listing_behind
+from level_almanac.core.parties import PartiesRequest
 from level_almanac.core.statement import StatementRequest
 from level_almanac.core.statement_behind import statement_behind
 from level_almanac.core.trace import Level, TraceRequest
@@ -73,6 +80,7 @@ def trace() -> None:
       almanac trace statement income --period 2026-P08 --row 40110 --column "last year"
       almanac trace trial --period 2026-P08 --row 12110 --column debit --whole-journals
       almanac trace list ledger --by vessel --row Brae
+      almanac trace aging payable --row V017 --column over-90
     """
 
 
@@ -113,6 +121,61 @@ def _list(ctx: click.Context, request: ListRequest, row: str, first_rows: int | 
     look = look_for(output, book)
     asked = replace(request, first_rows=first_rows)
     show(ctx, listing_behind(book, asked, row, book.now.date()), output, look)
+
+
+def _figure_options(command: F) -> F:
+    """Add which figure of a report over documents is meant."""
+    for option in reversed(
+        (
+            click.option(
+                "--row", required=True, metavar="ROW", help="The row: its key, its label, or how that begins."
+            ),
+            click.option(
+                "--column", default="", metavar="COLUMN", help="The column: its key, its label, or its number."
+            ),
+        )
+    ):
+        command = option(command)
+    return command
+
+
+@trace.command("aging")
+@aging_options
+@_figure_options
+@output_options
+@click.pass_context
+def _aging(ctx: click.Context, request: AgingRequest, row: str, column: str, output: OutputRequest) -> None:
+    """The documents behind a figure of an aging."""
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    show(ctx, aging_behind(book, request, row, column, book.now.date()), output, look)
+
+
+@trace.command("documents")
+@documents_options
+@_figure_options
+@output_options
+@click.pass_context
+def _documents(ctx: click.Context, request: DocumentsRequest, row: str, column: str, output: OutputRequest) -> None:
+    """What a document is made of: what settled it, and its ledger lines."""
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    show(ctx, documents_behind(book, request, row, column, book.now.date()), output, look)
+
+
+@trace.command("parties")
+@parties_options
+@_figure_options
+@output_options
+@click.pass_context
+def _parties(ctx: click.Context, request: PartiesRequest, row: str, column: str, output: OutputRequest) -> None:
+    """The documents behind a party's total."""
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    show(ctx, parties_behind(book, request, row, column, book.now.date()), output, look)
 
 
 def _show(

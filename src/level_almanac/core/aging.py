@@ -144,8 +144,8 @@ class Aging:
             ordered = sorted(sums, key=lambda member: in_order(sums[member][self.request.sort], member or "\uffff"))
         top = ordered if self.request.top is None else ordered[: self.request.top]
         for member in top:
-            yield Row(self._key(member), self._label(member), 0, "line", cells(sums[member]))
-        adds = [self._key(member) for member in top]
+            yield Row(self.key_of(member), self._label(member), 0, "line", cells(sums[member]))
+        adds = [self.key_of(member) for member in top]
         if len(top) < len(ordered):
             other = {key: whole[key] - sum((sums[each][key] for each in top), _ZERO) for key in keys}
             yield Row("all-other", f"All other, {len(ordered) - len(top):,}", 0, "line", cells(other))
@@ -154,7 +154,8 @@ class Aging:
         shares: dict[str, Cell] = {key: percent(whole[key], whole[TOTAL]) for key in keys}
         yield Row("percent", "Percent of total", 0, "line", shares, percent=True)
 
-    def _key(self, member: Member) -> str:
+    def key_of(self, member: Member) -> str:
+        """Return the key of a member's row."""
         return f"{self.request.by}-blank" if member is None else member
 
     def _label(self, member: Member) -> str:

@@ -56,7 +56,7 @@ class Documents:
     def __init__(self, book: Book, request: DocumentsRequest, today: date) -> None:
         self.request = request
         further = [request.by] if request.by and request.by != "party" else []
-        self.subledger = Subledger(book, request.of, today, (*further, "reference", "memo"))
+        self.subledger = Subledger(book, request.of, today, (*further, "memo"))
         if request.date and request.date not in _ITEM_DATES:
             hint = nearest(request.date, _ITEM_DATES)
             raise UsageMistake(
@@ -223,6 +223,13 @@ class Documents:
         value = item.further[0] if self.request.by else ""
         return None if value is None else str(value)
 
+    def _group_key(self, member: str | None) -> str:
+        return f"{self.request.by}-blank" if member is None else member
+
+    def group_of(self, item: Item) -> str:
+        """Return the key of the group that a document stands in."""
+        return self._group_key(self._member(item))
+
     def _rows(self) -> Iterator[Row]:
         shown = self.shown if self.request.top is None else self.shown[: self.request.top]
         keys: list[str] = []
@@ -235,7 +242,7 @@ class Documents:
             for at in shown:
                 groups.setdefault(self._member(self.open.items[at]), []).append(at)
             for member, inner in sorted(groups.items(), key=lambda each: (each[0] is None, each[0] or "")):
-                key = f"{self.request.by}-blank" if member is None else member
+                key = self._group_key(member)
                 yield Row(f"{key}:heading", self._label(member), 0, "heading")
                 for at in inner:
                     yield from self._document(at, 1)
@@ -269,7 +276,7 @@ class Documents:
     def _document(self, at: int, level: int) -> Iterator[Row]:
         item = self.open.items[at]
         cells = self._cells(at, item)
-        cells |= {"reference": item.further[-2], "memo": item.further[-1]}
+        cells |= {"reference": item.reference, "memo": item.further[-1]}
         if self.request.by != "party":
             cells["party"] = f"{item.party} {self.subledger.name_of(item.party)}"
         label = item.number if item.line == "1" else f"{item.number}/{item.line}"
@@ -291,7 +298,7 @@ class Documents:
                     "kind": other.kind,
                     "date": application.day,
                     "settled": -item.sign * application.amount,
-                    "reference": other.further[-2],
+                    "reference": other.reference,
                     "memo": other.further[-1],
                 },
             )

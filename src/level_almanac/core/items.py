@@ -36,6 +36,7 @@ class Item(NamedTuple):
     amount: Decimal
     settles: str | None = None
     applied: date | None = None
+    reference: str | None = None
     place: str = ""
     told: str = ""
     left_by: int = 0

@@ -55,7 +55,7 @@ _SUBJECTS = {
     "paid": ("paid", "payments", "last-payment", "open"),
     "invoiced": ("invoiced", "credited", "invoices", "last-invoice", "open"),
 }
-_AS_OF = ("open", "overdue")
+STANDING = ("open", "overdue")
 """Columns that tell the state at the end of the days, of all documents, whatever the conditions."""
 
 
@@ -170,7 +170,7 @@ class Parties:
         return list(dict.fromkeys([*self.keys, *([self.request.sort] if self.request.sort in COLUMNS else [])]))
 
     def _cell(self, column: PartyColumn, party: str, items: Sequence[Item]) -> Cell:
-        if column.key in _AS_OF:
+        if column.key in STANDING:
             return self.standing[party][column.key]
         counted = [item for item in items if item.kind in column.kinds]
         if column.kind == "amount":
@@ -185,13 +185,17 @@ class Parties:
 
     def _standing(self) -> defaultdict[str, dict[str, Decimal]]:
         """Return what each party has open at the end of the days, and what of it is overdue."""
-        found: defaultdict[str, dict[str, Decimal]] = defaultdict(lambda: dict.fromkeys(_AS_OF, _ZERO))
+        found: defaultdict[str, dict[str, Decimal]] = defaultdict(lambda: dict.fromkeys(STANDING, _ZERO))
         for item in self.open.items:
             left = self.left[item.place]
             found[item.party]["open"] += left
-            if item.kind == "invoice" and (item.due or item.dated) < self.day:
+            if self.is_overdue(item):
                 found[item.party]["overdue"] += left
         return found
+
+    def is_overdue(self, item: Item) -> bool:
+        """Tell whether a line is an invoice that was due before the end of the days."""
+        return item.kind == "invoice" and (item.due or item.dated) < self.day
 
     def _holds(self, cells: Mapping[str, Cell]) -> bool:
         for limit in self.request.thresholds:
@@ -279,7 +283,7 @@ class Parties:
         decimals = self.subledger.selection.decimals
         for key in self.keys:
             column = COLUMNS[key]
-            covers = f"at {day_words(self.day)}" if key in _AS_OF else ""
+            covers = f"at {day_words(self.day)}" if key in STANDING else ""
             adds = column.kind in ("amount", "count")
             yield Column(
                 key, column.label, column.kind, decimals if column.kind == "amount" else 0, covers=covers, adds=adds
@@ -313,7 +317,7 @@ class Parties:
             yield f"First {self.request.top:,} of {len(kept):,} shown; the total is of all of them"
         if self.request.thresholds:
             yield from self._short_notes(kept, decimals)
-        if self.request.of.conditions and any(key in _AS_OF for key in self.keys):
+        if self.request.of.conditions and any(key in STANDING for key in self.keys):
             yield "What is open is told of all documents of a party, whatever the conditions"
         merged = sorted(
             {f"{item.told} with {item.party}" for party in self.by_party.values() for item in party.met
@@ -321,7 +325,7 @@ class Parties:
         )  # fmt: skip
         if merged:
             yield f"Taken as one: {', '.join(merged)}"
-        if any(key in _AS_OF for key in self.keys):
+        if any(key in STANDING for key in self.keys):
             yield from over_notes(self.open, decimals)
 
     def _short_notes(self, kept: Sequence[str], decimals: int) -> Iterator[Note]:

@@ -1,10 +1,11 @@
 """A statement: the rows of a layout, and any spans, plans and changes in columns (docs/statement.md)."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Literal, NamedTuple
+from typing import TYPE_CHECKING, Literal, NamedTuple
 
+from level_almanac.book.layouts import Layout
 from level_almanac.core.arrangement import Arrangement, arranged
 from level_almanac.core.as_of import AsOf, AsOfRequest
 from level_almanac.core.book import Book, Selection
@@ -21,12 +22,18 @@ from level_almanac.core.words.columns import ChangeColumn, ComputedColumn, Share
 from level_almanac.core.words.formulas import divides
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 
+if TYPE_CHECKING:
+    from level_almanac.core.cash_basis import CashBasis
+
+CASH_WORDS = "cash basis: documents by what was settled of them, all else as booked"
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StatementRequest:
     """What a statement is asked for. layout: its name; columns: column words, or empty for the layout's own; by: the
     field that it is in blocks by; level: roll account trees up to this level; fold: keys of rows to show as one line;
-    signs: amounts in their natural sign, or as stored, debits positive.
+    signs: amounts in their natural sign, or as stored, debits positive; basis: income and costs when they are booked,
+    or when they are paid.
     """
 
     layout: str = "income"
@@ -38,6 +45,7 @@ class StatementRequest:
     fold: tuple[str, ...] = ()
     signs: Literal["natural", "stored"] = "natural"
     conditions: Conditions = field(default_factory=Conditions)
+    basis: Literal["booked", "cash"] = "booked"
 
 
 class MadeStatement(NamedTuple):
@@ -74,14 +82,15 @@ def make_statement(book: Book, request: StatementRequest, today: date) -> MadeSt
     folded = _folded(request.fold, arrangement, book)
     shown = slots_of(words, text, as_of, today, book)
     conditions = ledger_conditions(book, request.conditions, as_of, today)
-    figures = figures_of(book, selection, shown, arrangement.measures, as_of, request.by, conditions)
+    make_cash = _cash_maker(book, request, layout, selection, as_of, today, conditions)
+    figures = figures_of(book, selection, shown, arrangement.measures, as_of, request.by, conditions, make_cash)
     makers = [
         RowMaker(arrangement, book.chart, figures, block, request.level, folded) for block in (*figures.blocks, WHOLE)
     ]
     made = [(maker.block, list(maker.rows())) for maker in makers]
     cells = CellMaker(figures.slots, text, selection.decimals, stored=request.signs == "stored")
     rows = tuple(_rows(made, cells, request.by))
-    basis = "as booked (accrual)"
+    basis = CASH_WORDS if request.basis == "cash" else "as booked (accrual)"
     signs = ["debits positive"] if request.signs == "stored" else []
     table = ReportTable(
         title=layout.title,
@@ -106,6 +115,25 @@ def make_statement(book: Book, request: StatementRequest, today: date) -> MadeSt
         notes=(*selection.notes, *notes_of(book, selection, figures, arrangement, as_of)),
     )
     return MadeStatement(table, selection, as_of, figures, arrangement, tuple(makers), tuple(made), conditions)
+
+
+def _cash_maker(
+    book: Book,
+    request: StatementRequest,
+    layout: Layout,
+    selection: Selection,
+    as_of: AsOf,
+    today: date,
+    conditions: LedgerConditions,
+) -> "Callable[[Sequence[str]], CashBasis] | None":
+    if request.basis == "booked":
+        return None
+    if layout.measure != "movement" or layout.scope != "income":
+        what, step = "the cash basis is for income and costs alone", "leave --basis out"
+        raise UsageMistake(Mistake(what, "--basis", f"cash with the layout {layout.name}", next_step=step))
+    from level_almanac.core.cash_basis import CashBasis  # noqa: PLC0415  most statements need none
+
+    return lambda fields: CashBasis(book, selection, as_of, today, conditions, fields)
 
 
 def _folded(fold: Sequence[str], arrangement: Arrangement, book: Book) -> frozenset[str]:

@@ -4,7 +4,7 @@ Amounts are debit-positive throughout; rows turn them (docs/layouts.md, "Signs")
 """
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import TYPE_CHECKING, NamedTuple
@@ -23,6 +23,7 @@ from level_almanac.store.ledger_sums import ALL_CLASSES, MOVEMENT, EntryClass, M
 from level_almanac.store.predicate import Stretch
 
 if TYPE_CHECKING:
+    from level_almanac.core.cash_basis import CashBasis
     from level_almanac.core.plans import PlanLine, Plans
 
 FREE = ("other dates", "closing", "carried", "all lines")
@@ -39,7 +40,8 @@ WHOLE = ""
 class Figures(NamedTuple):
     """What was found. slots: the columns with the members of fields made into one each; blocks: the members to show;
     by_block: per block, slot key and measure, the amounts of each account; sums: all of the store's answer; plans: the
-    plans that were read, if any; asked: the fields that places and plan lines tell, beside entity and account.
+    plans that were read, if any; asked: the fields that places and plan lines tell, beside entity and account; cash:
+    what was counted when it was paid, if the statement is on that basis.
     """
 
     slots: tuple[Shown, ...]
@@ -48,6 +50,7 @@ class Figures(NamedTuple):
     sums: Mapping[Place, Mapping[str, Sums]]
     plans: "Plans | None"
     asked: tuple[str, ...] = ()
+    cash: "CashBasis | None" = None
 
     def of(self, block: Block, slot: str, measure: Measure) -> Amounts:
         """Return the amounts by account in one block and column."""
@@ -111,20 +114,24 @@ def figures_of(
     as_of: AsOf,
     by: str,
     conditions: LedgerConditions,
+    make_cash: "Callable[[Sequence[str]], CashBasis] | None" = None,
 ) -> Figures:
-    """Return the figures of every column. by: the field that the statement is in blocks by, or empty."""
+    """Return the figures of every column. by: the field that the statement is in blocks by, or empty; make_cash: takes
+    the fields that lines are told apart by, where the statement is on the cash basis.
+    """
     fields = tuple(dict.fromkeys(slot.field for slot in shown if isinstance(slot, Slot) and slot.field))
     asked = [field for field in dict.fromkeys([*fields, *([by] if by else [])]) if field != "entity"]
     sums = book.sums_by(measures_of(shown, measures, as_of), asked, conditions.filter_of(book, FREE, ("shown",)))
     planned = any(isinstance(slot, Slot) and slot.is_plan for slot in shown)
     plans = _read_plans(book, selection, asked, conditions) if planned else None
-    gatherer = _Gatherer(book, selection, as_of, asked, by, plans)
+    cash = make_cash(asked) if make_cash else None
+    gatherer = _Gatherer(book, selection, as_of, asked, by, plans, cash)
     members = {field: gatherer.members(field, shown, measures, sums) for field in [*fields, *([by] if by else [])]}
     slots = with_members(shown, members)
     for slot in slots:
         if isinstance(slot, Slot) and isinstance(slot.window, Window):
             gatherer.gather(slot, measures, sums)
-    return Figures(slots, tuple(members[by]) if by else (), gatherer.by_block, sums, plans, tuple(asked))
+    return Figures(slots, tuple(members[by]) if by else (), gatherer.by_block, sums, plans, tuple(asked), cash)
 
 
 def _read_plans(book: Book, selection: Selection, fields: Sequence[str], conditions: LedgerConditions) -> "Plans":
@@ -161,6 +168,7 @@ class _Gatherer:
     asked: Sequence[str]
     by: str
     plans: "Plans | None"
+    cash: "CashBasis | None" = None
 
     def __post_init__(self) -> None:
         self.by_block: defaultdict[tuple[Block, str, Measure], defaultdict[str, Figure]] = defaultdict(
@@ -198,6 +206,11 @@ class _Gatherer:
                     and line.entity in self.selection.entities
                     and self.plans.within(line, slot.window.stretches) is not None
                 }
+        for slot in shown:
+            if self.cash and isinstance(slot, Slot) and not slot.is_plan and isinstance(slot.window, Window):
+                found |= {
+                    self._member(field, line.entity, line.members) for line, _, _ in self.cash.changes(slot.window)
+                }
         return sorted(found, key=lambda member: (member is None, member or ""))
 
     def _is_income(self, account: str | None) -> bool:
@@ -220,6 +233,19 @@ class _Gatherer:
                     figures = [Figure(each.amount, each.lines) for each in found]
                     for block in self._blocks(entity, values):
                         self._put(block, slot, measure, str(account), figures)
+        if self.cash:
+            self._gather_cash(slot, self.cash)
+
+    def _gather_cash(self, slot: Slot, cash: "CashBasis") -> None:
+        """Put what was paid of linked lines in the place of what was booked."""
+        if not isinstance(slot.window, Window):
+            return
+        for line, booked, paid in cash.changes(slot.window):
+            if slot.field and self._member(slot.field, line.entity, line.members) != slot.member:
+                continue
+            change = Figure(paid - booked, bool(paid) - bool(booked))
+            for block in self._blocks(line.entity, line.members):
+                self.by_block[block, slot.key, "movement"][line.account] += change
 
     def _blocks(self, entity: str | None, values: Sequence[str | None]) -> list[Block]:
         return [WHOLE, self._member(self.by, entity, values)] if self.by else [WHOLE]

@@ -17,6 +17,7 @@ from level_almanac.core.windows import Missing, Window, rest_of_cut
 from level_almanac.store.ledger_sums import UNMET, Place, Sums, considered
 
 if TYPE_CHECKING:
+    from level_almanac.core.cash_basis import CashBasis
     from level_almanac.core.plans import Plans
 
 _ZERO = Decimal(0)
@@ -102,6 +103,8 @@ def _checks(
             off.append(f"{slot.key} by {shown - moved:+,.2f}")
     words = f"in each column the rows sum to the accounts' {measure}"
     yield Check(words if not off else f"{words}: not in {', '.join(off)}", not off)
+    if figures.cash:
+        yield from _bridge(figures, figures.cash, book)
     if len(made) > 1:
         off = [
             slot.key
@@ -120,6 +123,39 @@ def _checks(
         ]
         words = f"{text} = 0"
         yield Check(words if not amounts_off else f"{words}: not in {', '.join(amounts_off)}", not amounts_off)
+
+
+def _bridge(figures: Figures, cash: "CashBasis", book: Book) -> Iterator[Check]:
+    """Yield for each column how the result as booked becomes the one on the cash basis."""
+    places = cash.selection.decimals
+    for slot in figures.slots:
+        if not isinstance(slot, Slot) or slot.is_plan or slot.field or not isinstance(slot.window, Window):
+            continue
+        measured = counted(
+            {
+                place: sums
+                for place, sums in figures.sums.items()
+                if place[0] in cash.selection.entities and book.chart[str(place[1])].is_income
+            },
+            f"m:{slot.asked}",
+        )
+        booked, paid = _ZERO, _ZERO
+        for _, one, other in cash.changes(slot.window):
+            booked, paid = booked + one, paid + other
+        shown = sum(
+            (
+                figure.amount
+                for code, figure in figures.of(WHOLE, slot.key, "movement").items()
+                if book.chart[code].is_income
+            ),
+            _ZERO,
+        )
+        words = (
+            f"{slot.label} {slot.window.covers}: result as booked {-measured.amount:,.{places}f}, less what documents "
+            f"were booked {-booked:,.{places}f}, plus what was paid of documents {-paid:,.{places}f}, "
+            f"comes to {-shown:,.{places}f}"
+        )
+        yield Check(words, measured.amount - booked + paid == shown)
 
 
 def _leaves(rows: Iterable[StatementRow], slot: str, arrangement: Arrangement) -> Decimal:
@@ -197,6 +233,8 @@ def notes_of(
     yield from _not_placed_notes(book, figures, arrangement, slots)
     if figures.plans:
         yield from figures.plans.remarks
+    if figures.cash:
+        yield f"{len(figures.cash.lines):,} ledger lines are linked to documents; all others count as booked"
 
 
 def _early_notes(book: Book, selection: Selection, slots: Sequence[Slot]) -> Iterator[str]:

@@ -6,6 +6,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any, Literal
 
+from level_almanac.book.finding_checking import standing_code
 from level_almanac.book.tables import SIDE_OF
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book
@@ -26,7 +27,7 @@ from level_almanac.store.predicate import FieldTest, Predicate
 Side = Literal["payable", "receivable"]
 _ZERO = Decimal(0)
 _ITEM_FIELDS = (
-    "entity", "party", "kind", "number", "line", "date", "due", "posted", "amount", "settles", "applied",
+    "entity", "party", "kind", "number", "line", "date", "due", "posted", "amount", "settles", "applied", "reference",
 )  # fmt: skip
 _PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
 
@@ -81,7 +82,7 @@ class Subledger:
         comparable = set(self.selection.comparable)
         found = []
         for left_by, entity, party, kind, number, line, *rest in lines_met(self.book.engine, source, values):
-            dated, due, posted, amount, settles, applied, told, place, *further = rest
+            dated, due, posted, amount, settles, applied, reference, told, place, *further = rest
             if entity in comparable:
                 found.append(
                     Item(
@@ -96,6 +97,7 @@ class Subledger:
                         Decimal(amount),
                         settles,
                         applied,
+                        reference,
                         place,
                         told,
                         left_by,
@@ -112,6 +114,10 @@ class Subledger:
     def rule_of(self, item: Item) -> str:
         """Return what a proof calls the rule that leaves a line out, or nothing where it meets all."""
         return self.rules[item.left_by].words if item.left_by < len(self.rules) else ""
+
+    def standing(self, party: str) -> str:
+        """Return the code that stands for a party's."""
+        return standing_code(party, self.book.settings.parties.same_as) or party
 
     def name_of(self, party: str) -> str:
         """Return a party's name, or its code where it is on no list."""
