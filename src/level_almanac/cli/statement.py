@@ -127,6 +127,8 @@ def statement(ctx: click.Context, request: StatementRequest, with_lines: bool, o
     """
     check_outputs(output)
     check_lines(output, with_lines=with_lines)
+    if with_lines and request.basis == "cash":
+        raise click.UsageError("--with-lines goes with what was booked; `almanac trace statement` takes --basis cash")
     book = open_book(ctx)
     look = look_for(output, book)
     today = book.now.date()

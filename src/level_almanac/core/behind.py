@@ -7,7 +7,7 @@ then asked of the store by the same slices that the figure was.
 from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from itertools import takewhile
-from typing import Literal, NamedTuple
+from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from level_almanac.core.report_table import Cell, Column, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
@@ -15,6 +15,9 @@ from level_almanac.store.expressions import Arithmetic, Constant, Expression, Su
 from level_almanac.store.expressions import Column as Place
 from level_almanac.store.ledger_sums import Slice
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, Stretch, Within
+
+if TYPE_CHECKING:
+    from level_almanac.core.cash_behind import CashFigure
 
 Side = Literal["amount", "debit", "credit"]
 
@@ -41,13 +44,17 @@ class PlanPart(NamedTuple):
 
 
 class Figure(NamedTuple):
-    """One cell and what it is made of: terms over the ledger, or parts of a plan, or why it is no sum of lines."""
+    """One cell and what it is made of: terms over the ledger, or parts of a plan, or why it is no sum of lines.
+
+    cash: what counts of the terms' lines, where that is not all of each.
+    """
 
     column: Column
     cell: Cell
     terms: tuple[Term, ...] = ()
     plan: tuple[PlanPart, ...] = ()
     why: str = ""
+    cash: "CashFigure | None" = None
 
 
 class BehindRow(NamedTuple):

@@ -7,6 +7,7 @@ from level_almanac.book.layouts import Measure
 from level_almanac.core.arrangement import EARLIER, RESULT
 from level_almanac.core.behind import BehindRow, Figure, PlanPart, Term, Traced, find_row, head_words, turned
 from level_almanac.core.book import Book
+from level_almanac.core.cash_behind import CashFigure
 from level_almanac.core.report_table import Column, Row
 from level_almanac.core.slots import Slot
 from level_almanac.core.statement import MadeStatement, StatementRequest, block_prefix, make_statement
@@ -89,13 +90,17 @@ class _Behind:
         if slot is not None:
             if slot.is_plan:
                 return Figure(column, cell, plan=tuple(self._plan(parts, slot, block, turn)))
-            return Figure(column, cell, turned(self._terms(parts, slot, block), turn))
+            terms = turned(self._terms(parts, slot, block), turn)
+            return Figure(column, cell, terms, cash=self._cash(parts, slot, block, turn))
         derived = column.derived
         if derived is None or derived.percent:
             others = " and ".join(f"--column {key}" for key in ([derived.of, derived.over] if derived else []))
             why = "it is computed from other columns" + (f"; trace {others}" if others else "")
             return Figure(column, cell, why=why)
         of, over = figures.get(derived.of), figures.get(derived.over)
+        if self.made.figures.cash:
+            why = f"it compares two stretches; trace --column {derived.of} and --column {derived.over}"
+            return Figure(column, cell, why=why)
         if of is None or over is None or of.plan or over.plan or self._is_plan(of) or self._is_plan(over):
             why = f"it compares what was booked with a plan; trace --column {derived.of} and --column {derived.over}"
             return Figure(column, cell, why=why)
@@ -109,6 +114,15 @@ class _Behind:
     def _members(self, slot: Slot, block: Block) -> tuple[tuple[str, str | None], ...]:
         members = [(self.request.by, block)] if self.request.by and block != WHOLE else []
         return (*members, (slot.field, slot.member)) if slot.field else tuple(members)
+
+    def _cash(self, parts: Sequence[Part], slot: Slot, block: Block, turn: int) -> CashFigure | None:
+        cash, window = self.made.figures.cash, slot.window
+        if cash is None or not isinstance(window, Window):
+            return None
+        factors: dict[str, int] = {}
+        for factor, code, _ in parts:
+            factors[code] = factors.get(code, 0) + turn * factor
+        return CashFigure(cash, window, factors, self._members(slot, block))
 
     def _terms(self, parts: Sequence[Part], slot: Slot, block: Block) -> tuple[Term, ...]:
         window = slot.window

@@ -155,6 +155,7 @@ def _bridge(figures: Figures, cash: "CashBasis", book: Book) -> Iterator[Check]:
             f"were booked {-booked:,.{places}f}, plus what was paid of documents {-paid:,.{places}f}, "
             f"comes to {-shown:,.{places}f}"
         )
+        words = words.replace(" -", " −")
         yield Check(words, measured.amount - booked + paid == shown)
 
 
@@ -264,7 +265,8 @@ def _cut_notes(book: Book, selection: Selection, figures: Figures, slots: Sequen
         income = -sum((each.amount for account, each in found if nature(account) < 0), _ZERO)
         result = -sum((each.amount for _, each in found), _ZERO)
         yield Note(
-            f"{slot.window.cut} holds a further {{}} of income and {{}} of result after the cut, {range_words(*rest)}",
+            f"{slot.window.cut} holds a further {{}} of income and {{}} of result after the cut, {range_words(*rest)}"
+            + (", as booked" if figures.cash else ""),
             (income, result),
             selection.decimals,
         )

@@ -20,7 +20,7 @@ from level_almanac.core.list_shape import EXPORT, ListShape
 from level_almanac.core.listing_rows import ListRows
 from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.core.words.shown import ShownField
-from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.errors import Mistake, UsageMistake, listed
 from level_almanac.store.expressions import Column as Place
 from level_almanac.store.expressions import Constant, Joined
 from level_almanac.store.ledger_sums import considered
@@ -55,7 +55,18 @@ def trace(book: Book, traced: Traced, request: TraceRequest) -> ReportTable:
     figures = _wanted(behind, traced.table, request.column)
     if figures[0].plan or (not figures[0].terms and _is_plan(figures[0].column)):
         return _plan_trace(book, traced, behind, figures[0])
+    if any(figure.cash for figure in figures):
+        return _cash_trace(book, traced, behind, figures)
     return _Trace(book, traced, behind, figures, request).table()
+
+
+def _cash_trace(book: Book, traced: Traced, behind: BehindRow, figures: Sequence[Figure]) -> ReportTable:
+    from level_almanac.core.cash_behind import cash_trace  # noqa: PLC0415  most figures are as booked
+
+    if len(figures) > 1 or figures[0].cash is None:
+        allowed = listed(str(number) for number, column in enumerate(traced.table.columns, 1) if not column.derived)
+        raise UsageMistake(Mistake("a figure on the cash basis is traced by itself", "--column", allowed=allowed))
+    return cash_trace(book, traced, behind, figures[0], figures[0].cash)
 
 
 def _is_plan(column: Column) -> bool:
