@@ -84,9 +84,9 @@ def aging_options(command: F) -> F:
 @output_options
 @click.pass_context
 def aging(ctx: click.Context, request: AgingRequest, output: OutputRequest) -> None:
-    """Open amounts by age, on any day, past or present.
+    """Open amounts of suppliers or customers by age, on any day.
 
-    What was applied later does not count. Payments and credits that settle
+    What was applied after the day does not count. Payments and credits that settle
     nothing yet stand in a column of their own, inside each total.
 
     \b

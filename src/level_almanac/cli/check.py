@@ -20,7 +20,7 @@ from level_almanac.core.words.days import DayWords
 def check(
     ctx: click.Context, kinds: tuple[str, ...], as_of: DayWords | None, only_new: bool, output: OutputRequest
 ) -> None:
-    """Find what does not add up: ledger, documents, and both together.
+    """What does not add up, in the ledger and in documents.
 
     Each finding has its lines, the amount, and what to do. Ends with 1
     where an error is shown. CHECK is one or more of: unbalanced, closed,

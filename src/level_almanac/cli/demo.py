@@ -1,20 +1,26 @@
 """`almanac demo`."""
 
 from collections.abc import Callable
+from decimal import Decimal
 from pathlib import Path
 
 import click
 
 from level_almanac.cli.load import load_book
 from level_almanac.cli.show import print_terminal
+from level_almanac.core.aging import AgingRequest, aging
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book
 from level_almanac.core.calendar_report import CalendarRequest, calendar_report
+from level_almanac.core.check import CheckRequest, check
 from level_almanac.core.conditions_asked import Conditions
+from level_almanac.core.list_shape import Threshold
 from level_almanac.core.listing import ListRequest, listing
+from level_almanac.core.parties import PartiesRequest, parties
 from level_almanac.core.report_table import ReportTable
 from level_almanac.core.statement import StatementRequest, statement
 from level_almanac.core.statement_behind import statement_behind
+from level_almanac.core.subledger import SubledgerRequest
 from level_almanac.core.trace import TraceRequest, trace
 from level_almanac.core.trial import TrialRequest, trial
 from level_almanac.demo.ledger import BASE_LINES
@@ -72,6 +78,33 @@ _STEPS: tuple[tuple[str, str, Callable[[Book], ReportTable]], ...] = (
             ),
             COMPLETE_THROUGH,
         ),
+    ),
+    (
+        "almanac parties payable --year 2025 --on paid --over 7500 --top 8",
+        "Who was paid more than a limit in the year, by each supplier's total and never by its single bills.",
+        lambda book: parties(
+            book,
+            PartiesRequest(
+                of=SubledgerRequest(side="payable", when=AsOfRequest(year="2025")),
+                thresholds=(Threshold("over", (Decimal(7500),), "paid"),),
+                top=8,
+            ),
+            COMPLETE_THROUGH,
+        ),
+    ),
+    (
+        "almanac aging receivable --period 2026-P08 --top 8",
+        "What customers owe by how late it was at the end of May, held against the ledger's control accounts.",
+        lambda book: aging(
+            book,
+            AgingRequest(of=SubledgerRequest(side="receivable", when=AsOfRequest(period="2026-P08")), top=8),
+            COMPLETE_THROUGH,
+        ),
+    ),
+    (
+        "almanac check",
+        "What does not add up: a few mistakes are planted in these books, each found with its lines.",
+        lambda book: check(book, CheckRequest(), COMPLETE_THROUGH).table,
     ),
     (
         "almanac statement balance --level 2",

@@ -92,7 +92,7 @@ def documents_options(command: F) -> F:
 @output_options
 @click.pass_context
 def documents(ctx: click.Context, request: DocumentsRequest, output: OutputRequest) -> None:
-    """Invoices and credits: all, open, overdue or unapplied on a day.
+    """Invoices and credits: all, open, overdue, unapplied, past thresholds.
 
     A period, quarter or year, or --from and --through, takes documents by
     the day they were posted, and the day itself is the end of it; with

@@ -246,6 +246,11 @@ class Book:
             return newest
         return newest_posting(self.engine, [self.store.path_of(loaded.part) for loaded in files], today)
 
+    def newest_document(self, table: str, today: date) -> date | None:
+        """Return the newest posting date of a table of documents that is not after today, if there is one."""
+        parts = self.parts_of(table)
+        return newest_posting(self.engine, parts, today) if parts else None
+
     def data_through(self, today: date) -> date | None:
         """Return the day up to which the ledger reaches: the day told at loading, or else the newest posting date."""
         return self.told_through or self.newest_posting(today)

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
+from decimal import Decimal
 
 from level_almanac.book.currencies import decimals_of
 from level_almanac.book.tables import SIDE_OF
@@ -60,7 +61,7 @@ class _Check:
 
     def __init__(self, book: Book, request: CheckRequest, today: date) -> None:
         self.book, self.request, self.today = book, request, today
-        self.as_of = as_of_for(book, book.calendars[""], request.when, today)
+        self.as_of = as_of_for(book, book.calendars[""], request.when, today, tuple(SIDE_OF.values()))
         self.reach = DayReach(self.as_of, today)
         self.before = read_record(book.store.folder)
         self.notes: list[str] = []
@@ -82,7 +83,9 @@ class _Check:
         for side in sides:
             if self.book.parts_of(SIDE_OF[side]):
                 for codes in by_kind.values():
-                    of = SubledgerRequest(side=side, when=self.request.when, entities=tuple(codes))
+                    # Both sides are looked at as of one day, however far either reaches.
+                    when = AsOfRequest(as_of=self.as_of.day)
+                    of = SubledgerRequest(side=side, when=when, entities=tuple(codes))
                     found = Subledger(self.book, of, self.today)
                     yield found, replay(found.chosen, found.day)
 
@@ -146,7 +149,7 @@ class _Check:
             subtitle=tuple(self._subtitle(errors, warnings)),
             columns=(
                 Column("severity", "severity", "text"),
-                Column("new", "new", "text"),
+                *([Column("new", "new", "text")] if self.before and new else []),
                 Column("date", "date", "date"),
                 Column("amount", "amount", "amount", self._decimals(), adds=False),
                 Column("export", "line of the export", "text"),
@@ -174,19 +177,19 @@ class _Check:
                 continue
             yield Row(f"{each.kind.key}:heading", f"{each.kind.title}: {each.kind.step}", 0, "heading")
             for finding in findings:
-                yield from _finding_rows(each.kind.key, finding, is_new=id(finding) in new and self.before is not None)
+                is_new = id(finding) in new and self.before is not None
+                yield from _finding_rows(each.kind.key, finding, self._decimals(), is_new=is_new)
         quiet = [each for each, findings in shown if not findings]
         if quiet:
-            yield Row("nothing:heading", "Nothing found", 0, "heading")
+            yield Row("nothing:heading", f"Nothing {'new ' if self.request.only_new else ''}found", 0, "heading")
         for each in quiet:
-            words = each.skipped or f"none among {each.looked_at}"
-            state = "not looked at" if each.skipped else "none"
+            known = f"{len(each.findings):,} known before, no other" if each.findings else "none"
+            words = each.skipped or f"{known} among {each.looked_at}"
+            state = "not looked at" if each.skipped else "known" if each.findings else "none"
             yield Row(each.kind.key, f"{each.kind.title}: {words}", 1, "line", {"severity": state})
 
     def _notes(self) -> Iterator[str]:
         yield "The ledger is looked at whole; documents as they stood on the day above"
-        if self.before is None and not self.request.kinds:
-            yield "The first run: what changes in closed periods from now on is found by the next one"
         yield from self.notes
 
     def _keep(self) -> None:
@@ -214,12 +217,18 @@ def _count(number: int, what: str) -> str:
     return f"{number:,} {what}{'' if number == 1 else 's'}"
 
 
-def _finding_rows(kind: str, finding: Finding, *, is_new: bool) -> Iterator[Row]:
+def _exact(amount: Decimal | None, decimals: int) -> Decimal | None:
+    # Sums are stored with more decimals than any currency here has, all of them nought.
+    return None if amount is None else amount.quantize(Decimal(1).scaleb(-decimals))
+
+
+def _finding_rows(kind: str, finding: Finding, decimals: int, *, is_new: bool) -> Iterator[Row]:
     key = f"{kind}/{finding.key}"
     new = "new" if is_new else None
-    yield Row(key, finding.words, 1, "line", {"severity": finding.severity, "new": new, "amount": finding.amount})
+    amount = _exact(finding.amount, decimals)
+    yield Row(key, finding.words, 1, "line", {"severity": finding.severity, "new": new, "amount": amount})
     for number, line in enumerate(finding.lines[:_MOST_LINES], 1):
-        cells = {"date": line.day, "amount": line.amount, "export": line.place}
+        cells = {"date": line.day, "amount": _exact(line.amount, decimals), "export": line.place}
         yield Row(f"{key}>{number}", line.words, 2, "line", cells)
     if len(finding.lines) > _MOST_LINES:
         yield Row(f"{key}>more", f"and {len(finding.lines) - _MOST_LINES:,} lines more", 2, "heading")

@@ -1,5 +1,6 @@
 """The facts that head a report: what it is of, the day it is made for and why, and how old its data is."""
 
+from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal
 
@@ -9,9 +10,15 @@ from level_almanac.core.calendar import FiscalCalendar
 from level_almanac.core.day_words import day_words
 
 
-def as_of_for(book: Book, calendar: FiscalCalendar, request: AsOfRequest, today: date) -> AsOf:
-    """Return the day that a report over the ledger is made for."""
-    return choose_as_of(calendar, request, book.told_through, book.newest_posting(today), today)
+def as_of_for(
+    book: Book, calendar: FiscalCalendar, request: AsOfRequest, today: date, documents: Sequence[str] = ()
+) -> AsOf:
+    """Return the day that a report over the ledger is made for. documents: the tables of them that it is over too."""
+    newest = book.newest_posting(today)
+    if documents and book.told_through is None:
+        days = [newest, *(book.newest_document(table, today) for table in documents)]
+        newest = max((day for day in days if day), default=None)
+    return choose_as_of(calendar, request, book.told_through, newest, today)
 
 
 def selection_facts(selection: Selection) -> dict[str, str]:

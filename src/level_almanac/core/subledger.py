@@ -56,7 +56,7 @@ class Subledger:
             step = f'add an [[intake]] block with table = "{self.table}" and run `almanac load`'
             raise BookMistake(Mistake(f"no {self.table} are loaded", "almanac.toml", next_step=step))
         self.selection = book.select(request.entities)
-        self.as_of = as_of_for(book, self.selection.calendar, request.when, today)
+        self.as_of = as_of_for(book, self.selection.calendar, request.when, today, (self.table,))
         self.day = self.as_of.day
         self.further = [self.field(name, "--by") for name in further]
         self.rules: tuple[Rule, ...] = (

@@ -58,7 +58,11 @@ def agreements(book: Book, reach: DayReach) -> Checked:
             if abs(one - other) > tolerance:
                 told = (*_lines(book, left, key), *_lines(book, right, key))
                 findings.append(_finding(agreement, left, key, (one, other), told))
-    return Checked(kind, findings, f"{looked:,} keys of {len(book.settings.agree):,} agreements")
+    return Checked(kind, findings, f"{looked:,} keys of {_agreements(len(book.settings.agree))}")
+
+
+def _agreements(count: int) -> str:
+    return "1 agreement" if count == 1 else f"{count:,} agreements"
 
 
 def _finding(
