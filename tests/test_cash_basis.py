@@ -114,7 +114,7 @@ def test_a_cash_figure_can_be_traced(by_hand: SmallBook) -> None:
                 "--row", key, "--column", str(number), "--print", "json",
             )  # fmt: skip
             assert traced.code == 0, traced.err
-            assert traced.json["rows"][-1]["cells"]["counts"] == amount
+            assert Decimal(traced.json["rows"][-1]["cells"]["counts"]) == Decimal(amount)
     assert found
 
 

@@ -121,12 +121,8 @@ class Aging:
     def _columns(self) -> Iterator[Column]:
         decimals = self.subledger.selection.decimals
         for bucket in self.buckets:
-            yield Column(
-                bucket.key,
-                bucket.label,
-                "amount",
-                decimals,
-            )
+            covers = "" if bucket.low is None else "days late"
+            yield Column(bucket.key, bucket.label, "amount", decimals, covers=covers)
         yield Column(UNAPPLIED, UNAPPLIED, "amount", decimals)
         yield Column(TOTAL, "total open", "amount", decimals)
         yield Column("share", "% of total", "percent", 1, adds=False)

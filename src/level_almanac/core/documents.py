@@ -178,7 +178,7 @@ class Documents:
             title=titles[which],
             facts=facts,
             subtitle=subledger.subtitle(range_, *limits),
-            columns=tuple(self._columns()),
+            columns=self._filled(rows),
             rows=rows,
             key_label="document",
             proof=Proof(
@@ -201,6 +201,13 @@ class Documents:
         left = sum((self.open.left[at] for at in self.shown), _ZERO)
         holds = total.cells["open"] == left and total.cells["amount"] == self.tally.shown.amount
         return Check("amount and settled come to open", holds)
+
+    def _filled(self, rows: Sequence[Row]) -> tuple[Column, ...]:
+        """Return the columns, without those beside the amounts that no row has anything in."""
+        filled = {key for row in rows for key, cell in row.cells.items() if cell is not None}
+        return tuple(
+            each for each in self._columns() if each.key in filled or each.key in ("amount", "settled", "open")
+        )
 
     def _columns(self) -> Iterator[Column]:
         decimals = self.subledger.selection.decimals

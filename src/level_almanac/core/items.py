@@ -166,6 +166,6 @@ def buckets_of(ends: Sequence[int]) -> tuple[Bucket, ...]:
     low = 1
     for end in ends:
         label = f"{low}–{end}" if low < end else str(end)
-        found.append(Bucket(f"{low}-{end}", f"{label} days late", low, end))
+        found.append(Bucket(f"{low}-{end}", label, low, end))
         low = end + 1
-    return (*found, Bucket(f"over-{ends[-1]}", f"over {ends[-1]} days late", low, None))
+    return (*found, Bucket(f"over-{ends[-1]}", f"over {ends[-1]}", low, None))

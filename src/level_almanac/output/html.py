@@ -8,6 +8,8 @@ from level_almanac.output.terminal import page_lines
 from level_almanac.output.words import cell_words, is_negative, notes, proof_lines
 
 _PRINTED_COLUMNS = 8
+_LONG_LABEL = 48
+"""Letters from which a label goes on on a line below."""
 """Columns from which a page is turned and its type made smaller."""
 
 
@@ -98,6 +100,9 @@ def _row(
         "key": row.key,
         "code": row.key if row.kind == "line" else "",
         "label": row.label,
+        # A group, or a heading without figures, has the line to itself.
+        "spans": row.kind == "group" or (row.kind == "heading" and not row.cells),
+        "long": len(row.label) > _LONG_LABEL,
         "name": prefix + _name(row.key.removesuffix(":heading")),
         "within": " ".join(prefix + _name(key) for key in within),
         "folds": prefix + _name(row.key) if row.key in foldable else "",

@@ -208,6 +208,8 @@ class _Document:
     def _label(self, row: Row) -> Any:
         bold = row.kind != "line"
         room = self._label_width(self.size) - row.level * self.size
+        if row.kind == "heading" and not row.cells:
+            room += sum(self.widths[: len(self.table.columns)])
         if self._width(row.label, self.size, bold=bold) <= room:
             return row.label
         return self._paragraph(row.label, self.size, _INK, bold=bold)
@@ -239,6 +241,9 @@ class _Document:
         yield ("LEFTPADDING", (front - 1, at), (front - 1, at), row.level * self.size)
         if row.kind != "line":
             yield ("FONT", (0, at), (-1, at), _BOLD, self.size)
+        if row.kind == "heading" and not row.cells:
+            # It has the line to itself.
+            yield ("SPAN", (front - 1, at), (-1, at))
         if row.kind == "heading" and row.level == 0:
             yield ("TOPPADDING", (0, at), (-1, at), 6)
         if row.kind == "group":

@@ -111,6 +111,14 @@ class _Layout:
             for column, word in zip(table.columns, words, strict=True)
         ]
         self.texts = [number for number, column in enumerate(table.columns) if column.kind == "text"]
+        # A rule stands above what is added up, and not where no row has anything to stand beneath it.
+        self.totalled = {
+            key
+            for row in table.rows
+            if row.kind in ("subtotal", "total")
+            for key, cell in row.cells.items()
+            if cell is not None
+        }
         self.wide = [max(pair) for pair in zip(figures, heads, strict=True)]
         self.narrow = [max(pair) for pair in zip(figures, words, strict=True)]
 
@@ -238,7 +246,8 @@ class _Layout:
 
     def _rule(self, rule: str, gap: int, columns: Sequence[Column], widths: Sequence[int]) -> Iterator[Run]:
         for column, width in zip(columns, widths, strict=True):
-            yield Run(" " * gap + (rule if column.kind in _FIGURES else " ") * width)
+            ruled = column.kind in _FIGURES and column.key in self.totalled
+            yield Run(" " * gap + (rule if ruled else " ") * width)
 
 
 def _spans(row: Row) -> bool:

@@ -26,7 +26,9 @@ _DATES = {
 }
 _NUMBERS = ("amount", "percent", "number", "count")
 _HEADING_HEIGHT = 21
+_LINE_HEIGHT = 14
 _LABEL_AT_MOST = 60
+_LABEL_WRAPS = 66
 _TEXT_AT_MOST = 48
 _PORTRAIT_WIDTH = 95
 """Characters that stand side by side on an upright page at a size that can be read."""
@@ -105,7 +107,11 @@ class _Sheet:
 
     def _set_widths(self) -> None:
         label = max(
-            [len(self.table.key_label), *(2 * row.level + len(row.label) for row in self.table.rows)], default=8
+            [
+                len(self.table.key_label),
+                *(2 * row.level + len(row.label) for row in self.table.rows if not _spans(row)),
+            ],
+            default=8,
         )
         if self.table.show_keys:
             self.sheet.set_column(0, 0, max([8, *(len(row.key) for row in self.table.rows if row.kind == "line")]) + 1)
@@ -142,21 +148,23 @@ class _Sheet:
     def _write_row(self, row: Row) -> None:
         at = self.rows[row.key]
         look = _row_look(row)
-        if row.level:
-            self.sheet.set_row(at, None, None, {"level": min(row.level, 7)})
+        wrapped = self._wrapped(row)
+        height = _LINE_HEIGHT * -(-(2 * row.level + len(row.label)) // _LABEL_WRAPS) if wrapped else None
+        if row.level or height:
+            self.sheet.set_row(at, height, None, {"level": min(row.level, 7)})
         elif row.kind == "heading":
             self.sheet.set_row(at, _HEADING_HEIGHT)
         if self.table.show_keys and row.kind == "line":
             self.sheet.write_string(at, 0, row.key, self._format(**look))
-        self.sheet.write_string(
-            at, self.front - 1, row.label, self._format(indent=row.level, **self._wrapped(row), **look)
-        )
+        self.sheet.write_string(at, self.front - 1, row.label, self._format(indent=row.level, **wrapped, **look))
         for number, column in enumerate(self.table.columns, self.front):
             self._write_cell(at, number, row, column, look)
 
     @staticmethod
     def _wrapped(row: Row) -> dict[str, Any]:
-        return {"text_wrap": True, "valign": "top"} if 2 * row.level + len(row.label) > _LABEL_AT_MOST else {}
+        # A heading without figures runs on over the empty cells beside it.
+        long = 2 * row.level + len(row.label) > _LABEL_WRAPS and not _spans(row)
+        return {"text_wrap": True, "align": "left", "valign": "bottom"} if long else {}
 
     def _write_cell(self, at: int, number: int, row: Row, column: Column, look: Mapping[str, Any]) -> None:
         cell = row.cells.get(column.key)
@@ -267,6 +275,10 @@ class _Sheet:
         breaks = [self.rows[row.key] for row in self.table.rows if row.kind == "group"][1:]
         if breaks:
             sheet.set_h_pagebreaks(breaks)
+
+
+def _spans(row: Row) -> bool:
+    return row.kind == "group" or (row.kind == "heading" and not row.cells)
 
 
 def _aligned(align: str) -> dict[str, Any]:
