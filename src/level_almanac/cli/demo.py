@@ -94,7 +94,7 @@ _STEPS: tuple[tuple[str, str, Callable[[Book], ReportTable]], ...] = (
     ),
     (
         "almanac aging receivable --period 2026-P08 --top 8",
-        "What customers owe by how late it was at the end of May, held against the ledger's control accounts.",
+        "What customers owe by how late it was at the end of May, held against the ledger: one mistake is planted.",
         lambda book: aging(
             book,
             AgingRequest(of=SubledgerRequest(side="receivable", when=AsOfRequest(period="2026-P08")), top=8),

@@ -92,7 +92,7 @@ def documents_options(command: F) -> F:
 @output_options
 @click.pass_context
 def documents(ctx: click.Context, request: DocumentsRequest, output: OutputRequest) -> None:
-    """Invoices and credits: all, open, overdue, unapplied, past thresholds.
+    """Invoices and credits: all, open, overdue, unapplied.
 
     A period, quarter or year, or --from and --through, takes documents by
     the day they were posted, and the day itself is the end of it; with

@@ -79,7 +79,7 @@ def parties_options(command: F) -> F:
 @output_options
 @click.pass_context
 def parties(ctx: click.Context, request: PartiesRequest, output: OutputRequest) -> None:
-    """Totals per supplier or customer: paid, invoiced, open, past thresholds.
+    """Totals per supplier or customer, past thresholds or not.
 
     Covers the fiscal year to date, or the period, quarter, year or days
     asked for. Limits are on a party's total, after the conditions, never

@@ -99,7 +99,8 @@ class Aging:
             for key in (self.bucket_of(item), TOTAL):
                 sums[self.member_of(item)][key] += left
         rows = tuple(self._rows(sums))
-        by_due = "from the due date" if self.request.age_by == "due" else "from the document's date"
+        by_due = self.request.age_by == "due"
+        days = "days late from the due date" if by_due else "days old from the document's date"
         side = self.subledger.request.side
         return ReportTable(
             title=f"{'Payables' if side == 'payable' else 'Receivables'} by age",
@@ -109,7 +110,7 @@ class Aging:
                 "buckets": ", ".join(bucket.key for bucket in self.buckets),
                 "by": self.request.by,
             },
-            subtitle=self.subledger.subtitle(f"days late {by_due}"),
+            subtitle=self.subledger.subtitle(days),
             columns=tuple(self._columns()),
             rows=rows,
             key_label=self.request.by,
@@ -121,8 +122,10 @@ class Aging:
     def _columns(self) -> Iterator[Column]:
         decimals = self.subledger.selection.decimals
         for bucket in self.buckets:
-            covers = "" if bucket.low is None else "days late"
-            yield Column(bucket.key, bucket.label, "amount", decimals, covers=covers)
+            by_due = self.request.age_by == "due"
+            label = "0" if bucket.low is None and not by_due else bucket.label
+            covers = "days old" if not by_due else "" if bucket.low is None else "days late"
+            yield Column(bucket.key, label, "amount", decimals, covers=covers)
         yield Column(UNAPPLIED, UNAPPLIED, "amount", decimals)
         yield Column(TOTAL, "total open", "amount", decimals)
         yield Column("share", "% of total", "percent", 1, adds=False)
