@@ -1,12 +1,17 @@
 """`almanac check`: every planted mistake is found and nothing else, and each kind of mistake in a small book."""
 
+from datetime import date, timedelta
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from conftest import run_almanac
+from level_almanac.core.control import ControlLine, differences
+from level_almanac.core.items import Item
 from level_almanac.demo.items import PLANTED
 from small_items import items_book
 
@@ -185,3 +190,47 @@ def test_conditions_of_the_book_that_cannot_be_read_are_told(tmp_path: Path, mor
     assert ran.code == 3
     assert message in ran.err
     assert "^" in ran.err
+
+
+CENTS = st.integers(-500, 500).filter(bool)
+DAYS = st.integers(0, 6).map(lambda number: date(2025, 10, 1) + timedelta(number))
+NUMBERS = st.sampled_from(["I1", "I2", "I3", ""])
+LINES = st.lists(st.tuples(st.sampled_from("AB"), DAYS, NUMBERS, CENTS), max_size=8)
+
+
+@given(LINES, LINES)
+def test_the_differences_come_to_what_documents_and_ledger_differ_by(ledger: list[Any], documents: list[Any]) -> None:
+    lines = [
+        ControlLine(entity, "J", str(at), "2000", day, number or None, Decimal(cents) / 100, f"ledger:{at}")
+        for at, (entity, day, number, cents) in enumerate(ledger)
+    ]
+    items = [
+        Item(entity, "V1", "invoice" if cents > 0 else "credit", number or f"X{at}", "1", day, None, day,
+             abs(Decimal(cents)) / 100, place=f"items:{at}")
+        for at, (entity, day, number, cents) in enumerate(documents)
+    ]  # fmt: skip
+    found = differences(lines, items)
+    for entity in "AB":
+        whole = sum((item.signed for item in items if item.entity == entity), Decimal(0))
+        whole -= sum((line.amount for line in lines if line.entity == entity), Decimal(0))
+        assert sum(each.amount for each in found if each.entity == entity) == whole
+    told = [place for each in found for place in (*(x.place for x in each.ledger), *(x.place for x in each.items))]
+    assert len(told) == len(set(told)), "no line stands under two differences"
+    assert not differences(lines, [
+        Item(line.entity, "V1", "invoice" if line.amount > 0 else "credit", line.document or f"Y{at}", "1", line.day,
+             None, line.day, abs(line.amount), place=f"items:{at}")
+        for at, line in enumerate(lines)
+    ])  # fmt: skip
+
+
+def test_all_lines_of_a_finding_are_shown_where_asked_for(tmp_path: Path) -> None:
+    many = [f"V9,invoice,I{number},1,2025-10-02,,,{number}.00,,," for number in range(1, 12)]
+    book = items_book(tmp_path, many)
+    assert book.load().code == 0
+    few = book.run("check", "unknown-party", "--print", "json").json
+    every = book.run("check", "unknown-party", "--lines", "11", "--print", "json").json
+    assert [len([row for row in each["rows"] if ">" in row["key"]]) for each in (few, every)] == [9, 11]
+    assert (
+        next(row["label"] for row in few["rows"] if row["key"].endswith(">more"))
+        == "and 3 more: --lines 11 shows them all"
+    )

@@ -33,6 +33,27 @@ def test_a_new_book_with_proposed_blocks_gives_the_demo_figures(demo: Path, tmp_
     assert mine == almanac(*asked, "--entity", "YARD", book=demo).json["rows"]
 
 
+def test_documents_with_proposed_blocks_give_the_demo_figures(demo: Path, tmp_path: Path, almanac: Almanac) -> None:
+    settings = (demo / "almanac.toml").read_text()
+    for path in demo.glob("exports/**/*.csv"):
+        target = tmp_path / path.relative_to(demo)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_bytes(path.read_bytes())
+    for name, table in (("suppliers", "payables"), ("customers", "receivables"), ("parties", "parties")):
+        block = next(part for part in settings.split("[[intake]]") if f"items/{name}.csv" in part)
+        ran = almanac("propose", tmp_path / "exports" / "items" / f"{name}.csv", "--table", table, book=demo)
+        assert ran.code == 0, ran.err
+        proposed = ran.out.partition("[[intake]]")[2].replace(str(tmp_path) + "/", "")
+        settings = settings.replace(
+            block, f"{proposed}\n" + "".join(f"#{end}" for end in block.rpartition("\n\n#")[2:] if "#" in block)
+        )
+    (tmp_path / "almanac.toml").write_text(settings)
+    loaded = almanac("load", "--through", "2026-06-17", book=tmp_path)
+    assert loaded.code == 0, loaded.err
+    words = ("aging", "payable", "--print", "csv")
+    assert almanac(*words, book=tmp_path).out == almanac(*words, book=demo).out
+
+
 def test_a_new_book_is_refused_where_there_is_one_or_it_could_be_none(tmp_path: Path, almanac: Almanac) -> None:
     assert almanac("new", tmp_path / "a").code == 0
     again = almanac("new", tmp_path / "a")

@@ -249,7 +249,8 @@ def test_what_settled_a_document_explains_what_is_open_of_it(demo: Path) -> None
         (("aging", "receivable", "--top", "5", "--as-of", "2025-12-31"), "1-30"),
         (("parties", "payable", "--quarter", "2026-Q2", "--sort", "party", "--under", "600"), "paid"),
         (("parties", "receivable", "--period", "2026-P08", "--over", "5000", "--show", "invoiced,overdue"), "overdue"),
-        (("documents", "receivable", "--overdue", "--by", "party", "--over", "4000"), "open"),
+        (("parties", "payable", "--year", "2024", "--date", "date", "--over", "50000"), "invoices"),
+        (("documents", "receivable", "--overdue", "--by", "party", "--over", "4000"), "settled"),
     ],
 )
 def test_every_figure_can_be_traced_to_its_documents(demo: Path, report: tuple[str, ...], column: str) -> None:
@@ -290,7 +291,9 @@ def test_a_trace_reaches_the_applications_and_the_ledger_lines(demo: Path) -> No
         (("parties", "payable", "--show", "payed"), "--show: the report has no such column: 'payed'"),
         (("parties", "payable", "--on", "paid"), "--on goes with a limit such as --over"),
         (("trace", "aging", "payable", "--row", "V999"), "--row: the report has no such row: 'V999'"),
-        (("trace", "parties", "payable", "--row", "V007", "--column", "payments"), "no sum of documents"),
+        (("trace", "parties", "payable", "--row", "V007", "--column", "last-payment"), "no sum of documents"),
+        (("trace", "documents", "payable", "--open", "--row", "total", "--column", "late"), "no sum of documents"),
+        (("trace", "aging", "payable", "--row", "percent"), "this figure is computed from others"),
         (("check", "controll"), "CHECK: no check has this name: 'controll'"),
     ],
 )

@@ -15,10 +15,24 @@ from level_almanac.core.words.days import DayWords
     "--as-of", type=DAY, metavar="DAY", help="Look at documents as of this day.  [default: where the data ends]"
 )
 @click.option("--only-new", is_flag=True, help="Only what the last run did not find.")
+@click.option(
+    "--lines",
+    "most_lines",
+    type=click.IntRange(min=1),
+    default=8,
+    show_default=True,
+    metavar="N",
+    help="At most so many lines of each finding.",
+)
 @output_options
 @click.pass_context
 def check(
-    ctx: click.Context, kinds: tuple[str, ...], as_of: DayWords | None, only_new: bool, output: OutputRequest
+    ctx: click.Context,
+    kinds: tuple[str, ...],
+    as_of: DayWords | None,
+    only_new: bool,
+    most_lines: int,
+    output: OutputRequest,
 ) -> None:
     """What does not add up, in the ledger and in documents.
 
@@ -36,7 +50,9 @@ def check(
     check_outputs(output)
     book = open_book(ctx)
     look = look_for(output, book)
-    request = CheckRequest(kinds=kinds, when=as_of_request(as_of, "", "", "", "with"), only_new=only_new)
+    request = CheckRequest(
+        kinds=kinds, when=as_of_request(as_of, "", "", "", "with"), only_new=only_new, most_lines=most_lines
+    )
     found = check_report(book, request, book.now.date())
     show(ctx, found.table, output, look)
     if found.errors:

@@ -6,7 +6,7 @@ difference of its two ends. Stretches add up, and the last settlement brings the
 """
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from datetime import date, timedelta
 from decimal import ROUND_HALF_UP, Context, Decimal
 from functools import cached_property
@@ -86,6 +86,7 @@ class CashBasis:
                 Mistake("the cash basis needs documents and what settled them", "--basis", next_step=step)
             )
         self._by_day: dict[date, dict[Document, Settled]] = {}
+        self._changes: dict[Window, Sequence[tuple[LinkedLine, Decimal, Decimal]]] = {}
         self.places = Decimal(1).scaleb(-selection.decimals)
 
     @cached_property
@@ -95,6 +96,10 @@ class CashBasis:
         found = []
         for row in self._ledger():
             entity, account, amount, counted, fiscal, number, party, journal, line, place, memo, *members = row
+            period = self.as_of.calendar.period(fiscal // 100, fiscal % 100)
+            if period is not None and period.extra:
+                # An adjustment at a year's end has no day that a payment could be on.
+                continue
             standing = self.sides[0].standing(party) if party else None
             document = by_party.get((entity, standing, number)) if standing else None
             if document is None and party is None:
@@ -177,10 +182,14 @@ class CashBasis:
         """Tell whether a line is booked in a stretch."""
         return any(each.holds(line.fiscal, line.counted) for each in window.stretches)
 
-    def changes(self, window: Window) -> Iterator[tuple[LinkedLine, Decimal, Decimal]]:
-        """Yield each line that is booked or paid in a stretch, with what is booked and what counts in it."""
-        for line in self.lines:
-            booked = line.amount if self.is_booked(line, window) else _ZERO
-            paid = self.within(line, window)
-            if booked or paid:
-                yield line, booked, paid
+    def changes(self, window: Window) -> Sequence[tuple[LinkedLine, Decimal, Decimal]]:
+        """Return each line that is booked or paid in a stretch, with what is booked and what counts in it."""
+        if window not in self._changes:
+            found = []
+            for line in self.lines:
+                booked = line.amount if self.is_booked(line, window) else _ZERO
+                paid = self.within(line, window)
+                if booked or paid:
+                    found.append((line, booked, paid))
+            self._changes[window] = found
+        return self._changes[window]

@@ -14,25 +14,25 @@ from level_almanac.core.checks.finding import KINDS, Checked, Finding
 from level_almanac.core.day_words import day_words
 from level_almanac.core.facts import as_of_for, as_of_words, data_facts, data_words
 from level_almanac.core.items import OpenItems, replay
-from level_almanac.core.report_table import Column, ReportTable, Row
+from level_almanac.core.report_table import Cell, Column, ReportTable, Row
 from level_almanac.core.subledger import Side, Subledger, SubledgerRequest
 from level_almanac.core.words.conditions import DayReach
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.store.check_record import CheckRecord, keep_record, read_record
 
-_MOST_LINES = 8
 _ITEM_CHECKS = frozenset({"spelt-twice", "alike", "over-applied", "loose", "early", "control"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CheckRequest:
     """What to check. kinds: keys of checks, or none for all; when: the day up to which documents are looked at;
-    only_new: show only what the last run did not find.
+    only_new: show only what the last run did not find; most_lines: of each finding.
     """
 
     kinds: tuple[str, ...] = ()
     when: AsOfRequest = field(default_factory=AsOfRequest)
     only_new: bool = False
+    most_lines: int = 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,7 +178,7 @@ class _Check:
             yield Row(f"{each.kind.key}:heading", f"{each.kind.title}: {each.kind.step}", 0, "heading")
             for finding in findings:
                 is_new = id(finding) in new and self.before is not None
-                yield from _finding_rows(each.kind.key, finding, self._decimals(), is_new=is_new)
+                yield from self._finding_rows(each.kind.key, finding, is_new=is_new)
         quiet = [each for each, findings in shown if not findings]
         if quiet:
             yield Row("nothing:heading", f"Nothing {'new ' if self.request.only_new else ''}found", 0, "heading")
@@ -187,6 +187,21 @@ class _Check:
             words = each.skipped or f"{known} among {each.looked_at}"
             state = "not looked at" if each.skipped else "known" if each.findings else "none"
             yield Row(each.kind.key, f"{each.kind.title}: {words}", 1, "line", {"severity": state})
+
+    def _finding_rows(self, kind: str, finding: Finding, *, is_new: bool) -> Iterator[Row]:
+        key, decimals, most = f"{kind}/{finding.key}", self._decimals(), self.request.most_lines
+        cells: dict[str, Cell] = {
+            "severity": finding.severity,
+            "new": "new" if is_new else None,
+            "amount": _exact(finding.amount, decimals),
+        }
+        yield Row(key, finding.words, 1, "line", cells)
+        for number, line in enumerate(finding.lines[:most], 1):
+            told: dict[str, Cell] = {"date": line.day, "amount": _exact(line.amount, decimals), "export": line.place}
+            yield Row(f"{key}>{number}", line.words, 2, "line", told)
+        if len(finding.lines) > most:
+            more = len(finding.lines) - most
+            yield Row(f"{key}>more", f"and {more:,} more: --lines {len(finding.lines)} shows them all", 2, "heading")
 
     def _notes(self) -> Iterator[str]:
         yield "The ledger is looked at whole; documents as they stood on the day above"
@@ -220,15 +235,3 @@ def _count(number: int, what: str) -> str:
 def _exact(amount: Decimal | None, decimals: int) -> Decimal | None:
     # Sums are stored with more decimals than any currency here has, all of them nought.
     return None if amount is None else amount.quantize(Decimal(1).scaleb(-decimals))
-
-
-def _finding_rows(kind: str, finding: Finding, decimals: int, *, is_new: bool) -> Iterator[Row]:
-    key = f"{kind}/{finding.key}"
-    new = "new" if is_new else None
-    amount = _exact(finding.amount, decimals)
-    yield Row(key, finding.words, 1, "line", {"severity": finding.severity, "new": new, "amount": amount})
-    for number, line in enumerate(finding.lines[:_MOST_LINES], 1):
-        cells = {"date": line.day, "amount": _exact(line.amount, decimals), "export": line.place}
-        yield Row(f"{key}>{number}", line.words, 2, "line", cells)
-    if len(finding.lines) > _MOST_LINES:
-        yield Row(f"{key}>more", f"and {len(finding.lines) - _MOST_LINES:,} lines more", 2, "heading")

@@ -109,7 +109,8 @@ class _Replay:
         for at, item in enumerate(items):
             self.by_number[item.entity, item.party, item.number].append(at)
         for positions in self.by_number.values():
-            positions.sort(key=lambda at: natural(items[at].line))
+            if len(positions) > 1:
+                positions.sort(key=lambda at: natural(items[at].line))
         self.numbers = {(item.entity, item.number) for item in items}
 
     def made(self) -> OpenItems:

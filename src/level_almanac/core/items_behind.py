@@ -11,7 +11,7 @@ from level_almanac.core.aging import TOTAL, Aging, AgingRequest
 from level_almanac.core.behind import find_column, find_row, head_words
 from level_almanac.core.book import Book
 from level_almanac.core.documents import Documents, DocumentsRequest
-from level_almanac.core.items import Application, OpenItems
+from level_almanac.core.items import Application, OpenItems, replay
 from level_almanac.core.parties import COLUMNS, STANDING, Parties, PartiesRequest
 from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.core.subledger import Subledger
@@ -42,7 +42,7 @@ def aging_behind(book: Book, request: AgingRequest, row: str, column: str, today
     """Return the documents behind a figure of an aging; raises UsageMistake for a row or column that it lacks."""
     made = Aging(book, request, today)
     table = made.table()
-    found, named = find_row(table, row), _column(table, column or TOTAL)
+    found, named = find_row(table, row), find_column(table, column or TOTAL)
     if found.key == "percent" or named.key == "share":
         raise UsageMistake(
             Mistake("this figure is computed from others", "--row", repr(row), next_step="trace amounts")
@@ -61,10 +61,14 @@ def documents_behind(book: Book, request: DocumentsRequest, row: str, column: st
     """Return what a document, or all of a group, is made of; raises UsageMistake as `aging_behind` does."""
     made = Documents(book, replace(request, settled=False), today)
     table = made.table()
-    found, named = find_row(table, row), _column(table, column or "open")
-    amounts = {"amount": lambda at: made.open.items[at].signed, "open": lambda at: made.open.left[at]}
+    found, named = find_row(table, row), find_column(table, column or "open")
+    amounts = {
+        "amount": lambda at: made.open.items[at].signed,
+        "settled": lambda at: made.open.left[at] - made.open.items[at].signed,
+        "open": lambda at: made.open.left[at],
+    }
     if named.key not in amounts:
-        step = "name amount or open"
+        step = "name amount, settled or open"
         raise UsageMistake(Mistake("no sum of documents", "--column", repr(head_words(named)), next_step=step))
     positions = {made.open.items[at].key: at for at in made.shown}
     if found.key in positions:
@@ -84,13 +88,13 @@ def parties_behind(book: Book, request: PartiesRequest, row: str, column: str, t
     made = Parties(book, replace(request, top=None), today)
     table = made.table()
     found = find_row(table, row)
-    named = _column(table, column or next(each.key for each in table.columns if each.kind == "amount"))
-    if named.kind != "amount":
-        step = "name a column of amounts"
+    named = find_column(table, column or next(each.key for each in table.columns if each.kind == "amount"))
+    if named.kind not in ("amount", "count"):
+        step = "name a column of amounts or numbers"
         raise UsageMistake(Mistake("no sum of documents", "--column", repr(head_words(named)), next_step=step))
     wanted = {each.key for each in table.rows if each.kind == "line"} if found.key == "total" else {found.key}
-    places = {item.place: at for at, item in enumerate(made.open.items)}
     shares: list[Share] = []
+    open_ = made.open
     if named.key in STANDING:
         shares = [
             (at, left)
@@ -99,17 +103,19 @@ def parties_behind(book: Book, request: PartiesRequest, row: str, column: str, t
         ]
     else:
         kinds = COLUMNS[named.key].kinds
-        shares = [
-            (places[item.place], kinds[item.kind] * item.amount)
-            for party in sorted(wanted)
-            for item in made.by_party[party].met
-            if item.kind in kinds
-        ]
-    return _table(_Found(table, found, named, made.subledger, made.open, shares))
-
-
-def _column(table: ReportTable, name: str) -> Column:
-    return find_column(table, name)
+        items = [item for party in sorted(wanted) for item in made.by_party[party].met if item.kind in kinds]
+        # By their own date, documents can be in the days that were posted after them.
+        posted = max([made.day, *(item.posted for item in items)])
+        open_ = made.open if posted == made.day else replay(made.subledger.chosen, posted)
+        places = {item.place: at for at, item in enumerate(open_.items)}
+        counted: set[tuple[str, str, str]] = set()
+        for item in items:
+            name = (item.entity, item.party, item.number)
+            # A number over several lines is counted once.
+            share = kinds[item.kind] * item.amount if named.kind == "amount" else Decimal(name not in counted)
+            counted.add(name)
+            shares.append((places[item.place], share))
+    return _table(_Found(table, found, named, made.subledger, open_, shares))
 
 
 def _table(found: _Found) -> ReportTable:
@@ -121,7 +127,8 @@ def _table(found: _Found) -> ReportTable:
     rows = list(_rows(found))
     keys = [open_.items[at].key for at, _ in found.shares]
     rows.append(Row("total", "Total", 0, "total", {"figure": total}, adds=tuple((1, key) for key in keys)))
-    off = "" if total == cell else f": off by {total - (cell if isinstance(cell, Decimal) else _ZERO):+,f}"
+    shown = Decimal(cell) if isinstance(cell, Decimal | int) else _ZERO
+    off = "" if total == shown else f": off by {total - shown:+,f}"
     everything = subledger.considered()
     behind = sum((open_.items[at].signed for at, _ in found.shares), _ZERO)
     others = Counted(everything.lines - len(found.shares), everything.amount - behind)

@@ -6,6 +6,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
+from level_almanac.book.tables import SIDE_OF
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.conditions_asked import Conditions, Rule
@@ -256,6 +257,8 @@ class Listing:
     def _notes(self) -> Iterator[str]:
         if self.own.name == "budget" and any(each.kind == "amount" for each in self.shown):
             yield "Plans stand in their accounts' natural signs; a total of several classes adds them as they stand"
+        if self.own.name in SIDE_OF.values() and any(each.key in ("amount", "amount-turned") for each in self.shown):
+            yield "Amounts of all kinds are above zero; `signed` has each with its kind's sign"
 
     def _rows(self, measure: Place | None, decimals: int) -> "ListRows":
         totals = [(limit, shown) for limit, shown in self.limits if not limit.each]

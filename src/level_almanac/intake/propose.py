@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from level_almanac.book.patterns import period_pattern
 from level_almanac.book.settings import Format, IntakeBlock
-from level_almanac.book.tables import ACCOUNT_CLASSES, Field, Table
+from level_almanac.book.tables import SIDE_OF, Field, Table
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
 from level_almanac.intake.csv_text import CsvText
 from level_almanac.intake.guesses import (
@@ -41,6 +41,20 @@ _CLASS_WORDS = {
     "direct-cost": ("direct cost", "cost of sales", "cogs", "cost of goods sold", "direct", "d", "dc"),
     "expense": ("expense", "expenses", "cost", "costs", "x", "ex", "overhead"),
 }
+_KIND_WORDS = {
+    "invoice": ("invoice", "inv", "bill", "i", "in"),
+    "credit": ("credit", "credit note", "credit memo", "crn", "cn", "cm"),
+    "payment": ("payment", "pay", "pmt", "receipt", "p", "py", "cheque", "check"),
+    "write-off": ("write-off", "write off", "wof", "wo"),
+    "refund": ("refund", "ref", "rf"),
+    "void": ("void", "voided", "voi", "vd", "stopped"),
+}
+_SIDE_WORDS = {
+    "payable": ("payable", "supplier", "vendor", "creditor", "s", "v"),
+    "receivable": ("receivable", "customer", "client", "debtor", "c"),
+}
+_WORDS = {"class": _CLASS_WORDS, "kind": _KIND_WORDS, "side": _SIDE_WORDS}
+"""What exports call the few values that a field takes."""
 
 
 class Sample(NamedTuple):
@@ -327,7 +341,7 @@ class _Proposal:
             if field.name in self.mapped:
                 note = f"  # {self.notes[field.name]}" if field.name in self.notes else ""
                 yield f"{field.name} = {_toml(self.mapped[field.name])}{note}"
-            elif field.name == "line" and self.table.name == "ledger":
+            elif field.name == "line" and self.table.name in ("ledger", *SIDE_OF.values()):
                 yield 'line = "order"  # no head tells lines apart, so they are numbered in file order'
             elif field.required and field.name not in ("entity", "scenario"):
                 yield f'# {field.name} = "…"  needed, and no head looks like it'
@@ -338,20 +352,25 @@ class _Proposal:
             yield f"# To have one, declare it in [tables.{self.table.name}.fields] of almanac.toml and map it here."
 
     def _values(self) -> Iterator[str]:
-        head = self.mapped.get("class") if self.table.name == "accounts" else None
-        words = sorted(set(self.sample.columns[head])) if head else []
-        if head is None or all(word in ACCOUNT_CLASSES for word in words):
-            return
-        self.unsure.append("class: what the words of its accounts stand for, see [intake.values.class]")
+        for field in self.table.fields:
+            head = self.mapped.get(field.name)
+            if head is None or field.name not in _WORDS or not field.choices:
+                continue
+            words = sorted(set(self.sample.columns[head]))
+            if not all(word in field.choices for word in words):
+                yield from self._values_of(field, words)
+
+    def _values_of(self, field: Field, words: Sequence[str]) -> Iterator[str]:
+        self.unsure.append(f"{field.name}: what its words stand for, see [intake.values.{field.name}]")
         yield ""
-        yield "[intake.values.class]"
+        yield f"[intake.values.{field.name}]"
         for word in words:
-            known = [name for name, each in _CLASS_WORDS.items() if word.lower() in each]
+            known = [name for name, each in _WORDS[field.name].items() if word.lower() in each]
             if known:
                 yield f"{_key(word)} = {_toml(known[0])}"
             else:
-                yield f'# {_key(word)} = "…"  one of {listed(ACCOUNT_CLASSES)}'
-                self.unsure.append(f"class: what {word!r} stands for")
+                yield f'# {_key(word)} = "…"  one of {listed(field.choices)}'
+                self.unsure.append(f"{field.name}: what {word!r} stands for")
 
 
 def _key(word: str) -> str:
