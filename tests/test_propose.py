@@ -44,9 +44,7 @@ def test_documents_with_proposed_blocks_give_the_demo_figures(demo: Path, tmp_pa
         ran = almanac("propose", tmp_path / "exports" / "items" / f"{name}.csv", "--table", table, book=demo)
         assert ran.code == 0, ran.err
         proposed = ran.out.partition("[[intake]]")[2].replace(str(tmp_path) + "/", "")
-        settings = settings.replace(
-            block, f"{proposed}\n" + "".join(f"#{end}" for end in block.rpartition("\n\n#")[2:] if "#" in block)
-        )
+        settings = settings.replace(block, f"{proposed}\n")
     (tmp_path / "almanac.toml").write_text(settings)
     loaded = almanac("load", "--through", "2026-06-17", book=tmp_path)
     assert loaded.code == 0, loaded.err
