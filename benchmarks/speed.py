@@ -35,6 +35,8 @@ REPORTS = (
     "trial",
     "trial --period 2026-P08",
     "calendar",
+    "parties payable --year 2025 --on paid --over 7500",
+    "aging receivable --as-of 2025-09-30",
 )
 ONE_ACCOUNT = "detail 12110 --period 2026-P08 --entity LINE"
 LISTED = (

@@ -42,7 +42,7 @@ class Doc:
 
     @property
     def key(self) -> str:
-        return f"{self.party}/{self.kind}/{self.number}/{self.line}"
+        return f"{self.entity}/{self.party}/{self.kind}/{self.number}/{self.line}"
 
 
 def _day(text: str) -> date | None:

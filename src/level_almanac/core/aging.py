@@ -185,6 +185,9 @@ class Aging:
 
     def _notes(self) -> Iterator[Note | str]:
         yield from over_notes(self.open, self.subledger.selection.decimals)
+        side = self.subledger.request.side
+        if not control_accounts(self.subledger.book, side):
+            yield f"The chart marks no account as control account of what is {side}, to hold these documents against"
         undated = sum(1 for _, item, _ in self.shown() if item.kind == "invoice" and item.due is None)
         if undated and self.request.age_by == "due":
             yield f"{undated:,} open documents have no due date and are aged from their own"

@@ -90,7 +90,7 @@ class Documents:
         if told:
             return told
         if self.days and not self._within(item):
-            return "other dates"
+            return "other dates" if self._counting(item) else f"no {self.request.date}"
         if which == "unapplied" and (item.kind == "invoice" or not left):
             return "invoices" if item.kind == "invoice" else "applied in full"
         if which == "overdue" and item.kind != "invoice":
@@ -243,7 +243,7 @@ class Documents:
         if not self.request.by:
             for at in shown:
                 yield from self._document(at, 0)
-                keys.append(self.open.items[at].key)
+                keys.append(self.subledger.key_of(self.open.items[at]))
         else:
             groups: dict[str | None, list[int]] = {}
             for at in shown:
@@ -253,7 +253,7 @@ class Documents:
                 yield Row(f"{key}:heading", self._label(member), 0, "heading")
                 for at in inner:
                     yield from self._document(at, 1)
-                adds = tuple((1, self.open.items[at].key) for at in inner)
+                adds = tuple((1, self.subledger.key_of(self.open.items[at])) for at in inner)
                 yield Row(key, f"Total {key}", 0, "subtotal", self._sums(inner), adds=adds)
                 keys.append(key)
         adds = tuple((1, key) for key in keys)
@@ -287,7 +287,7 @@ class Documents:
         if self.request.by != "party":
             cells["party"] = f"{item.party} {self.subledger.name_of(item.party)}"
         label = item.number if item.line == "1" else f"{item.number}/{item.line}"
-        yield Row(item.key, label, level, "line", cells)
+        yield Row(self.subledger.key_of(item), label, level, "line", cells)
         if self.request.settled:
             yield from self._settlements(at, level + 1)
 
@@ -297,7 +297,7 @@ class Documents:
         for application in sorted(self.settled_by[at], key=lambda each: each.day):
             other = self.open.items[application.by if application.to == at else application.to]
             yield Row(
-                f"{item.key}>{other.key}",
+                f"{self.subledger.key_of(item)}>{other.key}",
                 other.number if other.line == "1" else f"{other.number}/{other.line}",
                 level,
                 "line",

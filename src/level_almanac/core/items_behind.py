@@ -70,7 +70,7 @@ def documents_behind(book: Book, request: DocumentsRequest, row: str, column: st
     if named.key not in amounts:
         step = "name amount, settled or open"
         raise UsageMistake(Mistake("no sum of documents", "--column", repr(head_words(named)), next_step=step))
-    positions = {made.open.items[at].key: at for at in made.shown}
+    positions = {made.subledger.key_of(made.open.items[at]): at for at in made.shown}
     if found.key in positions:
         wanted = [positions[found.key]]
     elif found.key == "total":
@@ -125,7 +125,7 @@ def _table(found: _Found) -> ReportTable:
     cell = found.row.cells.get(found.column.key)
     decimals = subledger.selection.decimals
     rows = list(_rows(found))
-    keys = [open_.items[at].key for at, _ in found.shares]
+    keys = [subledger.key_of(open_.items[at]) for at, _ in found.shares]
     rows.append(Row("total", "Total", 0, "total", {"figure": total}, adds=tuple((1, key) for key in keys)))
     shown = Decimal(cell) if isinstance(cell, Decimal | int) else _ZERO
     off = "" if total == shown else f": off by {total - shown:+,f}"
@@ -167,7 +167,7 @@ def _rows(found: _Found) -> Iterator[Row]:
     ledger = _ledger(found)
     for at, share in found.shares:
         item = open_.items[at]
-        key = item.key
+        key = found.subledger.key_of(item)
         line = "" if item.line == "1" else f"/{item.line}"
         name = found.subledger.name_of(item.party)
         yield Row(f"{key}:heading", f"{item.party} {name}: {item.kind} {item.number}{line}", 0, "heading")

@@ -1,9 +1,10 @@
 """What reports over documents have in common: the lines of one side, its parties, and the tally of their proof."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
+from functools import cached_property
 from typing import Any, Literal
 
 from level_almanac.book.finding_checking import standing_code
@@ -18,7 +19,7 @@ from level_almanac.core.line_fields import SIGNED, LineField
 from level_almanac.core.line_rules import condition_rules, entity_rule
 from level_almanac.core.report_table import Cell, Counted, Part
 from level_almanac.core.words.conditions import DayReach
-from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
+from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.store.expressions import Column as Place
 from level_almanac.store.expressions import Constant, Joined
 from level_almanac.store.line_query import left_out, lines, lines_met
@@ -106,10 +107,14 @@ class Subledger:
                 )
         return found
 
-    @property
+    @cached_property
     def chosen(self) -> list[Item]:
         """The lines of the entities that the report is of, whatever its conditions."""
         return [item for item in self.items if item.entity in self.selection.entities]
+
+    def key_of(self, item: Item) -> str:
+        """Return what a person points at a document with; its entity before it where there are several."""
+        return item.key if len(self.selection.entities) == 1 else f"{item.entity}/{item.key}"
 
     def rule_of(self, item: Item) -> str:
         """Return what a proof calls the rule that leaves a line out, or nothing where it meets all."""
@@ -165,21 +170,23 @@ class Tally:
     """The lines that rules left out, and those that are shown: what a proof is made of. order: of the rules."""
 
     def __init__(self, order: Sequence[str]) -> None:
-        self._parts = {rule: Counted(0, _ZERO) for rule in order}
-        self.shown = Counted(0, _ZERO)
+        self._parts: dict[str, list[Any]] = {rule: [0, _ZERO] for rule in ("", *order)}
 
     def add(self, rule: str, amount: Decimal) -> None:
         """Count a line under the rule that leaves it out, or as shown where that is empty."""
-        one = Counted(1, amount)
-        if rule:
-            self._parts[rule] = self._parts.get(rule, Counted(0, _ZERO)) + one
-        else:
-            self.shown += one
+        part = self._parts.setdefault(rule, [0, _ZERO])
+        part[0] += 1
+        part[1] += amount
+
+    @property
+    def shown(self) -> Counted:
+        """The lines that are shown."""
+        return Counted(*self._parts[""])
 
     @property
     def parts(self) -> tuple[Part, ...]:
         """What each rule left out, where it did."""
-        return tuple(Part(rule, counted) for rule, counted in self._parts.items() if counted.lines)
+        return tuple(Part(rule, Counted(*counted)) for rule, counted in self._parts.items() if rule and counted[0])
 
 
 def age_of(item: Item, day: date, by: str) -> int:
@@ -196,18 +203,3 @@ def in_order(cell: Cell, key: str) -> tuple[Any, ...]:
 def later_words(day: date) -> str:
     """Return what a proof calls the lines that came after a report's day."""
     return f"posted after {day_words(day)}"
-
-
-def check_side_fields(names: Sequence[str], known: Sequence[str], option: str) -> None:
-    """Raise UsageMistake for a column that the report lacks."""
-    for name in names:
-        if name not in known:
-            what = "the report has no such column"
-            raise UsageMistake(Mistake(what, option, repr(name), listed(known), nearest(name, known)))
-
-
-def first_lines(found: Sequence[str], most: int = 5) -> Iterator[str]:
-    """Yield the first so many, and how many more there are."""
-    yield from found[:most]
-    if len(found) > most:
-        yield f"{len(found) - most:,} more"

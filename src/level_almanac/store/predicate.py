@@ -82,6 +82,8 @@ _SQL: dict[Operator, str] = {
 }
 _PERIOD_NUMBER = re.compile(r"P(\d{1,2})", re.IGNORECASE)
 _PERIOD = re.compile(r"(?:FY)?(\d{4})-P(\d{1,2})", re.IGNORECASE)
+_MANY_WORDS = 50
+"""Words from which they are met as a set; one by one, the engine's planning grows with each."""
 _AS_NUMBER = "try_cast({f} as decimal(38, 6))"
 
 
@@ -130,6 +132,8 @@ def sql_of(predicate: Predicate, bind: Bind, field_sql: Callable[[str], str] = q
 
 
 def _test_sql(value: str, operator: Operator, words: tuple[Word, ...], bind: Bind) -> str:
+    if operator == "is" and len(words) > _MANY_WORDS and all(isinstance(word, str) for word in words):
+        return f"{value} in (select unnest({bind(list(words))}::varchar[]))"
     bound = [_typed(word, bind) for word in words]
     if operator == "through":
         return f"{value} between {bound[0]} and {bound[1]}"

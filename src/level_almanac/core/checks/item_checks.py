@@ -39,7 +39,6 @@ def unknown_parties(book: Book) -> Checked:
         party for (party,) in lines(book.engine, book.line_source(book.line_fields("parties")), [Place("party")], ())
     }
     findings = []
-    looked = 0
     for table in ("ledger", "payables", "receivables"):
         if not book.parts_of(table):
             continue
@@ -50,7 +49,6 @@ def unknown_parties(book: Book) -> Checked:
         by_party: defaultdict[str, list[FoundLine]] = defaultdict(list)
         for party, amount, day, place in lines(book.engine, book.line_source(fields, rules), values, ()):
             by_party[party].append(FoundLine(f"a line of {table}", place, amount, day))
-        looked += 1
         for party, told in sorted(by_party.items()):
             count = "1 line" if len(told) == 1 else f"{len(told):,} lines"
             total = sum((abs(line.amount or _ZERO) for line in told), _ZERO)
