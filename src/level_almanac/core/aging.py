@@ -9,7 +9,7 @@ from typing import Literal
 
 from level_almanac.core.book import Book
 from level_almanac.core.change import percent
-from level_almanac.core.control import control_accounts, control_balances
+from level_almanac.core.control import begun, control_accounts, control_balances
 from level_almanac.core.items import Item, OpenItems, buckets_of, replay
 from level_almanac.core.report_table import Cell, Check, Column, Counted, Note, Proof, ReportTable, Row
 from level_almanac.core.subledger import Subledger, SubledgerRequest, Tally, age_of, in_order, later_words
@@ -211,8 +211,11 @@ def control_checks(subledger: Subledger, found: OpenItems) -> Iterator[Check]:
     accounts = control_accounts(subledger.book, subledger.request.side)
     if not accounts:
         return
-    held = control_balances(subledger)
+    held, there = control_balances(subledger), begun(subledger)
     for entity, balance in held.items():
+        if entity not in there:
+            yield Check(f"{entity}: its ledger begins after this day, and so there is nothing to hold against", True)
+            continue
         open_ = sum((left for item, left in zip(found.items, found.left, strict=True) if item.entity == entity), _ZERO)
         counted = Counted(0, open_ - balance)
         places = subledger.selection.decimals

@@ -81,6 +81,13 @@ def control_balances(subledger: Subledger) -> dict[str, Decimal]:
     return found
 
 
+def begun(subledger: Subledger) -> set[str]:
+    """Return the entities of the report whose ledger has begun by its day: before its base it holds nothing."""
+    fiscal = subledger.as_of.calendar.period_of(subledger.day).fiscal
+    bases = subledger.book.state.bases
+    return {entity for entity in subledger.selection.entities if bases.get(entity, 0) <= fiscal}
+
+
 def control_lines(subledger: Subledger) -> list[ControlLine]:
     """Return the ledger lines on control accounts that count by the report's day, base lines as one with the rest."""
     book, as_of = subledger.book, subledger.as_of

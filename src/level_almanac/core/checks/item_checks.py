@@ -8,7 +8,7 @@ from itertools import pairwise
 
 from level_almanac.core.book import Book
 from level_almanac.core.checks.finding import KINDS, Checked, Finding, FoundLine, item_line
-from level_almanac.core.control import control_accounts, control_lines, differences
+from level_almanac.core.control import begun, control_accounts, control_lines, differences
 from level_almanac.core.day_words import day_words
 from level_almanac.core.items import Item, OpenItems
 from level_almanac.core.subledger import Subledger
@@ -162,7 +162,8 @@ def control(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
             continue
         ledger = control_lines(side)
         looked.append(f"{', '.join(accounts)} against {side.table}")
-        for each in differences(ledger, found.items):
+        there = begun(side)
+        for each in differences(ledger, [item for item in found.items if item.entity in there]):
             told = [
                 FoundLine(
                     f"ledger {line.journal}/{line.line} on {line.account}"
