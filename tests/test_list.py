@@ -178,7 +178,7 @@ def test_fields_tells_what_can_be_asked(demo: Path, almanac: Almanac, words: tup
     found = almanac("fields", *words, "--print", "json", book=demo).json
     keys = [row["key"] for row in found["rows"]]
     if not words:
-        assert keys == ["ledger", "accounts", "budget", "vessels"]
+        assert keys == ["ledger", "accounts", "budget", "payables", "receivables", "parties", "vessels"]
         return
     # Each can be shown as it is named.
     assert list_(almanac, demo, "--show", ", ".join(keys), "--first", "1").code == 0
