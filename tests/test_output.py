@@ -37,6 +37,19 @@ REPORTS = (
     ],
     ["detail", "12110", "10129", "--period", "2026-P08", "--entity", "LINE", "--subtotals", "--carried"],
     ["trace", "statement", "income", "--row", "40220", "--columns", "ptd; ptd last year"],
+    ["documents", "payable", "--open", "--by", "entity", "--entity", "YARD"],
+    [
+        "parties",
+        "payable",
+        "--year",
+        "2025",
+        "--on",
+        "paid",
+        "--over",
+        "7500",
+        "--show",
+        "paid, open, last-payment, payee",
+    ],
 )
 
 

@@ -94,9 +94,9 @@ def documents_options(command: F) -> F:
 def documents(ctx: click.Context, request: DocumentsRequest, output: OutputRequest) -> None:
     """Invoices and credits: all, open, overdue, unapplied.
 
-    A period, quarter or year, or --from and --through, takes documents by
-    the day they were posted, and the day itself is the end of it; with
-    --as-of alone all documents count.
+    A period, quarter or year takes the documents posted in it, as of its
+    end, and --from with --through those of a range. With --as-of alone all
+    documents count.
 
     \b
     Examples:

@@ -248,8 +248,10 @@ class Book:
 
     def newest_document(self, table: str, today: date) -> date | None:
         """Return the newest posting date of a table of documents that is not after today, if there is one."""
-        parts = self.parts_of(table)
-        return newest_posting(self.engine, parts, today) if parts else None
+        newest = max((loaded.last for loaded in self.state.files_of(table) if loaded.last), default=None)
+        if newest is None or newest <= today:
+            return newest
+        return newest_posting(self.engine, self.parts_of(table), today)
 
     def data_through(self, today: date) -> date | None:
         """Return the day up to which the ledger reaches: the day told at loading, or else the newest posting date."""

@@ -76,8 +76,9 @@ def _cells(book: Book, loaded: LoadedFile, outcome: str) -> dict[str, Cell]:
     cells: dict[str, Cell] = {"table": loaded.table, "outcome": outcome, "lines": loaded.lines}
     cells["duplicates"] = loaded.duplicates or None
     cells["set_aside"] = loaded.set_aside or None
+    cells |= {"first": loaded.first, "last": loaded.last}
     if loaded.table == "ledger":
-        cells |= {**_sides(book, [loaded]), "first": loaded.first, "last": loaded.last}
+        cells |= _sides(book, [loaded])
     return cells
 
 

@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from level_almanac.book.fingerprints import reading_fingerprint, rules_fingerprint
 from level_almanac.book.settings import BookFile
-from level_almanac.book.tables import Table, tables_of
+from level_almanac.book.tables import SIDE_OF, Table, tables_of
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.intake.chart_checks import (
     chart_mistakes,
@@ -27,7 +27,7 @@ from level_almanac.intake.warnings import lines_after, unbalanced_journals
 from level_almanac.store import closing, ledger_checks, repeats, rollups
 from level_almanac.store.chart_lines import account_codes
 from level_almanac.store.engine import DuckDBEngine, Engine
-from level_almanac.store.plain_checks import plain_sums
+from level_almanac.store.plain_checks import days_covered, plain_sums
 from level_almanac.store.plan_lines import accounts_planned, plan_summary
 from level_almanac.store.predicate import Predicate
 from level_almanac.store.state import LoadedFile, State, Store
@@ -292,7 +292,10 @@ class _Load:
             table = tables_of(self.book.settings.tables)[draft.entry.table]
             by_entity = table.field("entity") is not None
             sums = plain_sums(self.engine, part, table.measure, by_entity=by_entity)
-            return replace(draft, entry=replace(draft.entry, lines=sum(each[0] for each in sums.values()), sums=sums))
+            dated = table.name in SIDE_OF.values()
+            first, last = days_covered(self.engine, part, table.date) if dated else (None, None)
+            count = sum(each[0] for each in sums.values())
+            return replace(draft, entry=replace(draft.entry, lines=count, sums=sums, first=first, last=last))
         rollup = self._new()
         rollups.write_rollup(self.engine, part, rollups.wide_fields(ledger), rollup)
         found = ledger_checks.part_summary(self.engine, part)

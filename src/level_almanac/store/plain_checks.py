@@ -1,8 +1,15 @@
 """What is asked of a part without a place in the calendar."""
 
+from datetime import date
 from decimal import Decimal
 
 from level_almanac.store.engine import Engine
+
+
+def days_covered(engine: Engine, part: str, field: str) -> tuple[date | None, date | None]:
+    """Return the first and last day that the lines of a part have in a date field, if any has one."""
+    ((first, last),) = engine.rows(f'select min("{field}"), max("{field}") from read_parquet($part)', {"part": part})
+    return first, last
 
 
 def plain_sums(engine: Engine, part: str, measure: str, *, by_entity: bool) -> dict[str, tuple[int, Decimal, Decimal]]:
