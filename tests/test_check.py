@@ -234,3 +234,28 @@ def test_all_lines_of_a_finding_are_shown_where_asked_for(tmp_path: Path) -> Non
         next(row["label"] for row in few["rows"] if row["key"].endswith(">more"))
         == "and 3 more: --lines 11 shows them all"
     )
+
+
+def test_entities_of_two_currencies_are_looked_at_apart_and_never_added(tmp_path: Path) -> None:
+    other = '[entities.B]\nname = "Company B"\ncurrency = "KWD"\nretained_earnings = "3100"\n\n'
+    book = items_book(tmp_path, [INVOICE, "V1,payment,P1,1,2025-10-05,,,100.01,I1,,"], more=other)
+    settings = (tmp_path / "almanac.toml").read_text()
+    blocks = settings.split("[[intake]]")
+    for name in ("ledger.csv", "payables.csv"):
+        block = next(each for each in blocks if name in each)
+        settings += "\n[[intake]]" + block.replace(name, f"b-{name}").replace('entity = "A"', 'entity = "B"')
+    (tmp_path / "almanac.toml").write_text(settings)
+    (tmp_path / "b-ledger.csv").write_text((tmp_path / "ledger.csv").read_text())
+    (tmp_path / "b-payables.csv").write_text((tmp_path / "payables.csv").read_text().replace("100.01", "100.003"))
+    assert book.load().code == 0
+    found = findings(book.run("check", "over-applied", "--print", "json").json)
+    assert found == [
+        ("over-applied/A/V1/invoice/I1/1", "error", "0.010"),
+        ("over-applied/B/V1/invoice/I1/1", "error", "0.003"),
+    ]
+    refused = book.run("aging", "payable")
+    assert (refused.code, "amounts in different currencies are not added" in refused.err) == (2, True)
+    one = book.run("aging", "payable", "--entity", "B", "--print", "json").json
+    assert one["rows"][-2]["cells"]["total"] == "-0.003"
+    assert one["proof"]["considered"] == {"lines": 2, "amount": "-0.003000"}
+    assert "Lines of A are in another currency and so not among those considered" in one["notes"]

@@ -291,6 +291,10 @@ def test_a_trace_reaches_the_applications_and_the_ledger_lines(demo: Path) -> No
         (("documents", "payable", "--from", "2026-01-01"), "only one end of the range is given"),
         (("parties", "payable", "--show", "payed"), "--show: the report has no such column: 'payed'"),
         (("parties", "payable", "--on", "paid"), "--on goes with a limit such as --over"),
+        (
+            ("parties", "payable", "--show", "payee", "--over", "5"),
+            "--over: no number is shown; show an amount, or name one",
+        ),
         (("trace", "aging", "payable", "--row", "V999"), "--row: the report has no such row: 'V999'"),
         (("trace", "parties", "payable", "--row", "V007", "--column", "last-payment"), "no sum of documents"),
         (("trace", "documents", "payable", "--open", "--row", "total", "--column", "late"), "no sum of documents"),

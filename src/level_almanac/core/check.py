@@ -94,7 +94,7 @@ class _Check:
         if self._asked("unbalanced"):
             yield ledger_checks.unbalanced(book)
         outside, into_closed = ledger_checks.outside(book)
-        since = before.made_at if before else ""
+        since = before.closed_at if before else ""
         found, self.closed = ledger_checks.closed(book, into_closed, before.closed if before else None, since)
         yield found
         yield outside
@@ -213,11 +213,11 @@ class _Check:
         kept |= {each.kind.key: [finding.key for finding in each.findings] for each in self.checked}
         whole = self._asked("closed")
         closed = {key: [each.lines, str(each.debit), str(each.credit)] for key, each in self.closed.items()}
+        made_at = closed_at = f"{day_words(self.book.now.date())} {self.book.now:%H:%M}"
         if not whole and self.before:
-            closed = self.before.closed
-        made_at = f"{day_words(self.book.now.date())} {self.book.now:%H:%M}"
+            closed, closed_at = self.before.closed, self.before.closed_at
         try:
-            keep_record(self.book.store.folder, CheckRecord(made_at, kept, closed))
+            keep_record(self.book.store.folder, CheckRecord(made_at, closed_at, kept, closed))
         except OSError:
             # A book that one may only read is checked all the same.
             return

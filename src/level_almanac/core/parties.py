@@ -109,6 +109,9 @@ class Parties:
             what = "not a date that totals go by"
             raise UsageMistake(Mistake(what, "--date", repr(request.date), "posted or date"))
         self.keys = self._keys()
+        if request.thresholds and not self._on:
+            step = "show an amount, or name one with --on"
+            raise UsageMistake(Mistake("no number is shown", f"--{request.thresholds[0].limit}", next_step=step))
         self.days = asked_days(request.first, request.last, self.subledger.as_of, today) or self._year_to_date()
         # What is open is told as of the end of the days, which a range of days may set before the report's own.
         self.day = self.days[1]
@@ -133,7 +136,9 @@ class Parties:
 
     @property
     def _on(self) -> str:
-        return next((limit.on for limit in self.request.thresholds if limit.on), self.keys[0])
+        named = [limit.on for limit in self.request.thresholds if limit.on]
+        shown = [key for key in self.keys if COLUMNS[key].kind in ("amount", "count")]
+        return next(iter([*named, *shown]), "")
 
     def _counting(self, item: Item) -> date:
         return item.dated if self.request.date == "date" else item.posted
@@ -270,7 +275,7 @@ class Parties:
         )
 
     def _sorted(self, figures: Mapping[str, Mapping[str, Cell]]) -> list[str]:
-        sort = self.request.sort or self._on
+        sort = self.request.sort or self._on or "party"
         if sort == "party":
             return sorted(figures)
         if COLUMNS[sort].kind == "date":

@@ -12,10 +12,11 @@ _NAME = "checks.json"
 @dataclass(frozen=True, slots=True)
 class CheckRecord:
     """findings: per check the keys of what it found; closed: per entity and closed period its lines, debits and
-    credits, as texts; made_at: when, in words.
+    credits, as texts; made_at, closed_at: when the run was, and when it last looked at closed periods, in words.
     """
 
     made_at: str = ""
+    closed_at: str = ""
     findings: dict[str, list[str]] = field(default_factory=dict)
     closed: dict[str, list[Any]] = field(default_factory=dict)
 
