@@ -20,7 +20,8 @@ from level_almanac.store.predicate import FieldTest, Not
 _ZERO = Decimal(0)
 _NEAR_DAYS = 10
 """How many days apart two invoices of one party and amount may be dated and still look like one."""
-_NOT_TOLD = re.compile(r"[^0-9a-z]|(?<![0-9])0+(?=[0-9])")
+_NOT_TOLD = re.compile(r"[\W_]+|(?<![0-9])0+(?=[0-9])")
+"""What two spellings of a number may differ in, beside small letters and capitals."""
 _MOST_LINES = 6
 _PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
 _WHY = {
@@ -60,7 +61,7 @@ def spelt_twice(sides: Sequence[Subledger]) -> Checked:
     """Return the invoices of one party whose numbers differ only in signs, blanks, small letters or leading zeros."""
     found: defaultdict[tuple[str, str, str], list[Item]] = defaultdict(list)
     for item in _invoices(sides):
-        found[item.entity, item.party, _NOT_TOLD.sub("", item.number.casefold())].append(item)
+        found[item.entity, item.party, _bare(item.number)].append(item)
     findings = []
     for (entity, party, _), items in sorted(found.items()):
         numbers = sorted({item.number for item in items})
@@ -81,11 +82,16 @@ def alike(sides: Sequence[Subledger]) -> Checked:
         ordered = sorted(items, key=lambda item: (item.dated, item.number))
         for one, other in pairwise(ordered):
             near = (other.dated - one.dated).days <= _NEAR_DAYS
-            if near and _NOT_TOLD.sub("", one.number.casefold()) != _NOT_TOLD.sub("", other.number.casefold()):
+            if near and _bare(one.number) != _bare(other.number):
                 words = f"{entity} {party}: {one.number} of {day_words(one.dated)} and {other.number}"
                 key = f"{entity}/{party}/{one.number}/{other.number}"
                 findings.append(Finding(key, words, _told((one, other)), amount, "warning"))
     return Checked(KINDS["alike"], findings, _looked(sides))
+
+
+def _bare(number: str) -> str:
+    """Return a number without what its spellings may differ in; itself where nothing else is in it."""
+    return _NOT_TOLD.sub("", number.casefold()) or number
 
 
 def _invoices(sides: Iterable[Subledger]) -> Iterator[Item]:
