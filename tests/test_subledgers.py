@@ -204,6 +204,7 @@ def test_open_overdue_and_unapplied_documents_are_those_of_the_replay(
         },
         "--unapplied": {doc.key: amount for doc, amount in left.items() if doc.kind != "invoice"},
     }
+    beside = [amount for doc, amount in left.items() if doc.kind not in ("invoice", "credit")]
     for which, wanted in expected.items():
         found = run(demo, "documents", side, which, "--as-of", day.isoformat())
         rows = {row["key"]: row["cells"] for row in found["rows"]}
@@ -211,6 +212,10 @@ def test_open_overdue_and_unapplied_documents_are_those_of_the_replay(
         assert {key: cents(cells["open"]) for key, cells in rows.items()} == wanted, which
         assert cents(total["open"]) == sum(wanted.values())
         assert found["proof"]["balances"], found["proof"]
+        note = (
+            f"Beside these, {len(beside)} payments and the like are unapplied, {Decimal(sum(beside)) / 100:,.2f} in all"
+        )
+        assert any(each.startswith(note.replace("-", "−")) for each in found["notes"]) is (which == "--open")
         for cells in rows.values():
             assert cents(cells["amount"]) + cents(cells["settled"]) == cents(cells["open"])
             assert cells["days"] == (day - date.fromisoformat(cells["date"])).days

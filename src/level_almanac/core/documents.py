@@ -316,7 +316,20 @@ class Documents:
             yield f"First {self.request.top:,} of {len(self.shown):,} shown; the total is of all of them"
         if self.days and self.request.which in ("open", "overdue"):
             yield from self._older_note(self.days[0], decimals)
+        if self.request.which == "open":
+            yield from self._unapplied_note(decimals)
         yield from over_notes(self.open, decimals)
+
+    def _unapplied_note(self, decimals: int) -> Iterator[Note]:
+        """Say what is open beside documents, so that both come to the balance."""
+        beside = [
+            left
+            for item, left in zip(self.open.items, self.open.left, strict=True)
+            if left and item.kind not in DOCUMENTS and not self.subledger.rule_of(item)
+        ]
+        if beside:
+            words = f"Beside these, {len(beside):,} payments and the like are unapplied, {{}} in all: --unapplied"
+            yield Note(words, (sum(beside, _ZERO),), decimals)
 
     def _older_note(self, first: date, decimals: int) -> Iterator[Note]:
         """Say what is open too and older than the range asked for, since an open document does not age out."""
