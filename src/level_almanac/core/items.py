@@ -10,6 +10,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
+from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
 from level_almanac.book.tables import KIND_SIGNS
@@ -105,13 +106,21 @@ class _Replay:
         self.applications: list[Application] = []
         self.over: defaultdict[int, Decimal] = defaultdict(Decimal)
         self.loose: dict[int, Loose] = {}
+        # Most lines settle something and are settled by nothing, so only numbers that are settled are looked up.
+        settled = {(item.entity, item.party, item.settles) for item in items if item.settles}
         self.by_number: defaultdict[tuple[str, str, str], list[int]] = defaultdict(list)
         for at, item in enumerate(items):
-            self.by_number[item.entity, item.party, item.number].append(at)
+            key = (item.entity, item.party, item.number)
+            if key in settled:
+                self.by_number[key].append(at)
         for positions in self.by_number.values():
             if len(positions) > 1:
                 positions.sort(key=lambda at: natural(items[at].line))
-        self.numbers = {(item.entity, item.number) for item in items}
+
+    @cached_property
+    def numbers(self) -> set[tuple[str, str]]:
+        """Every number there is, by entity."""
+        return {(item.entity, item.number) for item in self.items}
 
     def made(self) -> OpenItems:
         """Apply each line to what it settles."""
