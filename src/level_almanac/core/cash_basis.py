@@ -143,15 +143,22 @@ class CashBasis:
         order = [Order(Place(name)) for name in ("counted", "journal")]
         return lines(self.book.engine, self.book.line_source(fields, rules), values, order)
 
+    @cached_property
+    def linked(self) -> set[Document]:
+        """The documents that lines belong to."""
+        return {line.document for line in self.lines}
+
     def settled_by(self, day: date) -> dict[Document, Settled]:
-        """Return of every document posted by a day how much of it was settled by its end."""
+        """Return of every linked document posted by a day how much of it was settled by its end."""
         if day not in self._by_day:
             found: defaultdict[Document, tuple[Decimal, Decimal]] = defaultdict(lambda: (_ZERO, _ZERO))
             for side in self.sides:
                 state = replay(side.chosen, day)
                 for item, left in zip(state.items, state.left, strict=True):
-                    if item.kind in _LINKED_KINDS:
-                        key: Document = (side.request.side, item.entity, item.party, item.kind, item.number)
+                    if item.kind not in _LINKED_KINDS:
+                        continue
+                    key: Document = (side.request.side, item.entity, item.party, item.kind, item.number)
+                    if key in self.linked:
                         settled, amount = found[key]
                         found[key] = (settled + item.amount - item.sign * left, amount + item.amount)
             self._by_day[day] = {
