@@ -90,6 +90,13 @@ connection = duckdb.connect()
 for path in sorted(glob.glob(sys.argv[1] + "/exports/line/*.csv")):
     read = f"select * from read_csv($path, header = true, columns = {columns})"
     connection.execute(f"copy ({read}) to '{sys.argv[2]}' (format parquet)", {"path": path})
+heads = "entity party kind number line date due posted amount settles applied reference payee memo"
+columns = dict.fromkeys(heads.split(), "VARCHAR")
+columns |= dict.fromkeys(("date", "due", "posted", "applied"), "DATE") | {"amount": "DECIMAL(18,2)"}
+for name in ("suppliers", "customers"):
+    read = f"select * from read_csv($path, header = true, columns = {columns})"
+    path = f"{sys.argv[1]}/exports/items/{name}.csv"
+    connection.execute(f"copy ({read}) to '{sys.argv[2]}' (format parquet)", {"path": path})
 """
 
 
@@ -133,7 +140,7 @@ def measure(book: Path, lines: int) -> None:
     copied = book / "copied.parquet"
     copying = min(seconds([sys.executable, "-c", TYPED_COPY, str(book), str(copied)]) for _ in range(2))
     copied.unlink()
-    row("load, all exports", loading, "DuckDB's typed copy of the ferry exports", copying)
+    row("load, all exports", loading, "DuckDB's typed copy of the ferry exports and the documents", copying)
     print(f"{'  its memory at the most':<82} {peak:8.2f} GiB")
     row("load again, nothing changed", typical([*own, "load"]), "the same", copying)
     floor = [sys.executable, "-c", FLOOR, str(book)]
