@@ -181,6 +181,22 @@ def test_who_falls_short_only_because_of_an_exception_is_named(demo: Path, docs:
     assert "7,600.00" in note
 
 
+def test_with_everyone_all_that_is_open_is_shown(demo: Path, docs: dict[str, list[Doc]]) -> None:
+    first, last = date(2026, 6, 1), date(2026, 6, 5)
+    words = ("parties", "receivable", "--from", first.isoformat(), "--through", last.isoformat())
+    left = open_on(docs["receivable"], last)
+    active = {doc.party for doc in docs["receivable"] if first <= doc.posted <= last}
+    owing = {docs["receivable"][at].party for at, amount in left.items() if amount}
+    few, every = run(demo, *words), run(demo, *words, "--everyone", "--sort", "overdue")
+    assert {row["key"] for row in few["rows"]} == {*active, "total"}
+    assert {row["key"] for row in every["rows"]} == {*active, *owing, "total"}
+    total = every["rows"][-1]["cells"]
+    assert cents(total["open"]) == sum(left.values())
+    assert few["rows"][-1]["cells"]["invoiced"] == total["invoiced"]
+    assert few["proof"]["balances"]
+    assert every["proof"]["balances"]
+
+
 def test_one_supplier_under_two_codes_is_one_row(demo: Path, docs: dict[str, list[Doc]]) -> None:
     found = run(
         demo, "parties", "payable", "--year", "2025", "--show", "paid,invoiced,payee", "--only", "party is V012"

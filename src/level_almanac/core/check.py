@@ -64,7 +64,6 @@ class _Check:
         self.as_of = as_of_for(book, book.calendars[""], request.when, today, tuple(SIDE_OF.values()))
         self.reach = DayReach(self.as_of, today)
         self.before = read_record(book.store.folder)
-        self.notes: list[str] = []
         self.closed: dict[str, ledger_checks.PeriodSums] = {}
         self.sides = list(self._sides())
         self.checked = [each for each in self._run() if self._asked(each.kind.key)]
@@ -205,7 +204,6 @@ class _Check:
 
     def _notes(self) -> Iterator[str]:
         yield "The ledger is looked at whole; documents as they stood on the day above"
-        yield from self.notes
 
     def _keep(self) -> None:
         """Keep what was found; what was not looked at this time stays as it was known."""
