@@ -234,6 +234,11 @@ def test_all_lines_of_a_finding_are_shown_where_asked_for(tmp_path: Path) -> Non
         next(row["label"] for row in few["rows"] if row["key"].endswith(">more"))
         == "and 3 more: --lines 11 shows them all"
     )
+    traced = book.run("trace", "check", "unknown-party", "--row", "unknown-party/payables/V9", "--print", "json").json
+    amounts = ["66.00", *(f"{number}.00" for number in range(1, 12)), "66.00"]
+    assert sorted(str(row["cells"]["amount"]) for row in traced["rows"]) == sorted(amounts)
+    wrong = book.run("trace", "check", "--row", "unbalanced")
+    assert (wrong.code, "--row: this row is no finding: 'unbalanced'" in wrong.err) == (2, True)
 
 
 def test_entities_of_two_currencies_are_looked_at_apart_and_never_added(tmp_path: Path) -> None:

@@ -1,5 +1,8 @@
 """`almanac check`."""
 
+from collections.abc import Callable
+from typing import Any, TypeVar
+
 import click
 
 from level_almanac.cli.options import DAY, as_of_request, open_book
@@ -8,12 +11,18 @@ from level_almanac.core.check import CheckRequest
 from level_almanac.core.check import check as check_report
 from level_almanac.core.words.days import DayWords
 
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def checked_options(command: F) -> F:
+    """Add which checks are meant, and as of when."""
+    as_of = "Look at documents as of this day.  [default: where the data ends]"
+    command = click.option("--as-of", type=DAY, metavar="DAY", help=as_of)(command)
+    return click.argument("kinds", nargs=-1, metavar="[CHECK]...")(command)
+
 
 @click.command()
-@click.argument("kinds", nargs=-1, metavar="[CHECK]...")
-@click.option(
-    "--as-of", type=DAY, metavar="DAY", help="Look at documents as of this day.  [default: where the data ends]"
-)
+@checked_options
 @click.option("--only-new", is_flag=True, help="Only what the last run did not find.")
 @click.option(
     "--lines",

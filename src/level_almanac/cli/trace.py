@@ -8,9 +8,10 @@ from typing import Any, TypeVar
 import click
 
 from level_almanac.cli.aging import aging_options
+from level_almanac.cli.check import checked_options
 from level_almanac.cli.documents import documents_options
 from level_almanac.cli.list import list_options
-from level_almanac.cli.options import open_book
+from level_almanac.cli.options import as_of_request, open_book
 from level_almanac.cli.parties import parties_options
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.statement import statement_options
@@ -18,6 +19,7 @@ from level_almanac.cli.trial import trial_options
 from level_almanac.core.aging import AgingRequest
 from level_almanac.core.behind import Traced
 from level_almanac.core.book import Book
+from level_almanac.core.check import CheckRequest, check_behind
 from level_almanac.core.documents import DocumentsRequest
 from level_almanac.core.items_behind import aging_behind, documents_behind, parties_behind
 from level_almanac.core.listing import ListRequest
@@ -29,6 +31,7 @@ from level_almanac.core.trace import Level, TraceRequest
 from level_almanac.core.trace import trace as lines_behind
 from level_almanac.core.trial import TrialRequest
 from level_almanac.core.trial_behind import trial_behind
+from level_almanac.core.words.days import DayWords
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -176,6 +179,20 @@ def _parties(ctx: click.Context, request: PartiesRequest, row: str, column: str,
     book = open_book(ctx)
     look = look_for(output, book)
     show(ctx, parties_behind(book, request, row, column, book.now.date()), output, look)
+
+
+@trace.command("check")
+@checked_options
+@click.option("--row", required=True, metavar="ROW", help="The finding: its key, its words, or how they begin.")
+@output_options
+@click.pass_context
+def _check(ctx: click.Context, kinds: tuple[str, ...], as_of: DayWords | None, row: str, output: OutputRequest) -> None:
+    """All lines of one finding."""
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    request = CheckRequest(kinds=kinds, when=as_of_request(as_of, "", "", "", "with"))
+    show(ctx, check_behind(book, request, row, book.now.date()), output, look)
 
 
 def _show(

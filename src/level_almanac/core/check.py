@@ -1,13 +1,15 @@
 """Everything that does not add up, as one report (docs/check.md)."""
 
+import sys
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date
 from decimal import Decimal
 
 from level_almanac.book.currencies import decimals_of
 from level_almanac.book.tables import SIDE_OF
 from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.behind import find_row
 from level_almanac.core.book import Book
 from level_almanac.core.checks import agreements, item_checks, ledger_checks
 from level_almanac.core.checks.finding import KINDS, Checked, Finding
@@ -54,6 +56,28 @@ def check(book: Book, request: CheckRequest, today: date) -> CheckReport:
                 Mistake("no check has this name", "CHECK", repr(key), listed(KINDS), nearest(key, KINDS))
             )
     return _Check(book, request, today).report()
+
+
+def check_behind(book: Book, request: CheckRequest, row: str, today: date) -> ReportTable:
+    """Return one finding with all of its lines; no record is kept. row: as `behind.find_row` takes it.
+
+    Raises UsageMistake for a row that is no finding, and as `check` does.
+    """
+    table = _Check(book, replace(request, most_lines=sys.maxsize), today).table()[0]
+    key = find_row(table, row).key.partition(">")[0]
+    rows = tuple(each for each in table.rows if each.key == key or each.key.startswith(f"{key}>"))
+    if rows[0].cells.get("severity") not in ("error", "warning"):
+        raise UsageMistake(Mistake("this row is no finding", "--row", repr(row), next_step="name a finding"))
+    kind = KINDS[key.partition("/")[0]]
+    added = sum((each.cells["amount"] for each in rows[1:] if isinstance(each.cells["amount"], Decimal)), Decimal(0))
+    total = Row("total", f"Its lines, {len(rows) - 1:,}", 0, "total", {"amount": added})
+    return table._replace(
+        title=f"Behind {rows[0].label}",
+        facts={**table.facts, "traced": key, "report": table.title},
+        subtitle=(f"{kind.title}: {kind.step}", *table.subtitle),
+        rows=(*(each._replace(level=each.level - 1) for each in rows), total),
+        notes=(),
+    )
 
 
 class _Check:
@@ -125,6 +149,12 @@ class _Check:
 
     def report(self) -> CheckReport:
         """Return the report, and keep the record."""
+        table, errors = self.table()
+        self._keep()
+        return CheckReport(table, errors)
+
+    def table(self) -> tuple[ReportTable, int]:
+        """Return the report, and how many errors it shows."""
         known = set() if self.before is None else {
             f"{kind}:{key}" for kind, keys in self.before.findings.items() for key in keys
         }  # fmt: skip
@@ -157,8 +187,7 @@ class _Check:
             key_label="finding",
             notes=tuple(self._notes()),
         )
-        self._keep()
-        return CheckReport(table, errors)
+        return table, errors
 
     def _decimals(self) -> int:
         return max(decimals_of(entity.currency) for entity in self.book.settings.entities.values())
