@@ -265,3 +265,32 @@ def test_headings_run_over_the_whole_line_and_rules_stand_above_what_is_added_up
         marked = {heads[at] for at, letter in enumerate(rule) if letter == "─" and at < len(heads)}
         assert marked <= set("amount setled open "), "none above days, dates or texts"
     assert all(rule.count("─" * 7) >= 3 for rule in rules), "above amount, settled and open"
+
+
+def test_a_number_that_two_parties_share_is_traced_to_each_ones_own_lines(tmp_path: Path) -> None:
+    items = [f"{party},invoice,I1,1,2025-10-02,,,{amount},,," for party, amount in (("V1", "10.00"), ("V2", "20.00"))]
+    ledger = [
+        f"{journal},{line},2025-10-02,,{account},{amount},,I1,{party}"
+        for journal, party, size in (("1", "V1", "10.00"), ("2", "V2", "20.00"), ("3", "", "1.00"))
+        for line, account, amount in ((1, 6000, size), (2, 2000, f"-{size}"))
+    ]
+    many = '[[agree]]\nname = "all"\nleft = { table = "ledger", sum = "debit" }\nright = { table = "payables" }'
+    book = items_book(tmp_path, items, ledger=ledger, more=many)
+    assert book.load().code == 0
+    for party, journal in (("V1", "1"), ("V2", "2")):
+        rows = book.run(
+            "trace", "documents", "payable", "--row", f"{party}/invoice/I1/1", "--print", "json"
+        ).json["rows"]  # fmt: skip
+        told = [row["label"] for row in rows if row["label"].startswith("ledger")]
+        assert told == [f"ledger {journal}/1", f"ledger {journal}/2", "ledger 3/1", "ledger 3/2"]
+    traced = book.run("trace", "check", "agree", "--row", "agree/all/None", "--print", "json").json["rows"]
+    assert len(traced) == 1 + 6 + 2 + 1, "the finding, all six lines of the one side and both of the other, their total"
+
+
+def test_the_total_of_the_first_parties_is_traced_to_theirs_alone(demo: Path) -> None:
+    words = ("parties", "payable", "--year", "2025", "--over", "7500", "--on", "paid", "--top", "3")
+    table = run_almanac(*words, "--print", "json", book=demo).json
+    for row in table["rows"]:
+        ran = run_almanac("trace", *words, "--row", row["key"], "--column", "paid", "--print", "json", book=demo)
+        assert ran.code == 0, ran.err
+        assert ran.json["rows"][-1]["cells"]["figure"] == row["cells"]["paid"]

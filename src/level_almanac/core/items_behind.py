@@ -1,7 +1,7 @@
 """The documents behind a figure of aging, documents or parties: what settled each, and its lines in the ledger."""
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
@@ -85,14 +85,15 @@ def documents_behind(book: Book, request: DocumentsRequest, row: str, column: st
 
 def parties_behind(book: Book, request: PartiesRequest, row: str, column: str, today: date) -> ReportTable:
     """Return the documents behind a party's total; raises UsageMistake as `aging_behind` does."""
-    made = Parties(book, replace(request, top=None), today)
+    made = Parties(book, request, today)
     table = made.table()
     found = find_row(table, row)
     named = find_column(table, column or next(each.key for each in table.columns if each.kind == "amount"))
     if named.kind not in ("amount", "count"):
         step = "name a column of amounts or numbers"
         raise UsageMistake(Mistake("no sum of documents", "--column", repr(head_words(named)), next_step=step))
-    wanted = {each.key for each in table.rows if each.kind == "line"} if found.key == "total" else {found.key}
+    totals = {"total": made.kept, "shown": made.kept[: request.top]}
+    wanted = set(totals.get(found.key, (found.key,)))
     shares: list[Share] = []
     open_ = made.open
     if named.key in STANDING:
@@ -183,38 +184,55 @@ def _rows(found: _Found) -> Iterator[Row]:
                 "line",
                 {"date": application.day, "amount": -item.sign * application.amount, "export": other.place},
             )
-        for number, cells in enumerate(ledger.get((item.entity, item.number), []), 1):
-            yield Row(f"{key}>ledger{number}", f"ledger {cells.pop('name')}", 1, "line", cells)
-        if item.reference:
-            for number, cells in enumerate(ledger.get((item.entity, f"\0{item.reference}"), []), 1):
-                told = dict(cells)
-                yield Row(f"{key}>run{number}", f"ledger {told.pop('name')}, by its reference", 1, "line", told)
+        booked = ledger.of(item.entity, item.party, "document", item.number)
+        for number, (words, cells) in enumerate(booked, 1):
+            yield Row(f"{key}>ledger{number}", f"ledger {words}", 1, "line", cells)
+        paid = ledger.of(item.entity, item.party, "reference", item.reference) if item.reference else []
+        for number, (words, cells) in enumerate(paid, 1):
+            yield Row(f"{key}>run{number}", f"ledger {words}, by its reference", 1, "line", cells)
         yield Row(key, f"{item.number}{line} in the figure", 0, "subtotal", {"figure": share})
 
 
-def _ledger(found: _Found) -> dict[tuple[str, str], list[dict[str, Any]]]:
-    """Return the ledger lines of the documents by entity and number, and those of a payment by its reference."""
+class _Ledger(NamedTuple):
+    """Ledger lines by entity, by `document` or `reference`, and by what stands there; each with its party, if any."""
+
+    lines: Mapping[tuple[str, str, str], Sequence[tuple[str | None, str, dict[str, Any]]]]
+
+    def of(self, entity: str, party: str, by: str, word: str) -> list[tuple[str, dict[str, Any]]]:
+        """Return the lines under a word that are of this party, or of none: numbers are each party's own."""
+        found = self.lines.get((entity, by, word), ())
+        return [(words, cells) for of, words, cells in found if of is None or of == party]
+
+
+def _ledger(found: _Found) -> _Ledger:
+    """Return the ledger lines of the documents by their number, and those of payments by their reference."""
     items = [found.open.items[at] for at, _ in found.shares]
     if not items:
-        return {}
-    numbers = sorted({item.number for item in items})
-    references = sorted({item.reference for item in items if item.reference})
+        return _Ledger({})
+    numbers = {item.number for item in items}
+    references = {item.reference for item in items if item.reference}
     rules: list[Predicate] = [
         FieldTest("entity", "is", tuple(sorted({item.entity for item in items}))),
-        Some((FieldTest("document", "is", tuple(numbers)), FieldTest("reference", "is", tuple(references) or ("",)))),
+        Some(
+            (
+                FieldTest("document", "is", tuple(sorted(numbers))),
+                FieldTest("reference", "is", tuple(sorted(references)) or ("",)),
+            )
+        ),
     ]
-    book = found.subledger.book
-    names = ("entity", "journal", "line", "posted", "account", "document", "reference", "amount")
+    subledger = found.subledger
+    book = subledger.book
+    names = ("entity", "journal", "line", "posted", "account", "document", "reference", "party", "amount")
     values: list[Expression] = [*(Place(name) for name in names), _PLACE]
     source = book.line_source(book.line_fields("ledger"), rules)
-    by_document: defaultdict[tuple[str, str], list[dict[str, Any]]] = defaultdict(list)
     order = [Order(Place("posted")), Order(Place("journal")), Order(Place("line"), as_number=True)]
-    for entity, journal, line, posted, account, document, reference, amount, place in lines(
-        book.engine, source, values, order
-    ):
-        cells = {"name": f"{journal}/{line}", "date": posted, "account": account, "ledger": amount, "export": place}
+    under: defaultdict[tuple[str, str, str], list[tuple[str | None, str, dict[str, Any]]]] = defaultdict(list)
+    for row in lines(book.engine, source, values, order):
+        entity, journal, line, posted, account, document, reference, party, amount, place = row
+        cells = {"date": posted, "account": account, "ledger": amount, "export": place}
+        told = (subledger.standing(party) if party else None, f"{journal}/{line}", cells)
         if document in numbers:
-            by_document[entity, document].append(cells)
+            under[entity, "document", document].append(told)
         elif reference:
-            by_document[entity, f"\0{reference}"].append(cells)
-    return by_document
+            under[entity, "reference", reference].append(told)
+    return _Ledger(under)

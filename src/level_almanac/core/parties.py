@@ -119,6 +119,7 @@ class Parties:
         self.left = {item.place: self.open.left[at] for at, item in enumerate(self.open.items)}
         self.standing = self._standing()
         self.by_party, self.tally = self._gathered()
+        self.kept: tuple[str, ...] = ()
 
     def _keys(self) -> tuple[str, ...]:
         asked = self.request.show or _DEFAULT
@@ -214,6 +215,7 @@ class Parties:
         subledger = self.subledger
         figures = {code: self.cells(code, party.met) for code, party in self.by_party.items() if self._seen(party)}
         kept = self._sorted({code: cells for code, cells in figures.items() if self._holds(cells)})
+        self.kept = tuple(kept)
         fallen = [code for code in figures if code not in kept]
         self._count(kept)
         side = "Suppliers" if subledger.request.side == "payable" else "Customers"

@@ -18,7 +18,6 @@ from level_almanac.store.predicate import FieldTest, Predicate
 
 _ZERO = Decimal(0)
 _PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
-_MOST_LINES = 8
 Key = str | None
 
 
@@ -101,6 +100,4 @@ def _lines(book: Book, side: _Side, key: Key) -> tuple[FoundLine, ...]:
         rules += (FieldTest(side.key_name, "blank") if key is None else FieldTest(side.key_name, "is", (key,)),)
     source = book.line_source(book.line_fields(side.table), rules)
     rows = lines(book.engine, source, [side.value, side.day, _PLACE], ())
-    return tuple(
-        FoundLine(f"a line of {side.table}", place, amount, day or None) for amount, day, place in rows[:_MOST_LINES]
-    )
+    return tuple(FoundLine(f"a line of {side.table}", place, amount, day or None) for amount, day, place in rows)

@@ -22,7 +22,6 @@ _NEAR_DAYS = 10
 """How many days apart two invoices of one party and amount may be dated and still look like one."""
 _NOT_TOLD = re.compile(r"[\W_]+|(?<![0-9])0+(?=[0-9])")
 """What two spellings of a number may differ in, beside small letters and capitals."""
-_MOST_LINES = 6
 _PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
 _WHY = {
     "not there": "which no document has",
@@ -134,7 +133,7 @@ def loose(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
                 f"{item.settles}, {_WHY[why]}"
             )
             told = _told((item, *(others if why == "other party" else ())))
-            findings.append(Finding(f"{item.entity}/{item.key}", words, told[:_MOST_LINES], item.amount))
+            findings.append(Finding(f"{item.entity}/{item.key}", words, told, item.amount))
     return Checked(KINDS["loose"], findings, _documents(sides))
 
 

@@ -23,7 +23,6 @@ from level_almanac.store.predicate import FieldTest, Stretch
 
 _ZERO = Decimal(0)
 _PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
-_MOST_LINES = 12
 _NUMBERED = re.compile(r"(.*?)(\d+)(\D*)", re.DOTALL)
 
 
@@ -169,7 +168,7 @@ def _carried_lines(book: Book, entity: str, account: str, fiscal: int) -> list[t
     ]
     values: list[Expression] = [Place(name) for name in ("journal", "line", "amount", "posted")]
     values.append(_PLACE)
-    return lines(book.engine, book.line_source(book.line_fields("ledger"), rules), values, ())[:_MOST_LINES]
+    return lines(book.engine, book.line_source(book.line_fields("ledger"), rules), values, ())
 
 
 def gaps(book: Book, reach: DayReach) -> Checked:
