@@ -20,7 +20,7 @@ MAY_IMPORT = {
     "core": {"core", "store", "book", "errors"},
     "intake": {"intake", "store", "book", "errors"},
     "store": {"store", "book", "errors"},
-    "output": {"output", "core.report_table", "core.look", "errors"},
+    "output": {"output", "core.report_table", "core.charts", "core.look", "errors"},
     "book": {"book", "errors"},
     "demo": {"demo"},
 }

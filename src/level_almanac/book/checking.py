@@ -16,6 +16,7 @@ from level_almanac.book.intake_checking import intake_mistakes
 from level_almanac.book.settings import (
     AgingSettings,
     AgreeSettings,
+    BillingSettings,
     BookHead,
     BookSettings,
     CalendarSettings,
@@ -31,7 +32,7 @@ from level_almanac.book.settings import (
     StyleSettings,
     TableSettings,
 )
-from level_almanac.book.tables import BUILT_IN, Table, tables_of
+from level_almanac.book.tables import BUILT_IN, Table, plan_table, tables_of
 from level_almanac.book.year_ends import WEEKDAYS
 from level_almanac.errors import Mistake, listed, nearest
 
@@ -48,6 +49,7 @@ _SECTIONS = {
     "page": PageSettings,
     "parties": PartiesSettings,
     "aging": AgingSettings,
+    "billing": BillingSettings,
     "numbering": NumberingSettings,
     "agree": AgreeSettings,
     "intake": IntakeBlock,
@@ -62,8 +64,11 @@ _NOT_A = {
 }
 _FIELD_NAME = re.compile(r"[a-z][a-z0-9_]*")
 RESERVED_FIELDS = frozenset(
-    {"file", "file_line", "fiscal", "counted", "own_class", "entry_class", "class", "entry", "signed", "party_told"}
-)
+    {
+        "file", "file_line", "fiscal", "counted", "own_class", "entry_class", "class", "entry", "signed", "party_told",
+        "natural", "counts_on",
+    }
+)  # fmt: skip
 """Names that the store gives to what it adds to each line."""
 
 
@@ -138,19 +143,55 @@ def _entity_mistakes(settings: BookSettings) -> Iterator[Mistake]:
 def _table_mistakes(settings: BookSettings) -> Iterator[Mistake]:
     for name, table in settings.tables.items():
         own = name not in BUILT_IN
-        if own:
-            yield from _own_table_mistakes(name, table)
-        elif table.key or table.date:
+        if not own and (table.key or table.date or table.plan_of):
             yield Mistake("this table has its key and date already", f"tables.{name}", allowed="fields and links")
-        for field in table.fields:
-            where = f"tables.{name}.fields.{field}"
-            if not _FIELD_NAME.fullmatch(field):
-                yield Mistake("not a field name", where, allowed="small letters, digits and _, a letter first")
-            elif (not own and BUILT_IN[name].field(field)) or field in RESERVED_FIELDS:
-                yield Mistake("this name is taken", where)
+        elif own and table.plan_of:
+            yield from _plan_table_mistakes(name, table)
+        elif own:
+            yield from _own_table_mistakes(name, table)
     tables = tables_of(settings.tables)
     for name, table in settings.tables.items():
+        yield from _field_mistakes(name, table)
+        yield from _planned_mistakes(name, table, tables)
         yield from _link_mistakes(tables[name], table, tables)
+
+
+def _field_mistakes(name: str, table: TableSettings) -> Iterator[Mistake]:
+    base = BUILT_IN.get(name) or (plan_table(name, table.plan_of) if table.plan_of else None)
+    there = {field.name for field in base.fields} if base else set()
+    for section, names, taken in (("fields", table.fields, there), ("compute", table.compute, {*there, *table.fields})):
+        for field in names:
+            where = f"tables.{name}.{section}.{field}"
+            if not _FIELD_NAME.fullmatch(field):
+                yield Mistake("not a field name", where, allowed="small letters, digits and _, a letter first")
+            elif field in taken or field in RESERVED_FIELDS:
+                yield Mistake("this name is taken", where)
+
+
+def _plan_table_mistakes(name: str, table: TableSettings) -> Iterator[Mistake]:
+    where = f"tables.{name}"
+    if table.key or table.date:
+        yield Mistake("a table of plans has its key and date already", where, allowed="plan_of, fields and links")
+    if not _FIELD_NAME.fullmatch(name):
+        yield Mistake("not a table name", where, allowed="small letters, digits and _, a letter first")
+
+
+def _planned_mistakes(name: str, settings: TableSettings, tables: Mapping[str, Table]) -> Iterator[Mistake]:
+    """Yield what is wrong with a table of plans: it plans a table there is, entity by entity, and by fields of that."""
+    planned = tables.get(settings.plan_of)
+    if not settings.plan_of:
+        return
+    able = [each for each, one in tables.items() if not one.plan_of and one.date and one.field("entity")]
+    if planned is None or settings.plan_of not in able:
+        where, hint = f"tables.{name}.plan_of", nearest(settings.plan_of, able)
+        yield Mistake("no table that can be planned for", where, repr(settings.plan_of), listed(able), hint)
+        return
+    for field in settings.fields:
+        there = planned.field(field)
+        if there is None or there.kind != settings.fields[field]:
+            known = [each.name for each in planned.fields if each.kind in ("text", "amount", "quantity")]
+            what = f"the table {planned.name} has no such field of this kind to plan by"
+            yield Mistake(what, f"tables.{name}.fields.{field}", allowed=listed(known), next_step=nearest(field, known))
 
 
 def _own_table_mistakes(name: str, table: TableSettings) -> Iterator[Mistake]:

@@ -85,7 +85,7 @@ def _mapping_mistakes(where: str, block: IntakeBlock, table: Table, settings: Bo
 
 
 def _amount_mistakes(where: str, table: Table, given: Set[str]) -> Iterator[Mistake]:
-    if table.name == "budget":
+    if table.plan_of:
         for one, other in (("period", "date"), ("amount", "share")):
             if not {one, other} & given:
                 allowed = f"{one} or {other}"

@@ -80,7 +80,8 @@ class TableSettings:
 
     fields: each with its kind; key: the names of the fields that tell one line from every other, for a table of the
     book's own; date: the date that counts, where it has several; links: fields whose values are keys of another table,
-    beside those that are named like one; number_like: text fields that are compared and sorted as numbers.
+    beside those that are named like one; number_like: text fields that are compared and sorted as numbers; plan_of: the
+    table whose lines it plans, which gives it its key; compute: fields computed from others, such as a margin, by name.
     """
 
     __pydantic_config__ = STRICT
@@ -89,6 +90,8 @@ class TableSettings:
     date: str = ""
     links: dict[str, str] = field(default_factory=dict)
     number_like: list[str] = field(default_factory=list)
+    plan_of: str = ""
+    compute: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -104,6 +107,18 @@ class PlanSettings:
     part_period: str = "even"
     year_split: list[Percent] = field(default_factory=list)
     totals: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BillingSettings:
+    """The `[billing]` section. charges_by, payments_by: the dates that count unless a report says otherwise;
+    most_days: the longest range that `almanac billing` takes, or 0 for any.
+    """
+
+    __pydantic_config__ = STRICT
+    charges_by: Literal["served", "posted"] = "posted"
+    payments_by: Literal["posted", "checked", "deposited"] = "posted"
+    most_days: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -268,6 +283,7 @@ class BookSettings:
     page: PageSettings = field(default_factory=PageSettings)
     parties: PartiesSettings = field(default_factory=PartiesSettings)
     aging: AgingSettings = field(default_factory=AgingSettings)
+    billing: BillingSettings = field(default_factory=BillingSettings)
     numbering: list[NumberingSettings] = field(default_factory=list)
     agree: list[AgreeSettings] = field(default_factory=list)
     intake: list[IntakeBlock] = field(default_factory=list)

@@ -9,11 +9,16 @@ from level_almanac.book.settings import TableSettings
 Kind = Literal["text", "date", "amount", "quantity", "whole", "period"]
 ACCOUNT_CLASSES = ("asset", "liability", "equity", "income", "direct-cost", "expense")
 INCOME_CLASSES = ("income", "direct-cost", "expense")
+COST_CLASSES = ("direct-cost", "expense")
+CREDIT_CLASSES = ("income", "liability", "equity")
+"""The classes whose natural sign is a credit's."""
 SIDES = ("payable", "receivable")
 SIDE_OF = {"payable": "payables", "receivable": "receivables"}
 """The table of documents on each side."""
 KIND_SIGNS = {"invoice": 1, "credit": -1, "payment": -1, "write-off": -1, "refund": 1, "void": 1}
 """What a line of each kind does to what a party owes or is owed; its amount itself is never negative."""
+BILLING_SIGNS = {"charge": 1, "payer-payment": -1, "customer-payment": -1, "adjustment": 1}
+"""What a line of each kind does to what was billed and is still to come; an adjustment has its own sign."""
 
 
 class Field(NamedTuple):
@@ -35,7 +40,8 @@ class Table(NamedTuple):
     """One table: its fields, and the names of those that together tell one line from every other.
 
     date: the field that is the date that counts, or empty; links: fields whose values are keys of other tables, to
-    those tables' names; number_like: text fields that are compared and sorted as numbers.
+    those tables' names; number_like: text fields that are compared and sorted as numbers; plan_of: the table whose
+    lines it plans, or empty; compute: fields that the book computes for it, by name.
     """
 
     name: str
@@ -44,6 +50,13 @@ class Table(NamedTuple):
     date: str = ""
     links: Mapping[str, str] = MappingProxyType({})
     number_like: frozenset[str] = frozenset()
+    plan_of: str = ""
+    compute: Mapping[str, str] = MappingProxyType({})
+
+    @property
+    def is_placed(self) -> bool:
+        """Whether each of its lines has a place in the fiscal calendar, which may be a whole period."""
+        return self.name == "ledger" or bool(self.plan_of)
 
     @property
     def further(self) -> tuple[str, ...]:
@@ -113,6 +126,7 @@ BUDGET = Table(
         Field("share_of"),
     ),
     date="date",
+    plan_of="ledger",
 )
 PARTIES = Table(
     "parties",
@@ -146,11 +160,54 @@ def _items(name: str) -> Table:
     )
 
 
+BILLING = Table(
+    "billing",
+    ("entity", "number", "line"),
+    (
+        Field("entity", required=True),
+        Field("number", required=True),
+        Field("line", default="1"),
+        Field("kind", required=True, choices=tuple(BILLING_SIGNS)),
+        Field("served", "date"),
+        Field("posted", "date"),
+        Field("checked", "date"),
+        Field("deposited", "date"),
+        Field("office"),
+        Field("desk"),
+        Field("party"),
+        Field("payer"),
+        Field("reason"),
+        Field("amount", "amount", required=True),
+    ),
+    date="posted",
+)
+SALES = Table(
+    "sales",
+    ("entity", "number", "line"),
+    (
+        Field("entity", required=True),
+        Field("number", required=True),
+        Field("line", default="1"),
+        Field("date", "date", required=True),
+        Field("item", required=True),
+        Field("quantity", "quantity"),
+        Field("amount", "amount", required=True),
+        Field("cost", "amount"),
+    ),
+    date="date",
+)
 BUILT_IN = {
-    table.name: table for table in (LEDGER, ACCOUNTS, BUDGET, *(_items(name) for name in SIDE_OF.values()), PARTIES)
+    table.name: table
+    for table in (LEDGER, ACCOUNTS, BUDGET, *(_items(name) for name in SIDE_OF.values()), PARTIES, BILLING, SALES)
 }
-DATE_OF = {"ledger": "posted", "budget": "date"}
-"""The date of a table whose lines stand in the calendar."""
+DATED = (*SIDE_OF.values(), "billing", "sales")
+"""Tables beside the ledger of which a state tells from which day through which their lines are."""
+
+
+def plan_table(name: str, plan_of: str) -> Table:
+    """Return the table of plans for another table, before the fields that the book declares for it."""
+    told = tuple(field for field in BUDGET.fields if field.name != "account")
+    return Table(name, ("scenario", "entity", "period", "date"), told, date="date", plan_of=plan_of)
 
 
 def tables_of(declared: Mapping[str, TableSettings]) -> dict[str, Table]:
@@ -160,16 +217,18 @@ def tables_of(declared: Mapping[str, TableSettings]) -> dict[str, Table]:
     """
     tables = dict(BUILT_IN)
     for name, settings in declared.items():
-        base = BUILT_IN.get(name, Table(name, tuple(settings.key), ()))
+        own = plan_table(name, settings.plan_of) if settings.plan_of else Table(name, tuple(settings.key), ())
+        base = BUILT_IN.get(name, own)
         further = tuple(Field(field, kind, field in settings.key) for field, kind in settings.fields.items())
         # A plan is kept for each combination of what the book declares; a ledger line has a number of its own.
-        dimensions = tuple(field.name for field in further if field.kind == "text") if name == "budget" else ()
+        dimensions = tuple(field.name for field in further if field.kind == "text") if base.plan_of else ()
         tables[name] = base._replace(
             key=base.key + dimensions,
             fields=base.fields + further,
             date=base.date or settings.date or _date_of(further),
             links={**base.links, **settings.links},
             number_like=frozenset(settings.number_like),
+            compute=settings.compute,
         )
     keys = {table.key[0]: table.name for table in tables.values() if len(table.key) == 1}
     return {

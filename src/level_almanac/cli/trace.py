@@ -8,23 +8,33 @@ from typing import Any, TypeVar
 import click
 
 from level_almanac.cli.aging import aging_options
+from level_almanac.cli.billing import billing_options
 from level_almanac.cli.check import checked_options
 from level_almanac.cli.documents import documents_options
+from level_almanac.cli.growth import growth_options
 from level_almanac.cli.list import list_options
 from level_almanac.cli.options import as_of_request, open_book
+from level_almanac.cli.pace import pace_options
 from level_almanac.cli.parties import parties_options
+from level_almanac.cli.rank import rank_options
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.statement import statement_options
 from level_almanac.cli.trial import trial_options
 from level_almanac.core.aging import AgingRequest
 from level_almanac.core.behind import Traced
+from level_almanac.core.billing import BillingRequest
+from level_almanac.core.billing_behind import billing_behind
 from level_almanac.core.book import Book
 from level_almanac.core.check import CheckRequest, check_behind
 from level_almanac.core.documents import DocumentsRequest
+from level_almanac.core.growth import GrowthRequest
 from level_almanac.core.items_behind import aging_behind, documents_behind, parties_behind
 from level_almanac.core.listing import ListRequest
 from level_almanac.core.listing_behind import listing_behind
+from level_almanac.core.measured_behind import growth_behind, pace_behind, rank_behind
+from level_almanac.core.pace import PaceRequest
 from level_almanac.core.parties import PartiesRequest
+from level_almanac.core.rank import RankRequest
 from level_almanac.core.statement import StatementRequest
 from level_almanac.core.statement_behind import statement_behind
 from level_almanac.core.trace import Level, TraceRequest
@@ -84,6 +94,7 @@ def trace() -> None:
       almanac trace trial --period 2026-P08 --row 12110 --column debit --whole-journals
       almanac trace list ledger --by vessel --row Brae
       almanac trace aging payable --row V017 --column over-90
+      almanac trace rank sales --by item --top 3 --row all-other --column "last year"
     """
 
 
@@ -179,6 +190,58 @@ def _parties(ctx: click.Context, request: PartiesRequest, row: str, column: str,
     book = open_book(ctx)
     look = look_for(output, book)
     show(ctx, parties_behind(book, request, row, column, book.now.date()), output, look)
+
+
+@trace.command("billing")
+@billing_options
+@_figure_options
+@output_options
+@click.pass_context
+def _billing(ctx: click.Context, request: BillingRequest, row: str, column: str, output: OutputRequest) -> None:
+    """The entries behind a figure of billing."""
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    show(ctx, billing_behind(book, request, row, column, book.now.date()), output, look)
+
+
+@trace.command("growth")
+@growth_options
+@_figure_options
+@output_options
+@click.pass_context
+def _growth(ctx: click.Context, request: GrowthRequest, row: str, column: str, output: OutputRequest) -> None:
+    """The lines behind a figure of growth."""
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    show(ctx, growth_behind(book, request, row, column, book.now.date()), output, look)
+
+
+@trace.command("rank")
+@rank_options
+@_figure_options
+@output_options
+@click.pass_context
+def _rank(ctx: click.Context, request: RankRequest, row: str, column: str, output: OutputRequest) -> None:
+    """The lines behind a figure of a ranking, all other too."""
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    show(ctx, rank_behind(book, request, row, column, book.now.date()), output, look)
+
+
+@trace.command("pace")
+@pace_options
+@_figure_options
+@output_options
+@click.pass_context
+def _pace(ctx: click.Context, request: PaceRequest, row: str, column: str, output: OutputRequest) -> None:
+    """The lines behind a figure of pace, or those of the plan."""
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    show(ctx, pace_behind(book, request, row, column, book.now.date()), output, look)
 
 
 @trace.command("check")

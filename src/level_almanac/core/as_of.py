@@ -49,12 +49,18 @@ class AsOf(NamedTuple):
 
 
 def choose_as_of(
-    calendar: FiscalCalendar, request: AsOfRequest, through: date | None, newest: date | None, today: date
+    calendar: FiscalCalendar,
+    request: AsOfRequest,
+    through: date | None,
+    newest: date | None,
+    today: date,
+    what: tuple[str, str] = ("the ledger is", "posting date"),
 ) -> AsOf:
     """Return the day that was asked for, or else the one that the book's data suggests.
 
-    through: up to when the exports are complete, where that was told; newest: the newest posting date that is not
-    after today, if there is one. Raises UsageMistake where more than one way of asking is used.
+    through: up to when the exports are complete, where that was told; newest: the newest date that is not after today,
+    if there is one; what: the table and the date in words. Raises UsageMistake where more than one way of asking is
+    used.
     """
     asked = [name for name in ("as_of", "period", "quarter", "year") if getattr(request, name)]
     if len(asked) > 1:
@@ -74,9 +80,9 @@ def choose_as_of(
                 Mistake("an adjustment period without adjustments", option, f"{named} and --adjustments")
             )
     elif through:
-        day, how = through, "the ledger is complete through this day"
+        day, how = through, f"{what[0]} complete through this day"
     elif newest:
-        day, how = newest, "the newest posting date"
+        day, how = newest, f"the newest {what[1]}"
     else:
         day, how = today, "today"
     if request.adjustments == "without":

@@ -24,6 +24,7 @@ from level_almanac.store.chart_lines import chart_lines
 from level_almanac.store.engine import DuckDBEngine, Engine, Row
 from level_almanac.store.ledger_checks import newest_posting
 from level_almanac.store.ledger_sums import Filter, Measures, Place, Sums, ledger_sums
+from level_almanac.store.plain_checks import newest_day
 from level_almanac.store.plan_lines import plan_lines, scenarios
 from level_almanac.store.state import State, Store
 
@@ -226,12 +227,17 @@ class Book:
         """The names of all plans that are loaded."""
         return scenarios(self.engine, self.plan_parts) if self.plan_parts else []
 
-    def plan_lines(self, fields: Sequence[str], rules: Sequence["Predicate"] = ()) -> list[Row]:
-        """Return the lines of all plans, with the values of these fields last (see `store.plan_lines`)."""
-        budget = self.tables["budget"]
-        known = [field if budget.field(field) else None for field in fields]
-        source = self.line_source(self.line_fields("budget"), rules)
-        return plan_lines(self.engine, source, known, budget.key) if source.parts else []
+    def plan_lines(self, fields: Sequence[str], rules: Sequence["Predicate"] = (), table: str = "budget") -> list[Row]:
+        """Return the lines of all plans of a table, with the values of these fields last (see `store.plan_lines`)."""
+        known = self.line_fields(table)
+        values = [known.by_name[field].value if field in known.by_name else None for field in fields]
+        source = self.line_source(known, rules)
+        return plan_lines(self.engine, source, values, known.table.key) if source.parts else []
+
+    def scenarios_in(self, table: str) -> list[str]:
+        """Return the names of all plans that a table holds."""
+        parts = self.parts_of(table)
+        return scenarios(self.engine, parts) if parts else []
 
     @property
     def told_through(self) -> date | None:
@@ -252,6 +258,13 @@ class Book:
         if newest is None or newest <= today:
             return newest
         return newest_posting(self.engine, self.parts_of(table), today)
+
+    def newest_day(self, table: str, dated: str, today: date) -> date | None:
+        """Return the newest day in a date of a table's lines that is not after today, if there is one."""
+        if table == "ledger" and dated == "posted":
+            return self.newest_posting(today)
+        parts = self.parts_of(table)
+        return newest_day(self.engine, parts, dated, today) if parts else None
 
     def data_through(self, today: date) -> date | None:
         """Return the day up to which the ledger reaches: the day told at loading, or else the newest posting date."""

@@ -21,6 +21,46 @@ def as_of_for(
     return choose_as_of(calendar, request, book.told_through, newest, today)
 
 
+def as_of_over(book: Book, calendar: FiscalCalendar, request: AsOfRequest, today: date, table: str, dated: str) -> AsOf:
+    """Return the day that a report over one table is made for. dated: the date of its lines that counts."""
+    told = book.state.through.get(table)
+    newest = None if told else book.newest_day(table, dated, today)
+    return choose_as_of(calendar, request, told, newest, today, (table_words_of(table), f"day in {table} by {dated}"))
+
+
+def table_words_of(table: str) -> str:
+    """Return how a sentence on a table begins: `the ledger is`, `sales`."""
+    return "the ledger is" if table == "ledger" else table.replace("_", " ")
+
+
+def as_of_facts_over(as_of: AsOf) -> dict[str, str]:
+    """Return the day, its period, and how it was chosen, of a report over one table."""
+    choices = choice_words(as_of)
+    facts = {"as_of": as_of.day.isoformat(), "as_of_chosen": as_of.how, "period": how_far_words(as_of, as_of.day)}
+    return facts | ({"choices": ", ".join(choices)} if choices else {})
+
+
+def as_of_words_over(as_of: AsOf) -> str:
+    """Return `through 17 Jun 2026 (sales are complete through this day): 2026-P09, day 17 of 30, part`."""
+    how = "" if as_of.how == "as asked" or as_of.named else f" ({as_of.how})"
+    return " · ".join([f"{through_words(as_of)}{how}: {how_far_words(as_of, as_of.day)}", *choice_words(as_of)])
+
+
+def table_words(book: Book, table: str, dated: str, today: date) -> str:
+    """Return how old a table's data is: `sales complete through 17 Jun 2026, 9 days ago; loaded 18 Jun 2026 07:40`."""
+    loaded = book.state.loaded_at.astimezone(book.zone)
+    told = book.state.through.get(table)
+    day = told or book.newest_day(table, dated, today)
+    ago = f", {_ago((today - day).days)}" if day and day <= today else ""
+    newest = f"newest {dated} {day_words(day)}{ago}" if day else ""
+    reach = f"complete through {day_words(told)}{ago}" if told else newest
+    return f"{table.replace('_', ' ')} {reach}; loaded {day_words(loaded.date())} {loaded:%H:%M}{_aside_words(book)}"
+
+
+def _ago(days: int) -> str:
+    return {0: "today", 1: "yesterday"}.get(days, f"{days:,} days ago")
+
+
 def selection_facts(selection: Selection) -> dict[str, str]:
     """Return which entities and which currency."""
     return {

@@ -5,7 +5,7 @@ from decimal import Decimal
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
-from level_almanac.book.tables import KIND_SIGNS, SIDE_OF, Kind, Table
+from level_almanac.book.tables import BILLING_SIGNS, CREDIT_CLASSES, KIND_SIGNS, SIDE_OF, Kind, Table
 from level_almanac.store.expressions import Arithmetic, Column, Constant, Expression, Given, PeriodId
 from level_almanac.store.predicate import FieldTest
 
@@ -13,11 +13,22 @@ LINE_FIELDS = {"file": "text", "file_line": "whole"}
 """What every line knows of where it came from."""
 LEDGER_FIELDS = {"counted": "date", "entry": "text"}
 """What the store adds to a ledger line: the day that it counts on, and its entry class."""
-SIGNED: Expression = Given(
-    ((FieldTest("kind", "is", tuple(kind for kind, sign in KIND_SIGNS.items() if sign > 0)), Column("amount")),),
-    Arithmetic("-", Constant(Decimal(0)), Column("amount")),
-)
-"""What a document or payment does to what its party owes or is owed."""
+TURNED: Expression = Arithmetic("-", Constant(Decimal(0)), Column("amount"))
+NATURAL: Expression = Given(((FieldTest("account.class", "is", CREDIT_CLASSES), TURNED),), Column("amount"))
+"""A ledger line's amount in the natural sign of its account's class (docs/figures.md, "Signs")."""
+
+
+def _signed(signs: Mapping[str, int]) -> Expression:
+    return Given(
+        ((FieldTest("kind", "is", tuple(kind for kind, sign in signs.items() if sign > 0)), Column("amount")),), TURNED
+    )
+
+
+SIGNED = {
+    **{table: _signed(KIND_SIGNS) for table in SIDE_OF.values()},
+    "billing": _signed(BILLING_SIGNS),
+}
+"""By table what a line, by its kind, does to what a party owes or is owed, or to what was billed and is to come."""
 
 
 class LineField(NamedTuple):
@@ -120,8 +131,9 @@ def _own(table: Table) -> Iterator[LineField]:
     if table.name == "ledger":
         yield LineField("counted", "date", Column("counted"), table.name)
         yield LineField("entry", "text", Column("entry_class"), table.name)
-    if table.name in SIDE_OF.values():
-        yield LineField("signed", "amount", SIGNED, table.name)
+        yield LineField("natural", "amount", NATURAL, table.name)
+    if table.name in SIGNED:
+        yield LineField("signed", "amount", SIGNED[table.name], table.name)
     yield LineField("file", "text", Column("file"), table.name)
     yield LineField("file_line", "whole", Column("file_line"), table.name)
 

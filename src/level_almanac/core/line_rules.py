@@ -5,7 +5,7 @@ from datetime import date
 from decimal import Decimal
 
 from level_almanac.core.as_of import AsOf
-from level_almanac.core.book import Selection
+from level_almanac.core.book import Book, Selection
 from level_almanac.core.conditions_asked import Conditions, Rule, flat
 from level_almanac.core.line_fields import LineFields
 from level_almanac.core.report_table import Counted, Part
@@ -25,6 +25,19 @@ def condition_rules(conditions: Conditions, fields: LineFields, reach: DayReach)
     for text in conditions.besides:
         unwanted = read_condition(text, fields, "--except", UsageMistake, reach)
         yield Rule(flat(text), Not(unwanted), exclusion=True)
+
+
+def selection_of(book: Book, fields: LineFields, codes: Sequence[str]) -> Selection | None:
+    """Return the entities of a table that has them; None for one that does not.
+
+    Raises UsageMistake where it does not and codes are asked for.
+    """
+    if fields.table.field("entity"):
+        return book.select(codes)
+    if codes:
+        what = f"the table {fields.table.name} does not tell entities apart"
+        raise UsageMistake(Mistake(what, "--entity", repr(codes[0])))
+    return None
 
 
 def entity_rule(selection: Selection) -> Iterator[Rule]:

@@ -15,6 +15,14 @@ from level_almanac.store.line_query import Order
 EXPORT = ShownField("export", "line of the export", "text", Joined((Place("file"), Constant(":"), Place("file_line"))))
 """Where a line came from: file and line number."""
 
+
+class Others(NamedTuple):
+    """All members of a field but these; blank: whether the lines without one are among these."""
+
+    than: tuple[str, ...]
+    blank: bool = False
+
+
 Limit = Literal["over", "at-least", "under", "at-most", "between"]
 
 

@@ -1,34 +1,42 @@
 """A list: any fields of a table's lines, one by one or in groups, with what each rule left out (docs/list.md)."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from typing import Any
 
 from level_almanac.book.tables import SIDE_OF
 from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.book import Book, Selection
+from level_almanac.core.book import Book
+from level_almanac.core.computed_asked import read_computed
 from level_almanac.core.conditions_asked import Conditions, Rule
+from level_almanac.core.day_labels import DayLabels
 from level_almanac.core.day_words import range_words
-from level_almanac.core.divided import unit_id
 from level_almanac.core.facts import as_of_for, data_facts, data_words, selection_facts
-from level_almanac.core.line_fields import LineField, LineFields
-from level_almanac.core.line_rules import check_date, class_rules, condition_rules, date_rules, entity_rule, proof_parts
-from level_almanac.core.list_shape import EXPORT, ListShape, MadeRows, Threshold
+from level_almanac.core.line_fields import LineField
+from level_almanac.core.line_rules import (
+    check_date,
+    class_rules,
+    condition_rules,
+    date_rules,
+    entity_rule,
+    proof_parts,
+    selection_of,
+)
+from level_almanac.core.list_shape import EXPORT, ListShape, MadeRows, Others, Threshold
 from level_almanac.core.listing_rows import ListRows
 from level_almanac.core.ranges import asked_days
 from level_almanac.core.report_table import Column, Counted, Part, Proof, ReportTable
-from level_almanac.core.words.computed import Computed, ComputedReader
+from level_almanac.core.words.computed import ComputedReader
 from level_almanac.core.words.conditions import DayReach
 from level_almanac.core.words.days import DayWords, Unit
 from level_almanac.core.words.parsing import pointed
 from level_almanac.core.words.shown import ShownField, ShownReader
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Labelled
-from level_almanac.store.line_query import LineSource, Order, days_of, left_out
-from level_almanac.store.predicate import FieldTest
+from level_almanac.store.line_query import Order, left_out
+from level_almanac.store.predicate import Every, FieldTest, Not, Predicate
 
 _ZERO = Decimal(0)
 _DEFAULT_SHOWN = {
@@ -70,8 +78,9 @@ def listing(book: Book, request: ListRequest, today: date) -> ReportTable:
 class Listing:
     """One list in the making: its words read, its lines asked for, its rows made.
 
-    within: only the lines of one group, as its fields and their values; sums: columns that are shown after the usual
-    ones; labels: the parts of dates that those fields are already known by.
+    within: only the lines of one group, as its fields and their values, or `Others` than some; sums: columns that are
+    shown after the usual ones; labels: the parts of dates that those fields are already known by; window: rules in
+    place of those of classes and days.
     """
 
     def __init__(
@@ -82,36 +91,31 @@ class Listing:
         within: tuple[tuple[ShownField, Any], ...] = (),
         sums: tuple[ShownField, ...] = (),
         labels: Sequence[tuple[LineField, Unit]] = (),
+        window: Sequence[Rule] = (),
     ) -> None:
-        self.within = within
+        self.within, self.window = within, window
         self.book, self.request, self.today = book, request, today
         self.fields = book.line_fields(request.table)
         self.own = self.fields.table
-        self.selection = _selection(book, self.fields, request.entities)
+        self.selection = selection_of(book, self.fields, request.entities)
         calendar = self.selection.calendar if self.selection else book.calendars[""]
         self.as_of = as_of_for(book, calendar, request.when, today)
         self.reach = DayReach(self.as_of, today)
-        self.labels: list[tuple[LineField, Unit]] = list(labels)
+        self.labels = DayLabels(self.own, labels)
         self._read_words()
         if within or sums:
             self._show_behind(sums)
         check_date(self.fields, request.date)
         self.days = asked_days(request.first, request.last, self.as_of, today)
         self.rules = tuple(self._rules())
-        self.source = self._labelled(book.line_source(self.fields, [rule.predicate for rule in self.rules]))
+        source = book.line_source(self.fields, [rule.predicate for rule in self.rules])
+        self.source = self.labels.labelled(source, book.engine, calendar)
 
     def _read_words(self) -> None:
         request = self.request
-        reader = ComputedReader(self.fields, "--compute", UsageMistake, self.reach, self._label)
-        computed: dict[str, Computed] = {}
-        for text in request.compute:
-            found = reader.read(text)
-            if found.name in computed:
-                raise UsageMistake(Mistake("computed twice", "--compute", repr(found.name)))
-            computed[found.name] = found
-            if found.value is not None:
-                made = LineField(found.name, found.kind, found.value, self.own.name)
-                self.fields = reader.fields = self.fields.with_computed(made)
+        used = (request.show, request.by, request.sort, *request.conditions.only, *request.conditions.besides)
+        self.fields, computed = read_computed(self.fields, request.compute, used, self.reach, self.labels.label)
+        reader = ComputedReader(self.fields, "--show", UsageMistake, self.reach, self.labels.label)
         shown = ShownReader(reader, computed, UsageMistake)
         self.by = shown.grouped(request.by, "--by") if request.by else ()
         text = request.show or self._default_shown()
@@ -152,24 +156,6 @@ class Listing:
                 caret = pointed(self.request.sort, sort.start, len(sort.key))
                 raise UsageMistake(Mistake(what, "--sort", repr(sort.key), listed(known), hint, shown=caret))
 
-    def _label(self, found: LineField, unit: Unit) -> Labelled | None:
-        if unit == "period" and found.name in (self.own.date, "counted") and self.own.name == "ledger":
-            # A line has a period of its own, which may be an extra one.
-            return None
-        if (found, unit) not in self.labels:
-            self.labels.append((found, unit))
-        return Labelled(found.value, self.labels.index((found, unit)))
-
-    def _labelled(self, source: LineSource) -> LineSource:
-        """Return the source with the label of each day that its lines have."""
-        calendar = self.as_of.calendar
-        bare = replace(source, rules=())
-        labels = []
-        for found, unit in self.labels:
-            days = days_of(self.book.engine, bare, found.value)
-            labels.append({day: unit_id(day, unit, calendar) for day in days})
-        return replace(source, labels=tuple(labels))
-
     def _on(self, limit: Threshold) -> ShownField:
         numbers = [each for each in self.shown if each.kind in ("amount", "quantity", "whole")]
         if not limit.each and not self.by:
@@ -192,16 +178,18 @@ class Listing:
         request = self.request
         if self.selection and self.fields.table.field("entity"):
             yield from entity_rule(self.selection)
-        if self.own.name == "ledger" and not request.carried:
-            yield from class_rules(("carried",))
-        if self.days:
-            yield from self._day_rules(*self.days)
+        if self.window:
+            yield from self.window
+        else:
+            if self.own.name == "ledger" and not request.carried:
+                yield from class_rules(("carried",))
+            if self.days:
+                yield from self._day_rules(*self.days)
         yield from condition_rules(request.conditions, self.fields, self.reach)
         for by, member in self.within:
             name = f"group {by.key}"
             self.fields = self.fields.with_computed(LineField(name, by.kind, by.value or Place(by.key), self.own.name))
-            test = FieldTest(name, "blank") if member is None else FieldTest(name, "is", (member,))
-            yield Rule(f"other {by.label}", test)
+            yield Rule(f"other {by.label}", _member_test(name, member))
         for limit, shown in self.limits:
             if limit.each and shown.value is not None:
                 name = f"each {shown.key}"
@@ -353,19 +341,17 @@ class Listing:
         return Counted(sum(each[0] for each in found), sum((each[1] - each[2] for each in found), _ZERO))
 
 
+def _member_test(name: str, member: Any) -> Predicate:
+    if isinstance(member, Others):
+        blank = FieldTest(name, "blank")
+        named = FieldTest(name, "is", member.than)
+        return Every((Not(named), Not(blank))) if member.blank else Not(named)
+    return FieldTest(name, "blank") if member is None else FieldTest(name, "is", (member,))
+
+
 def _limit_test(name: str, limit: Threshold) -> FieldTest:
     operator: Any = "through" if limit.limit == "between" else limit.limit
     return FieldTest(name, operator, limit.values)
-
-
-def _selection(book: Book, fields: LineFields, codes: Sequence[str]) -> Selection | None:
-    """Return the entities of a table that has them; None for one that does not."""
-    if fields.table.field("entity"):
-        return book.select(codes)
-    if codes:
-        what = f"the table {fields.table.name} does not tell entities apart"
-        raise UsageMistake(Mistake(what, "--entity", repr(codes[0])))
-    return None
 
 
 def _measure_words(table: str, measure: str) -> str:

@@ -32,7 +32,7 @@ def listing_behind(book: Book, request: ListRequest, row_name: str, today: date)
         if column.summing == "sum" and column.aggregate in ("", "sum") and column.ratio is None
     ]
     inner_request = replace(request, by="", sort="", show="", lines=False, thresholds=each)
-    inner = Listing(book, inner_request, today, within, tuple(sums), whole.labels)
+    inner = Listing(book, inner_request, today, within, tuple(sums), whole.labels.asked)
     found, _ = inner.made()
     total = found.rows[-1]
     off = [each.label for each in sums if (total.cells.get(each.key) or 0) != (row.cells.get(each.key) or 0)]

@@ -91,6 +91,10 @@ class Plans:
             + rounded_part(lower, before, places)
         )
 
+    def remarks_of(self, scenario: str) -> tuple[str, ...]:
+        """Return the remarks that are of one plan."""
+        return tuple(remark for remark in self.remarks if f" in {scenario} " in remark)
+
     def way(self, scenario: str) -> str:
         """Return how a plan is shared out over the days of a period."""
         return self.settings[scenario].part_period if scenario in self.settings else "even"
@@ -140,14 +144,17 @@ def rounded_part(amount: Decimal, share: Fraction, places: int) -> Decimal:
     return quotient.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP, context=_EXACT)
 
 
-def read_plans(book: Book, selection: Selection, fields: Sequence[str], conditions: LedgerConditions) -> Plans:
+def read_plans(
+    book: Book, selection: Selection, fields: Sequence[str], conditions: LedgerConditions, table: str = "budget"
+) -> Plans:
     """Return the plans of the entities selected, in periods.
 
-    fields: those whose values each line is to tell; conditions: those of the report, for lines of plans too. Raises
+    fields: those whose values each line is to tell; conditions: those of the report, for lines of plans too; table:
+    that holds the plans. Raises
     UsageMistake where a condition asks for what plans lack, BookMistake where a line is a share of a total that the
     book does not name, or a year's parts do not fit.
     """
-    rows = book.plan_lines(fields, plan_rules(book, conditions))
+    rows = book.plan_lines(fields, plan_rules(book, conditions, table), table)
     unmet = frozenset(number for number, row in enumerate(rows) if row[9] < len(conditions.rules))
     maker = _Maker(book, selection)
     amounts = maker.amounts(rows)
@@ -167,14 +174,14 @@ def read_plans(book: Book, selection: Selection, fields: Sequence[str], conditio
     )
 
 
-def plan_rules(book: Book, conditions: LedgerConditions) -> list[Predicate]:
+def plan_rules(book: Book, conditions: LedgerConditions, table: str = "budget") -> list[Predicate]:
     """Return the conditions as ones on lines of plans; raise UsageMistake where one asks for what plans lack."""
-    known = book.line_fields("budget").by_name
+    known = book.line_fields(table).by_name
     for rule in conditions.rules:
         for field in sorted(fields_in(rule.predicate)):
             if field not in known:
                 what = f"lines of plans have no {field}, so a plan cannot stand beside this condition"
-                step = "leave the plan's columns out, or declare the field in [tables.budget]"
+                step = f"leave the plan's columns out, or declare the field in [tables.{table}]"
                 raise UsageMistake(Mistake(what, "--only", rule.words, next_step=step))
     return [rule.predicate for rule in conditions.rules]
 

@@ -7,6 +7,7 @@ from decimal import Decimal
 from types import MappingProxyType
 from typing import Literal, NamedTuple
 
+from level_almanac.core.charts import Chart
 from level_almanac.core.look import Look
 
 Cell = Decimal | date | int | str | None
@@ -52,7 +53,8 @@ class Row(NamedTuple):
     """One row: its key (what a person points with), label, level of indentation, kind, and cells by column key.
 
     percent: whether its amounts are ratios in percent, whose changes are in points; adds: the keys of the rows that it
-    is the sum of, each with a sign; favourable: -1 where a variance turns the sign, because less is better.
+    is the sum of, each with a sign; favourable: -1 where a variance turns the sign, because less is better; decimals:
+    of its figures where they are no money, and so are never shown in thousands.
     """
 
     key: str
@@ -63,6 +65,12 @@ class Row(NamedTuple):
     percent: bool = False
     adds: tuple[tuple[int, str], ...] = ()
     favourable: int = 1
+    decimals: int | None = None
+
+    @property
+    def is_money(self) -> bool:
+        """Whether its figures in columns of amounts are amounts."""
+        return not self.percent and self.decimals is None
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,7 +139,7 @@ class Proof(NamedTuple):
 class ReportTable(NamedTuple):
     """A report. facts: what it was made of, by key; subtitle: the same as lines to be read; key_label: the head of the
     row labels; show_keys: whether row keys stand beside the labels; look: how numbers, days and paper are to look;
-    behind: the lines behind its figures, in groups by row key, as a table or none.
+    behind: the lines behind its figures, in groups by row key, as a table or none; chart: what is drawn of it.
     """
 
     title: str
@@ -145,3 +153,4 @@ class ReportTable(NamedTuple):
     notes: tuple[Note | str, ...] = ()
     look: Look = Look()
     behind: tuple["ReportTable", ...] = ()
+    chart: Chart | None = None

@@ -1,6 +1,6 @@
 """What ranges of days are in the store: whole fiscal positions, and the days of those that a range cuts through."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from datetime import date, timedelta
 
 from level_almanac.core.calendar import FiscalCalendar
@@ -18,6 +18,30 @@ def stretches(
     count too, but not where `crossing` is false.
     """
     return _joined(list(_pieces(calendar, first, last, extras, crossing=crossing)))
+
+
+def union(found: Iterable[Stretch]) -> tuple[Stretch, ...]:
+    """Return stretches that hold the same lines once each: whole positions joined, and parts of others."""
+    whole: list[Stretch] = []
+    for each in sorted((each for each in found if each.first is None), key=lambda each: each.low):
+        if whole and each.low <= whole[-1].high + 1:
+            whole[-1] = Stretch(whole[-1].low, max(whole[-1].high, each.high))
+        else:
+            whole.append(each)
+    parts = {each for each in found if each.first is not None}
+    loose = [each for each in parts if not any(one.low <= each.low <= one.high for one in whole)]
+    return (*whole, *sorted(loose, key=lambda each: (each.low, each.first or date.min, each.last or date.min)))
+
+
+def joined_days(found: Iterable[tuple[date, date]]) -> tuple[tuple[date, date], ...]:
+    """Return ranges of days that hold the same days once each, in order."""
+    joined: list[tuple[date, date]] = []
+    for first, last in sorted(found):
+        if joined and first <= joined[-1][1] + _ONE_DAY:
+            joined[-1] = (joined[-1][0], max(joined[-1][1], last))
+        else:
+            joined.append((first, last))
+    return tuple(joined)
 
 
 def _pieces(calendar: FiscalCalendar, first: date, last: date, extras: int, *, crossing: bool) -> Iterator[Stretch]:

@@ -132,7 +132,7 @@ class Subledger:
         """Return how many lines the table has, and what those that meet the rules come to, signed; asked apart."""
         comparable = FieldTest("entity", "is", self.selection.comparable)
         source = self.book.line_source(self.fields, [comparable, *rules])
-        found = left_out(self.book.engine, source, SIGNED)
+        found = left_out(self.book.engine, source, SIGNED[self.table])
         counted = [Counted(each.lines, each.amount) for each in found if each.rule != 0]
         amount = sum((each.amount for each in found if each.rule is None), _ZERO)
         return Counted(sum(each.lines for each in counted), amount)

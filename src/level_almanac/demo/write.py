@@ -7,13 +7,17 @@ from datetime import date
 from pathlib import Path
 from typing import Any
 
+from level_almanac.demo.billing import BILLING_HEADS, DemoBilling, billing_rows
 from level_almanac.demo.chart import chart_rows
 from level_almanac.demo.items import ITEM_HEADS, DemoItem, DemoItems
 from level_almanac.demo.ledger import BASE_LINES, DemoLine, demo_lines
 from level_almanac.demo.parties import party_rows
 from level_almanac.demo.plans import BUDGET_HEADS, OUTLOOK_HEADS, PlanSums
+from level_almanac.demo.sales import ITEM_HEADS as SOLD_HEADS
+from level_almanac.demo.sales import SALES_HEADS, TARGET_HEADS, DemoSales, item_rows, target_rows
 
 COMPLETE_THROUGH = date(2026, 6, 17)
+YEARS = (2024, 2025, 2026)
 BOOK = """\
 # The demo book: Skellan Line, island ferries, and Skellan Yard, its boatyard. All of it is made up.
 
@@ -61,6 +65,33 @@ launched = "date"
 cars = "quantity"
 insured = "amount"
 
+# What was sold, item by item and day by day. The margin is made of totals, never of single lines' margins.
+[tables.sales.fields]
+terminal = "text"
+route = "text"
+vessel = "text"
+
+[tables.sales.compute]
+margin = "(amount - cost) / amount"
+
+[tables.items]
+key = ["item"]
+
+[tables.items.fields]
+item = "text"
+name = "text"
+range = "text"
+
+# A plan for sales, route by route.
+[tables.sales_plan]
+plan_of = "sales"
+
+[tables.sales_plan.fields]
+route = "text"
+
+[billing]
+most_days = 366               # `almanac billing` takes no longer range
+
 # One supplier has two codes.
 [parties]
 same_as = { V149 = "V012" }
@@ -88,6 +119,10 @@ part_period = "even"          # 17 of June's 30 days have 17/30 of June's budget
 part_period = "working"       # by days that are worked on
 year_split = [7.0, 5.0, 4.9, 4.3, 4.6, 5.8, 7.7, 9.3, 11.5, 14.8, 15.2, 9.9]   # October to September, in percent
 totals = { upkeep = "540000.00" }
+
+[plans.target]
+year_split = [7.0, 5.0, 4.9, 4.3, 4.6, 5.8, 7.7, 9.3, 11.5, 14.8, 15.2, 9.9]
+totals = { takings = "7400000.00" }   # shared out among the routes
 
 [styles.board]
 units = 1000                  # thousands, for the board
@@ -134,6 +169,62 @@ period = "Year"
 amount = "Planned"
 share = "Percent"
 share_of = "Of"
+
+[[intake]]
+table = "items"
+files = "exports/items.csv"
+fields = { item = "Item", name = "Name", range = "Range" }
+
+[[intake]]
+table = "sales"
+files = "exports/sales/sales-*.csv"
+
+[intake.fields]
+entity = "Company"
+number = "Till"
+line = "Pos"
+date = "Day"
+terminal = "Terminal"
+route = "Route"
+vessel = "Vessel"
+item = "Item"
+quantity = "Sold"
+amount = "Takings"
+cost = "Cost of goods"
+
+[[intake]]
+table = "sales_plan"
+files = "exports/plans/target-*.csv"
+
+[intake.fields]
+scenario = "Plan"
+entity = "Company"
+period = "Year"
+route = "Route"
+share = "Percent"
+share_of = "Of"
+
+# The billing desks: what was charged, what others and travellers paid, and what was let go, with all their dates.
+[[intake]]
+table = "billing"
+files = "exports/billing/billing-*.csv"
+set = { entity = "LINE" }
+values.kind = { CHG = "charge", PPY = "payer-payment", CPY = "customer-payment", ADJ = "adjustment" }
+
+[intake.fields]
+number = "Bill"
+line = "Pos"
+kind = "What"
+served = "Served"
+posted = "Booked"
+checked = "Cheque dated"
+deposited = "Banked"
+office = "Site"
+desk = "Desk"
+party = "Customer"
+payer = "Payer"
+reason = "Why"
+amount = "Amount"
 
 [[intake]]
 table = "parties"
@@ -339,16 +430,30 @@ def write_demo(folder: Path, lines: int = BASE_LINES) -> list[Path]:
 
     lines: about how many ledger lines there are to be.
     """
-    for name in ("exports/items", "exports/line", "exports/plans", "exports/yard", "layouts"):
-        (folder / name).mkdir(parents=True)
+    for name in ("billing", "items", "line", "plans", "sales", "yard"):
+        (folder / "exports" / name).mkdir(parents=True)
+    (folder / "layouts").mkdir()
     (folder / "almanac.toml").write_text(BOOK, encoding="utf-8")
     (folder / "layouts" / "ferries.toml").write_text(FERRIES, encoding="utf-8")
     chart = _write_csv(folder / "exports" / "chart.csv", ("Code", "Name", "Type", "Below", "Control"), chart_rows())
     vessels = _write_csv(folder / "exports" / "vessels.csv", _VESSELS[0], _VESSELS[1:])
-    sums, items = PlanSums(), DemoItems()
-    ledgers = _write_ledgers(folder / "exports", items.seen(sums.seen(demo_lines(lines))))
+    sold = _write_csv(folder / "exports" / "items.csv", SOLD_HEADS, item_rows())
+    sums, items, sales = PlanSums(), DemoItems(), DemoSales()
+    ledgers = _write_ledgers(folder / "exports", sales.seen(items.seen(sums.seen(demo_lines(lines)))))
     plans = _write_plans(folder / "exports" / "plans", sums)
-    return [chart, vessels, *ledgers, *plans, *_write_items(folder / "exports" / "items", items)]
+    documents = _write_items(folder / "exports" / "items", items)
+    return [chart, vessels, sold, *ledgers, *plans, *documents, *_write_desks(folder / "exports", sales)]
+
+
+def _write_desks(folder: Path, sales: DemoSales) -> list[Path]:
+    bills = DemoBilling().made()
+    written = []
+    for year in YEARS:
+        written += [
+            _write_csv(folder / "sales" / f"sales-{year}.csv", SALES_HEADS, sales.rows(year)),
+            _write_csv(folder / "billing" / f"billing-{year}.csv", BILLING_HEADS, billing_rows(bills, year)),
+        ]
+    return written
 
 
 def _write_items(folder: Path, items: DemoItems) -> list[Path]:
@@ -381,6 +486,7 @@ def _write_plans(folder: Path, sums: PlanSums) -> list[Path]:
         ("budget-2025.csv", BUDGET_HEADS, sums.budget(2025)),
         ("budget-2026.csv", BUDGET_HEADS, sums.budget(2026)),
         ("outlook-2026.csv", OUTLOOK_HEADS, sums.outlook(2026)),
+        ("target-2026.csv", TARGET_HEADS, target_rows(2026)),
     ]
     return [_write_csv(folder / name, heads, rows) for name, heads, rows in plans]
 

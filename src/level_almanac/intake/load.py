@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from level_almanac.book.fingerprints import reading_fingerprint, rules_fingerprint
 from level_almanac.book.settings import BookFile
-from level_almanac.book.tables import SIDE_OF, Table, tables_of
+from level_almanac.book.tables import DATED, Table, tables_of
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.intake.chart_checks import (
     chart_mistakes,
@@ -285,14 +285,14 @@ class _Load:
     def _summed(self, draft: _Draft, ledger: Table) -> _Draft:
         """Return the draft with what its part comes to, and its roll-up where it is a ledger's."""
         part = str(draft.part)
-        if draft.entry.table == "budget":
+        if tables_of(self.book.settings.tables)[draft.entry.table].plan_of:
             sums = {entity: (lines, amount, Decimal(0)) for entity, lines, amount in plan_summary(self.engine, part)}
             return replace(draft, entry=replace(draft.entry, lines=sum(each[0] for each in sums.values()), sums=sums))
         if draft.entry.table != "ledger":
             table = tables_of(self.book.settings.tables)[draft.entry.table]
             by_entity = table.field("entity") is not None
             sums = plain_sums(self.engine, part, table.measure, by_entity=by_entity)
-            dated = table.name in SIDE_OF.values()
+            dated = table.name in DATED
             first, last = days_covered(self.engine, part, table.date) if dated else (None, None)
             count = sum(each[0] for each in sums.values())
             return replace(draft, entry=replace(draft.entry, lines=count, sums=sums, first=first, last=last))
@@ -340,7 +340,10 @@ class _Load:
     def _through(self) -> dict[str, date]:
         told = dict(self.before.through) if self.before else {}
         if self.options.through is not None:
-            told["ledger"] = self.options.through
+            tables = tables_of(self.book.settings.tables)
+            loaded = {draft.entry.table for draft in self.drafts.values()}
+            dated = [name for name in sorted(loaded) if tables[name].date and not tables[name].plan_of]
+            told |= dict.fromkeys(["ledger", *dated], self.options.through)
         return told
 
     def _kept_state(self, loaded_at: datetime) -> State:

@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from level_almanac.book.patterns import period_pattern
 from level_almanac.book.settings import Format, IntakeBlock
-from level_almanac.book.tables import SIDE_OF, Field, Table
+from level_almanac.book.tables import DATED, Field, Table
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
 from level_almanac.intake.csv_text import CsvText
 from level_almanac.intake.guesses import (
@@ -222,11 +222,12 @@ class _Proposal:
         self._check_amounts()
 
     def _check_amounts(self) -> None:
-        wanted = {"ledger": ({"debit", "credit"}, {"amount"}), "budget": ({"amount"}, {"share"})}.get(
-            self.table.name, ()
-        )
+        wanted: tuple[set[str], ...] = ()
+        if self.table.name == "ledger":
+            wanted, needed = ({"debit", "credit"}, {"amount"}), "debit and credit, or amount,"
+        elif self.table.plan_of:
+            wanted, needed = ({"amount"}, {"share"}), "amount or share"
         if wanted and not any(each <= self.mapped.keys() for each in wanted):
-            needed = {"ledger": "debit and credit, or amount,", "budget": "amount or share"}[self.table.name]
             self.unsure.append(f"the amount: {needed} is needed, and no head looks like it")
 
     def _unfit_words(self, field: Field, head: str) -> str:
@@ -328,7 +329,7 @@ class _Proposal:
             constants["entity"] = self.entities[0] if self.entities else "CODE"
             if len(self.entities) != 1:
                 self.unsure.append(f"entity: no head tells it; {listed(self.entities) or 'a code of the book'} is set")
-        if self.table.name == "budget" and "scenario" not in self.mapped:
+        if self.table.plan_of and "scenario" not in self.mapped:
             constants["scenario"] = "budget"
             self.unsure.append("scenario: no head tells it; 'budget' is set")
         if constants:
@@ -341,7 +342,7 @@ class _Proposal:
             if field.name in self.mapped:
                 note = f"  # {self.notes[field.name]}" if field.name in self.notes else ""
                 yield f"{field.name} = {_toml(self.mapped[field.name])}{note}"
-            elif field.name == "line" and self.table.name in ("ledger", *SIDE_OF.values()):
+            elif field.name == "line" and self.table.name in ("ledger", *DATED):
                 yield 'line = "order"  # no head tells lines apart, so they are numbered in file order'
             elif field.required and field.name not in ("entity", "scenario"):
                 yield f'# {field.name} = "…"  needed, and no head looks like it'

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple, Protocol
 from level_almanac.book.currencies import decimals_of
 from level_almanac.book.patterns import period_pattern, strptime_pattern
 from level_almanac.book.settings import BookFile, IntakeBlock
-from level_almanac.book.tables import DATE_OF, tables_of
+from level_almanac.book.tables import tables_of
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.intake.csv_text import CsvText, fingerprint
 from level_almanac.intake.files import ExportFile
@@ -145,7 +145,7 @@ class ExportReader:
             shape = ([], 0)
         wrong, count = export.wrong_texts(self.limit)
         placements: Placements = {}
-        if table.name in DATE_OF:
+        if table.is_placed:
             placements, unknown, beyond = self._placements(export, file.block)
             for name, texts, reason in self._checks(export, unknown, beyond):
                 more, number = export.lines_with(name, sorted(texts), reason, self.limit)
@@ -153,7 +153,7 @@ class ExportReader:
         if shape[1] + count:
             told = [self._told(file, each, fields) for each in sorted(wrong, key=lambda each: each.line)]
             return ReadExport((shape[0] + told)[: self.limit], shape[1] + count)
-        if table.name == "budget":
+        if table.plan_of:
             export.write_plan(file.name, placements, target)
             return ReadExport(aside=aside)
         if table.name != "ledger":
@@ -171,11 +171,13 @@ class ExportReader:
 
     def _checks(self, export: ExportLines, unknown: set[str], beyond: set[date]) -> list[tuple[str, set[str], Reason]]:
         """Return the texts that the book's calendar or chart has no place for, by field and with the reason."""
-        return [
-            (DATE_OF[export.table.name], export.texts_of_days(beyond), "calendar-day"),
+        found: list[tuple[str, set[str], Reason]] = [
+            (export.table.date, export.texts_of_days(beyond), "calendar-day"),
             ("period", unknown, "period"),
-            ("account", export.accounts() - set(self.chart), "account"),
         ]
+        if export.table.field("account"):
+            found.append(("account", export.accounts() - set(self.chart), "account"))
+        return found
 
     def _raw(self, file: ExportFile, path: Path) -> RawExport:
         """Return the export as texts in a work file, whatever its format."""
@@ -232,7 +234,7 @@ class ExportReader:
         """Return the export without its wrong lines, and those."""
         wrong, _ = export.wrong_texts(_ALL)
         right = replace(export, aside=tuple(sorted({each.line for each in wrong})))
-        if export.table.name in DATE_OF:
+        if export.table.is_placed:
             _, unknown, beyond = self._placements(right, file.block)
             for name, texts, reason in self._checks(right, unknown, beyond):
                 wrong += right.lines_with(name, sorted(texts), reason, _ALL)[0]
@@ -272,7 +274,7 @@ class ExportReader:
 
     def _placements(self, export: ExportLines, block: IntakeBlock) -> tuple[Placements, set[str], set[date]]:
         """Return the places, the period texts that the calendar lacks, and the days that it does not reach to."""
-        plan = export.table.name == "budget"
+        plan = bool(export.table.plan_of)
         placements: dict[tuple[date | None, str | None, str | None], Place] = {}
         unknown: set[str] = set()
         beyond: set[date] = set()

@@ -8,8 +8,12 @@ import textwrap
 from decimal import Decimal
 from typing import Any
 
+from level_almanac.core.charts import BarsChart, GrowthChart, PaceChart
 from level_almanac.core.report_table import Column, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.output.chart_bars import bars
+from level_almanac.output.chart_growth import growth
+from level_almanac.output.chart_pace import pace
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.words import grouped, rounded
 
@@ -17,6 +21,7 @@ _COLOURS = ("#1f5f7a", "#d98a29", "#6b7f3a", "#8a4f7d", "#4d4d4d", "#b0563c")
 _DASHES = ("-", "--", "-.", ":", (0, (5, 1, 1, 1, 1, 1)), (0, (1, 2)))
 _MARKERS = ("o", "s", "^", "D", "v", "P")
 _INK, _QUIET, _GRID = "#1d2733", "#5d6875", "#dde2e7"
+_FEW_LINES = 12
 _MOST_ROWS, _MOST_BARS, _MOST_NAMED, _MOST_TOLD = 8, 4, 4, 16
 _SCALES = ((Decimal(1_000_000), "million"), (Decimal(1_000), "thousand"))
 _MINUS = "−"
@@ -24,17 +29,36 @@ _MINUS = "−"
 
 def png(table: ReportTable) -> bytes:
     """Return the chart as a PNG of 1280 by 800 points."""
-    return _drawn(table, "png")
+    return drawn(table, "png")
 
 
 def svg(table: ReportTable) -> bytes:
     """Return the chart as an SVG."""
-    return _drawn(table, "svg")
+    return drawn(table, "svg")
+
+
+def drawn(table: ReportTable, form: str, *, bare: bool = False, dpi: int = 100) -> bytes:
+    """Return the report's own chart, or else one of its totals.
+
+    bare: without title and facts, for a page that has them; dpi: points to the inch of a PNG.
+    """
+    match table.chart:
+        case BarsChart() as chart:
+            return bars(table, chart, form, bare=bare, dpi=dpi)
+        case GrowthChart() as chart:
+            return growth(table, chart, form, bare=bare, dpi=dpi)
+        case PaceChart() as chart:
+            return pace(table, chart, form, bare=bare, dpi=dpi)
+    return _drawn(table, form)
 
 
 def _drawn(table: ReportTable, form: str) -> bytes:
     rows = [row for row in table.rows if row.level == 0 and row.kind in ("subtotal", "total") and not row.percent]
     rows = rows or [row for row in table.rows if row.kind in ("line", "subtotal", "total") and not row.percent]
+    lines = [row for row in table.rows if row.level == 0 and row.kind == "line" and not row.percent]
+    if len(rows) == 1 and 2 <= len(lines) <= _FEW_LINES:
+        # One total alone says less than what it is made of.
+        rows = lines
     # A statement in blocks is drawn as its whole.
     if any(row.kind == "group" for row in table.rows):
         rows = [row for row in rows if row.key.startswith("all/")]

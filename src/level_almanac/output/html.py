@@ -31,6 +31,7 @@ def html(table: ReportTable) -> str:
         over=page.title,
         facts=[line for line in page_lines(table) if line != page.title],
         logo=_logo(table),
+        chart=_picture(table),
         heads=[_head(column) for column in table.columns],
         key_label=table.key_label,
         keys=table.show_keys,
@@ -45,6 +46,15 @@ def html(table: ReportTable) -> str:
         margins=page.margins,
         print_size=7 if len(table.columns) > _PRINTED_COLUMNS else 9,
     )
+
+
+def _picture(table: ReportTable) -> str:
+    """Return the report's own chart, as the source of an image, or nothing where it has none."""
+    if table.chart is None:
+        return ""
+    from level_almanac.output.chart import drawn  # noqa: PLC0415  heavy, and most reports have none
+
+    return f"data:image/svg+xml;base64,{base64.b64encode(drawn(table, 'svg', bare=True)).decode('ascii')}"
 
 
 def _behind(lines: ReportTable, table: ReportTable) -> dict[str, Any]:

@@ -145,6 +145,9 @@ class _Document:
         for line in page_lines(self.table):
             yield self._paragraph(line, 8, _QUIET)
         yield Spacer(0, 10)
+        if self.table.chart is not None:
+            yield self._chart()
+            yield Spacer(0, 10)
         for number, (first, last) in enumerate(self.blocks):
             if number:
                 yield PageBreak()
@@ -156,6 +159,9 @@ class _Document:
                     yield PageBreak()
                 yield self._grid(rows, first, last)
         yield Spacer(0, 10)
+        yield from self._below()
+
+    def _below(self) -> Iterator[Any]:
         for line in proof_lines(self.table.proof, self.table) if self.table.proof else []:
             wrong = line.startswith("DOES NOT")
             yield self._paragraph(f"proof   {line}", 7, _RED if wrong else _QUIET, bold=wrong)
@@ -171,6 +177,19 @@ class _Document:
         image = Image(str(self.table.look.logo), wide * scale, high * scale, hAlign="RIGHT")
         image.spaceAfter = -high * scale
         return image
+
+    def _chart(self) -> Any:
+        from reportlab.lib.utils import ImageReader  # noqa: PLC0415  as above
+        from reportlab.platypus import Image  # noqa: PLC0415  as above
+
+        from level_almanac.output.chart import drawn  # noqa: PLC0415  heavy, and most reports have none
+
+        picture = io.BytesIO(drawn(self.table, "png", bare=True, dpi=180))
+        wide, high = ImageReader(picture).getSize()
+        # It takes the width of the page, and leaves some of its height to the figures.
+        scale = min((self.page[0] - 2 * self.margin) / wide, (self.page[1] - 2 * self.margin) * 0.55 / high)
+        picture.seek(0)
+        return Image(picture, wide * scale, high * scale)
 
     def _grid(self, rows: Sequence[tuple[int, Row]], first: int, last: int) -> Any:
         from reportlab.platypus import LongTable, TableStyle  # noqa: PLC0415  as above

@@ -22,6 +22,8 @@ def places_of(column: Column, table: ReportTable, row: Row | None = None) -> int
     """Return how many decimals a cell of this column is shown with."""
     if row is not None and row.percent and column.kind == "amount":
         return 1
+    if row is not None and row.decimals is not None and column.kind == "amount":
+        return row.decimals
     style = table.look.style
     if column.kind != "amount":
         return column.decimals
@@ -38,7 +40,9 @@ def rounded(number: Decimal | int, places: int) -> Decimal:
 
 def shown_number(cell: Decimal, column: Column, table: ReportTable, row: Row) -> Decimal:
     """Return an amount as it is shown: in the style's units, rounded."""
-    scaled = cell if row.percent or column.kind != "amount" else _EXACT.divide(cell, Decimal(table.look.style.units))
+    scaled = (
+        cell if not row.is_money or column.kind != "amount" else _EXACT.divide(cell, Decimal(table.look.style.units))
+    )
     return rounded(scaled, places_of(column, table, row))
 
 
@@ -74,7 +78,7 @@ def cell_words(cell: Cell, column: Column, row: Row, table: ReportTable) -> str:
     if isinstance(cell, int):
         return grouped(Decimal(cell), table) if cell >= 0 else f"{_MINUS}{grouped(Decimal(cell), table)}"
     number = shown_number(cell, column, table, row)
-    amount = column.kind == "amount" and not row.percent
+    amount = column.kind == "amount" and row.is_money
     if amount and not number and style.zeros != "zero":
         return "–" if style.zeros == "dash" else ""
     text = grouped(number, table)

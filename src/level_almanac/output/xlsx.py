@@ -195,7 +195,7 @@ class _Sheet:
         """Return the format that shows a number as the other formats do, what rounds to zero as a zero."""
         style, places = self.table.look.style, places_of(column, self.table, row)
         ratio = row.percent and column.kind == "amount"
-        amount = column.kind == "amount" and not ratio
+        amount = column.kind == "amount" and row.is_money
         decimals = f".{'0' * places}" if places else ""
         mark = (' "pt"' if column.derived else ' "%"') if ratio else _UNIT_MARKS[style.units] if amount else ""
         number = f"#,##0{decimals}{mark}"

@@ -161,6 +161,12 @@ def days_of(engine: Engine, source: LineSource, value: Expression) -> list[date]
     return [day for (day,) in rows]
 
 
+def first_day(engine: Engine, source: LineSource, day: Expression) -> date | None:
+    """Return the first day that the lines which meet the rules of a source have there."""
+    found = groups(engine, source, (), [Asked(day, "minimum")])
+    return found[0][1] if found and isinstance(found[0][1], date) else None
+
+
 def columns_in(source: LineSource) -> set[str]:
     """Return the columns of the table itself that the rules ask for, those that lead to other tables among them."""
     found: set[str] = set()

@@ -9,7 +9,7 @@ from datetime import date
 from decimal import Decimal
 from pathlib import Path
 
-from level_almanac.book.tables import DATE_OF, Table
+from level_almanac.book.tables import Table
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import YEARS, Cast, Reason
 from level_almanac.store.engine import Engine, Row
@@ -75,7 +75,7 @@ class ExportLines:
         yield "amount", "plan-amount", unclear, f"coalesce({amount}, '')"
 
     def _wrong_amounts(self) -> Iterator[tuple[str, Reason, str, str]]:
-        if self.table.name == "budget":
+        if self.table.plan_of:
             yield from self._wrong_plan()
         if self.table.name != "ledger":
             return
@@ -138,7 +138,7 @@ class ExportLines:
 
     def dates_and_periods(self, *, by_entity: bool) -> list[Row]:
         """Return each different posting date, period text and, if asked for, entity, where the date can be read."""
-        posted, period = self.casts[DATE_OF[self.table.name]].value, self.casts["period"].text
+        posted, period = self.casts[self.table.date].value, self.casts["period"].text
         entity = self.casts["entity"].text if by_entity else "null::varchar"
         query = f"select distinct {posted}, {period}, {entity} from {self._rows}"
         query += f" where {posted} is null or year({posted}) between {YEARS}"
@@ -148,7 +148,7 @@ class ExportLines:
         """Return each different text that stands for one of these posting dates."""
         if not days:
             return set()
-        cast = self.casts[DATE_OF[self.table.name]]
+        cast = self.casts[self.table.date]
         posted, text = cast.value, cast.text
         query = f"select distinct {text} from {self._rows} where {posted} in (select unnest($days))"
         return {found for (found,) in self.engine.rows(query, {**self._values(), "days": list(days)})}

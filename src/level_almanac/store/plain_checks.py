@@ -1,5 +1,6 @@
 """What is asked of a part without a place in the calendar."""
 
+from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal
 
@@ -10,6 +11,13 @@ def days_covered(engine: Engine, part: str, field: str) -> tuple[date | None, da
     """Return the first and last day that the lines of a part have in a date field, if any has one."""
     ((first, last),) = engine.rows(f'select min("{field}"), max("{field}") from read_parquet($part)', {"part": part})
     return first, last
+
+
+def newest_day(engine: Engine, parts: Sequence[str], field: str, today: date) -> date | None:
+    """Return the newest day that is not after today in a date field of the lines of these parts, if there is one."""
+    query = f'select max("{field}") from read_parquet($parts, union_by_name = true) where "{field}" <= $today'
+    ((newest,),) = engine.rows(query, {"parts": list(parts), "today": today})
+    return newest if isinstance(newest, date) else None
 
 
 def plain_sums(engine: Engine, part: str, measure: str, *, by_entity: bool) -> dict[str, tuple[int, Decimal, Decimal]]:

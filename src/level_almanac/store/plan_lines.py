@@ -6,27 +6,32 @@ from typing import TYPE_CHECKING
 from level_almanac.store.engine import Engine, Row
 
 if TYPE_CHECKING:
+    from level_almanac.store.expressions import Expression
     from level_almanac.store.line_query import LineSource
 
 
-def plan_lines(engine: Engine, source: "LineSource", by: Sequence[str | None], order: Sequence[str]) -> list[Row]:
+def plan_lines(
+    engine: Engine, source: "LineSource", by: "Sequence[Expression | None]", order: Sequence[str]
+) -> list[Row]:
     """Return the lines in an order that no file's order changes: (scenario, entity, account, fiscal position, day or
     None, amount or None, share or None, name of the total that it is a share of or None, file and line of the export,
     how many of the rules it meets before the first that it does not, then the fields of `by`) of each.
 
-    A fiscal position that ends in 00 is a whole year. by: a None stands for a field that plans lack, blank everywhere;
-    order: the names of the table's key fields.
+    A fiscal position that ends in 00 is a whole year; a plan that is not kept by account has an empty one. by: a None
+    stands for a field that plans lack, blank everywhere; order: the names of the table's key fields.
     """
     from level_almanac.store.line_query import Asking  # noqa: PLC0415  not needed where no plan is shown
 
     asking = Asking(source)
-    fields = "".join(f', line."{field}"' if field else ", null" for field in by)
+    fields = "".join(f", {asking.sql(value)}" if value is not None else ", null" for value in by)
+    account = "line.account" if "account" in order else "''"
     key = ", ".join(f'line."{field}"' for field in order)
     parts, met = asking.bind(list(source.parts)), asking.left_by()
+    joins = asking.joins([value for value in by if value is not None])
     return engine.rows(
-        f"""select line.scenario, line.entity, line.account, line.fiscal, line.counted, line.amount, line.share,
+        f"""select line.scenario, line.entity, {account}, line.fiscal, line.counted, line.amount, line.share,
                 line.share_of, line.file || ':' || line.file_line, {met}{fields}
-            from read_parquet({parts}, union_by_name = true) as line{asking.joins([])}
+            from read_parquet({parts}, union_by_name = true) as line{joins}
             order by {key}, line.file, line.file_line""",
         asking.bind.values,
     )

@@ -1,0 +1,395 @@
+"""Billing: charges, payments and adjustments, each by the date that matters (docs/billing.md)."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date
+from decimal import Decimal
+from typing import Any, Literal, NamedTuple
+
+from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.book import Book, Selection
+from level_almanac.core.conditions_asked import Conditions, Rule
+from level_almanac.core.day_words import day_words, range_words
+from level_almanac.core.facts import as_of_facts_over, as_of_over, selection_facts, table_words
+from level_almanac.core.line_fields import SIGNED, LineField
+from level_almanac.core.line_rules import condition_rules, entity_rule, proof_parts
+from level_almanac.core.list_shape import EXPORT, ListShape, MadeRows
+from level_almanac.core.listing_rows import ListRows
+from level_almanac.core.ranges import asked_days
+from level_almanac.core.report_table import Check, Column, Counted, Note, Part, Proof, ReportTable
+from level_almanac.core.words.computed import ComputedReader
+from level_almanac.core.words.conditions import DayReach
+from level_almanac.core.words.days import DayWords
+from level_almanac.core.words.shown import ShownField, ShownReader
+from level_almanac.errors import BookMistake, Mistake, UsageMistake
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Constant, DaysBetween, Expression, Given, Summed
+from level_almanac.store.line_query import Asked, LineSource, Order, groups, left_out, lines
+from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
+
+TABLE = "billing"
+CHARGE, PAYER, ADJUSTMENT, CUSTOMER = "charge", "payer-payment", "adjustment", "customer-payment"
+FIGURES = {CHARGE: "charges", PAYER: "payer payments", ADJUSTMENT: "adjustments", CUSTOMER: "customer payments"}
+PAYMENTS = (PAYER, CUSTOMER)
+_ZERO = Constant(Decimal(0))
+_MOST_NAMED = 6
+
+View = Literal["figures", "unposted", "in-transit"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BillingRequest:
+    """What billing is asked for. first, last: a range of days; charges_by, payments_by: the dates that matter, or empty
+    for the book's; by: fields that entries are grouped by; lines: each entry; view: the four figures, charges that were
+    served and not posted yet, or entries in transit between two dates; within: only this group, as fields and values;
+    kinds: only these.
+    """
+
+    when: AsOfRequest = field(default_factory=AsOfRequest)
+    first: DayWords | None = None
+    last: DayWords | None = None
+    charges_by: str = ""
+    payments_by: str = ""
+    by: str = ""
+    conditions: Conditions = field(default_factory=Conditions)
+    entities: tuple[str, ...] = ()
+    lines: bool = False
+    view: View = "figures"
+    within: tuple[tuple[str, Any], ...] = ()
+    kinds: tuple[str, ...] = ()
+
+
+class Transit(NamedTuple):
+    """One figure by posting date and by another: what of the one is not in the other, and the reverse."""
+
+    kind: str
+    dated: str
+    posted: Counted
+    only_posted: Counted
+    only_other: Counted
+    other: Counted
+
+    @property
+    def holds(self) -> bool:
+        """Whether the entries in transit are exactly what the two figures differ by."""
+        less = Counted(-self.only_posted.lines, -self.only_posted.amount)
+        return self.posted + less + self.only_other == self.other
+
+
+def billing(book: Book, request: BillingRequest, today: date) -> ReportTable:
+    """Return the report. Raises UsageMistake for what the report lacks, BookMistake where no billing is loaded."""
+    return Billing(book, request, today).made()[0]
+
+
+class Billing:
+    """One report in the making."""
+
+    def __init__(self, book: Book, request: BillingRequest, today: date) -> None:
+        self.book, self.request, self.today = book, request, today
+        if not book.parts_of(TABLE):
+            step = "add an [[intake]] block for the table billing, and load"
+            raise BookMistake(Mistake("nothing is loaded into the table billing", next_step=step))
+        settings = book.settings.billing
+        self.charges_by = request.charges_by or settings.charges_by
+        self.payments_by = request.payments_by or settings.payments_by
+        if request.view == "in-transit" and (self.charges_by, self.payments_by) == ("posted", "posted"):
+            self.payments_by = "deposited"
+        self.selection: Selection = book.select(request.entities)
+        self.as_of = as_of_over(book, self.selection.calendar, request.when, today, TABLE, "posted")
+        self.days = asked_days(request.first, request.last, self.as_of, today) or (
+            self.as_of.period.first,
+            self.as_of.day,
+        )
+        count = (self.days[1] - self.days[0]).days + 1
+        if settings.most_days and count > settings.most_days and request.view != "unposted":
+            what, allowed = (
+                "the range is longer than the book allows",
+                f"{settings.most_days:,} days, as [billing] most_days",
+            )
+            raise UsageMistake(Mistake(what, got=f"{range_words(*self.days)}, {count:,} days", allowed=allowed))
+        fields = book.line_fields(TABLE)
+        self.reach = DayReach(self.as_of, today)
+        self.fields = fields.with_computed(LineField("counts_on", "date", self.counts_on, TABLE))
+        reader = ComputedReader(self.fields, "--by", UsageMistake, self.reach, lambda _field, _unit: None)
+        self.by = ShownReader(reader, {}, UsageMistake).grouped(request.by, "--by") if request.by else ()
+        self.conditions = tuple(condition_rules(request.conditions, self.fields, self.reach))
+        if request.view == "in-transit":
+            self.by = (self._direction(), *self.by)
+        self.rules = tuple(self._rules())
+        self.source = self._source(self.rules)
+
+    @property
+    def counts_on(self) -> Expression:
+        """The day that an entry counts on, which goes by its kind."""
+        charge, paid = FieldTest("kind", "is", (CHARGE,)), FieldTest("kind", "is", PAYMENTS)
+        return Given(((charge, Place(self.charges_by)), (paid, Place(self.payments_by))), Place("posted"))
+
+    # Which entries.
+
+    def _rules(self) -> Iterator[Rule]:
+        yield from entity_rule(self.selection)
+        match self.request.view:
+            case "figures":
+                yield Rule(self._undated_words, Not(FieldTest("counts_on", "blank")))
+                yield Rule("other dates", FieldTest("counts_on", "through", self.days))
+            case "unposted":
+                yield Rule("no charges", FieldTest("kind", "is", (CHARGE,)))
+                yield Rule(
+                    f"served after {day_words(self.day)} or no day told", FieldTest("served", "at-most", (self.day,))
+                )
+                yield Rule("posted by then", Not(FieldTest("posted", "at-most", (self.day,))))
+            case _:
+                yield Rule("not in transit", self._in_transit)
+        if self.request.kinds:
+            yield Rule("other kinds", FieldTest("kind", "is", self.request.kinds))
+        yield from self.conditions
+        for name, member in self.request.within:
+            blank = FieldTest(name, "blank")
+            yield Rule(f"other {name}", blank if member is None else FieldTest(name, "is", (member,)))
+
+    @property
+    def day(self) -> date:
+        """The day that a cut-off is at: the last of those asked for."""
+        return self.days[1]
+
+    @property
+    def _undated_words(self) -> str:
+        if (self.charges_by, self.payments_by) == ("posted", "posted"):
+            return "not posted"
+        return "without the date that counts"
+
+    @property
+    def _in_transit(self) -> Predicate:
+        posted = FieldTest("posted", "through", self.days)
+        parts = []
+        for kinds, dated in (((CHARGE,), self.charges_by), (PAYMENTS, self.payments_by)):
+            if dated != "posted":
+                other, kind = FieldTest(dated, "through", self.days), FieldTest("kind", "is", kinds)
+                parts += [Every((kind, posted, Not(other))), Every((kind, Not(posted), other))]
+        return Some(tuple(parts))
+
+    def _direction(self) -> ShownField:
+        posted = FieldTest("posted", "through", self.days)
+        words = {dated for dated in (self.charges_by, self.payments_by) if dated != "posted"}
+        names = " or ".join(sorted(words))
+        here, there = "posted in these days only", f"{names} in these days only"
+        value = Given(((posted, Constant(here)),), Constant(there))
+        return ShownField("in-transit", "in transit", "text", value)
+
+    def _source(self, rules: Sequence[Rule]) -> LineSource:
+        return self.book.line_source(self.fields, [rule.predicate for rule in rules])
+
+    # What is shown of them.
+
+    def _figure(self, kind: str) -> ShownField:
+        test, amount = FieldTest("kind", "is", (kind,)), Place("amount")
+        # On a line of its own kind alone a figure stands; a group without any has nothing.
+        value: Expression = Summed(((test, amount),)) if self.request.lines else Given(((test, amount),), _ZERO)
+        return ShownField(kind, FIGURES[kind], "amount", value)
+
+    def _shown(self) -> tuple[ShownField, ...]:
+        kinds = [kind for kind in FIGURES if kind in self.request.kinds or not self.request.kinds]
+        lined = self.request.lines
+        count = () if lined else (ShownField("count", "entries", "whole", None, "count"),)
+        told = tuple(self._told())
+        place = (EXPORT,) if lined else ()
+        if self.request.view == "unposted":
+            waiting = ShownField(
+                "waiting", "days waiting", "whole", DaysBetween(Place("served"), Constant(self.day)), "maximum"
+            )
+            oldest = ShownField("served", "served" if lined else "oldest served", "date", Place("served"), "minimum")
+            return (oldest, *told, waiting, *count, ShownField(CHARGE, "charges", "amount", Place("amount")), *place)
+        net = ShownField("net", "net", "amount", SIGNED[TABLE])
+        if self.request.view == "in-transit":
+            dated = {CHARGE: self.charges_by, PAYER: self.payments_by, CUSTOMER: self.payments_by, ADJUSTMENT: "posted"}
+            kinds = [kind for kind in kinds if dated[kind] != "posted"]
+        figures = tuple(self._figure(kind) for kind in kinds)
+        return (*told, *count, *figures, *(() if len(figures) == 1 else (net,)), *place)
+
+    def _told(self) -> Iterator[ShownField]:
+        """Yield what is told of each entry before its amounts."""
+        if not self.request.lines:
+            return
+        names = ["counts_on", "kind", "office", "desk", "party", "payer", "reason"]
+        if self.request.view == "unposted":
+            names = ["posted", "office", "desk", "party", "payer"]
+        elif self.request.view == "in-transit":
+            names = list(dict.fromkeys(["posted", *self._other_dates, "kind", "office", "party", "payer"]))
+        grouped = {by.key for by in self.by}
+        for name in names:
+            if name not in grouped:
+                found = self.fields.by_name[name]
+                label = {"counts_on": "day", "party": "customer"}.get(name, name)
+                yield ShownField(name, label, found.kind, found.value)
+
+    @property
+    def _other_dates(self) -> list[str]:
+        return [dated for dated in (self.charges_by, self.payments_by) if dated != "posted"]
+
+    def _rows(self) -> MadeRows:
+        lined = self.request.lines
+        first = "served" if self.request.view == "unposted" else "counts_on"
+        order = (first, "number", "line")
+        key = tuple(self.fields.by_name[name] for name in self._key())
+        return ListRows(
+            self.book.engine,
+            self.source,
+            ListShape(
+                by=self.by,
+                shown=self._shown(),
+                sorts=(),
+                limits=(),
+                key=key,
+                order=tuple(Order(self.fields.by_name[name].value, as_number=name == "line") for name in order),
+                lines=lined or not self.by,
+                first=None if lined or self.by else 0,
+                measure=SIGNED[TABLE],
+                decimals=self.selection.decimals,
+                exclusions=0,
+            ),
+        ).made()
+
+    def _key(self) -> tuple[str, ...]:
+        return ("number", "line") if len(self.selection.entities) == 1 else ("entity", "number", "line")
+
+    # The report.
+
+    def transits(self) -> list[Transit]:
+        """Return each figure that does not go by posting date, with the entries that make it another."""
+        found = []
+        for kind, dated in ((CHARGE, self.charges_by), (PAYER, self.payments_by), (CUSTOMER, self.payments_by)):
+            if dated == "posted" or (self.request.kinds and kind not in self.request.kinds):
+                continue
+            posted, other = FieldTest("posted", "through", self.days), FieldTest(dated, "through", self.days)
+            tests = (posted, Every((posted, Not(other))), Every((Not(posted), other)), other)
+            amount = Place("amount")
+            asked = []
+            for test in tests:
+                asked += [Asked(Summed(((test, Constant(Decimal(1))),)), "count"), Asked(Summed(((test, amount),)))]
+            kinds = Rule("other kinds", FieldTest("kind", "is", (kind,)))
+            within = [rule for rule in self.rules if rule.words.startswith("other ") and rule.words != "other dates"]
+            rows = groups(self.book.engine, self._source([*within, kinds, *self.conditions]), (), asked)
+            values = rows[0][1:] if rows else (0, None) * 4
+            counted = [Counted(values[at], Decimal(values[at + 1] or 0)) for at in range(0, 8, 2)]
+            found.append(Transit(kind, dated, *counted))
+        return found
+
+    def _checks(self) -> Iterator[Check]:
+        places = self.selection.decimals
+        for each in self.transits() if self.request.view == "figures" else ():
+            out, into = each.only_posted, each.only_other
+            yield Check(
+                f"{FIGURES[each.kind]} by posted {each.posted.amount:,.{places}f}, less {out.lines:,} in transit "
+                f"{out.amount:,.{places}f}, and {into.lines:,} that come in {into.amount:,.{places}f}, are "
+                f"{each.other.amount:,.{places}f} by {each.dated}",
+                each.holds,
+            )
+
+    def _notes(self) -> Iterator[Note | str]:
+        yield from self.selection.notes
+        places = self.selection.decimals
+        if self.request.view == "unposted":
+            return
+        if self.request.view == "figures":
+            if self._other_dates:
+                yield from self._transit_notes(places)
+            late = Billing(self.book, replace(self.request, view="unposted", lines=False, by="", kinds=()), self.today)
+            counted = {each.rule: each for each in left_out(self.book.engine, late.source, Place("amount"))}.get(None)
+            if counted:
+                served = f"Served by {day_words(self.day)} and not posted by then: {counted.lines:,} charges, {{}}"
+                words = f"{served}; --unposted lists them"
+                yield Note(words, (counted.amount,), places)
+            yield "Net is charges less payments, with adjustments as they are signed"
+
+    def _transit_notes(self, places: int) -> Iterator[Note]:
+        """Name the entries in transit."""
+        within = [rule for rule in self.rules if rule.words.startswith("other ") and rule.words != "other dates"]
+        rules = (*within, Rule("not in transit", self._in_transit), *self.conditions)
+        values = [self.fields.by_name[name].value for name in ("number", "line", "amount")]
+        order = [Order(self.fields.by_name["number"].value), Order(self.fields.by_name["line"].value, as_number=True)]
+        found = lines(self.book.engine, self._source(rules), values, order)
+        if not found:
+            return
+        named = ", ".join(f"{number}/{line} {{}}" for number, line, _ in found[:_MOST_NAMED])
+        more = f" and {len(found) - _MOST_NAMED:,} more; --in-transit lists them" if len(found) > _MOST_NAMED else ""
+        yield Note(f"In transit: {named}{more}", tuple(amount for _, _, amount in found[:_MOST_NAMED]), places)
+
+    def made(self) -> tuple[ReportTable, MadeRows]:
+        """Return the report and what its rows were made from."""
+        made = self._rows()
+        counted = left_out(self.book.engine, self.source, SIGNED[TABLE])
+        shown, parts = proof_parts(self.rules, counted)
+        table = ReportTable(
+            title=self._title(),
+            facts=self._facts(),
+            subtitle=tuple(self._subtitle()),
+            columns=self._columns(made),
+            rows=made.rows,
+            key_label="/".join(self._key()) if self.request.lines else " / ".join(by.label for by in self.by),
+            proof=self._proof(shown, parts, made),
+            notes=(*(note for note in made.notes if not str(note).startswith("First 0")), *self._notes()),
+        )
+        return table._replace(rows=_tidied(table)), made
+
+    def _title(self) -> str:
+        by = [each.label for each in self.by if each.key != "in-transit"]
+        grouped = f" by {' and '.join(by)}" if by else ""
+        names = {
+            "figures": "Billing",
+            "unposted": "Billing: served and not posted",
+            "in-transit": "Billing: entries in transit",
+        }
+        return names[self.request.view] + grouped
+
+    def _columns(self, made: MadeRows) -> tuple[Column, ...]:
+        """Return the columns, each amount with the days that it covers by which date."""
+        dated = {CHARGE: self.charges_by, PAYER: self.payments_by, CUSTOMER: self.payments_by, ADJUSTMENT: "posted"}
+        first, last = self.days
+        found = []
+        for column in made.columns:
+            if self.request.view == "figures" and column.key in dated:
+                found.append(column._replace(covers=f"by {dated[column.key]}"))
+            elif column.key == "net" and self.request.view == "figures":
+                found.append(column._replace(first=first, through=last, covers=range_words(first, last)))
+            else:
+                found.append(column)
+        return tuple(found)
+
+    def _facts(self) -> dict[str, str]:
+        request = self.request
+        facts = {"table": TABLE, **selection_facts(self.selection), **as_of_facts_over(self.as_of)}
+        facts |= {"from": self.days[0].isoformat(), "through": self.days[1].isoformat(), "view": request.view}
+        facts |= {"charges_by": self.charges_by, "payments_by": self.payments_by}
+        if request.by:
+            facts["by"] = request.by
+        if request.conditions:
+            facts["conditions"] = " · ".join(request.conditions.words)
+        return facts | {"loaded": self.book.state.loaded_at.astimezone(self.book.zone).isoformat(timespec="minutes")}
+
+    def _subtitle(self) -> Iterator[str]:
+        yield f"{self.selection.words} · {self.selection.currency}"
+        named = f"{self.as_of.named}, " if self.as_of.named is not None and self.request.first is None else ""
+        days = f"as of {day_words(self.day)}" if self.request.view == "unposted" else named + range_words(*self.days)
+        how = f"charges by {self.charges_by}, payments by {self.payments_by}, adjustments by posted"
+        words = [days] if self.request.view == "unposted" else [days, how]
+        yield " · ".join([*words, *self.request.conditions.words])
+        yield table_words(self.book, TABLE, "posted", self.today)
+
+    def _proof(self, shown: Counted, parts: tuple[Part, ...], made: MadeRows) -> Proof:
+        unlike = [rule for rule in self.rules if rule.aside]
+        every = left_out(self.book.engine, self._source(unlike), SIGNED[TABLE])
+        considered = next(
+            (Counted(each.lines, each.amount) for each in every if each.rule is None), Counted(0, Decimal(0))
+        )
+        checks = (*made.checks, *self._checks())
+        words = "amount, payments negative"
+        return Proof(words, considered, shown, parts, checks, self.selection.decimals, table=TABLE)
+
+
+def _tidied(table: ReportTable) -> tuple[Any, ...]:
+    """Return the rows without the empty subtotal of no lines that a report without groups would have."""
+    rows = [row for row in table.rows if row.key != "shown"]
+    return tuple(
+        row._replace(label="Total") if row.key == "total" and row.label.startswith("Total of all") else row
+        for row in rows
+    )

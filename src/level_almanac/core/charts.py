@@ -1,0 +1,100 @@
+"""What a report has drawn of it: exact figures and their words, as the chart's picture is to tell them.
+
+Every figure of a chart stands in the report's table too, or in the one that its docs name.
+"""
+
+from datetime import date
+from decimal import Decimal
+from typing import Literal, NamedTuple
+
+
+class Bar(NamedTuple):
+    """A member in both spans, its change, and that in percent or the word for it."""
+
+    label: str
+    now: Decimal | None
+    before: Decimal | None
+    change: Decimal | None
+    change_percent: Decimal | str | None
+
+
+class Bars(NamedTuple):
+    """One group's members, and all other of it on a scale of their own."""
+
+    name: str
+    bars: tuple[Bar, ...]
+    other: Bar | None
+
+
+class BarsChart(NamedTuple):
+    """A ranking. now, before: the days of both spans; unit: `currency` where bars are amounts."""
+
+    now: str
+    before: str
+    unit: Literal["", "currency"]
+    percent: bool
+    panels: tuple[Bars, ...]
+
+
+class Step(NamedTuple):
+    """One unit of the calendar: its figure, last year's, and the change; part: how much of it, if not all."""
+
+    label: str
+    now: Decimal | None
+    before: Decimal | None
+    change: Decimal | None
+    change_percent: Decimal | str | None
+    part: str = ""
+
+
+class Growth(NamedTuple):
+    """One measure over time. to_date: the spans to date; unit: `currency` where it is of amounts."""
+
+    name: str
+    unit: Literal["", "currency"]
+    percent: bool
+    to_date: tuple[Step, ...]
+    step: str
+    steps: tuple[Step, ...]
+
+
+class GrowthChart(NamedTuple):
+    """Growth of one or more measures or members."""
+
+    panels: tuple[Growth, ...]
+
+
+class PacePoint(NamedTuple):
+    """The end of a day: what is planned and spent by then, from the span's first day."""
+
+    day: date
+    plan: Decimal
+    actual: Decimal | None
+
+
+class Pace(NamedTuple):
+    """One member's pace. limit: its whole budget; ends: what it is projected to end at, None where nothing tells."""
+
+    name: str
+    limit: Decimal
+    points: tuple[PacePoint, ...]
+    as_of: date
+    spent: Decimal
+    ends: Decimal | None
+    words: str
+
+
+class PaceChart(NamedTuple):
+    """Pace of the whole and of each member. first, last: the days of the span; costs: whether less is better; plan: its
+    name.
+    """
+
+    first: date
+    last: date
+    whole: Pace
+    members: tuple[Pace, ...]
+    costs: bool
+    plan: str
+
+
+Chart = BarsChart | GrowthChart | PaceChart

@@ -1,0 +1,86 @@
+"""What a table's lines come to day by day, so that any spans can be made of one question to the store."""
+
+from collections.abc import Iterator, Sequence
+from datetime import date
+from typing import Any, NamedTuple
+
+from level_almanac.core.conditions_asked import Rule
+from level_almanac.core.measured import Measured
+from level_almanac.core.windows import Window
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.line_query import groups
+
+Members = tuple[Any, ...]
+
+
+class Day(NamedTuple):
+    """The lines of one day: their position in the fiscal calendar (0 where they have none), how many, and their sums of
+    each measure's parts, one after another.
+    """
+
+    fiscal: int
+    day: date
+    lines: int
+    sums: tuple[Any, ...]
+
+
+class Sum(NamedTuple):
+    """Lines and their sums, of any days."""
+
+    lines: int
+    sums: tuple[Any, ...]
+
+
+class DaySums:
+    """The days of each member. measured: the lines; rules: all that they must meet."""
+
+    def __init__(self, measured: Measured, rules: Sequence[Rule]) -> None:
+        self.measured = measured
+        parts = [part for measure in measured.measures for part in measure.parts]
+        self.width = len(parts)
+        placed = [Place("fiscal")] if measured.in_periods else []
+        by = [each.value for each in measured.by if each.value is not None]
+        keys = [*placed, measured.day, *by]
+        at, self.by_member = len(placed), dict[Members, list[Day]]()
+        for row in groups(measured.book.engine, measured.source(rules), keys, parts):
+            members = tuple(row[at + 1 : len(keys)])
+            fiscal = int(row[0]) if placed else 0
+            self.by_member.setdefault(members, []).append(
+                Day(fiscal, row[at], row[len(keys)], tuple(row[len(keys) + 1 :]))
+            )
+
+    @property
+    def members(self) -> list[Members]:
+        """Every member that has a line, blank ones last."""
+        return sorted(self.by_member, key=lambda members: tuple((each is None, str(each)) for each in members))
+
+    def within(self, window: Window, members: Members | None = None) -> Sum:
+        """Return what the lines of a window come to, of one member or of all."""
+        lines, sums = 0, [None] * self.width
+        for day in self._days(members):
+            if self._holds(window, day):
+                lines += day.lines
+                sums = [_added(one, other) for one, other in zip(sums, day.sums, strict=True)]
+        return Sum(lines, tuple(sums))
+
+    def _days(self, members: Members | None) -> Iterator[Day]:
+        if members is not None:
+            yield from self.by_member.get(members, [])
+            return
+        for days in self.by_member.values():
+            yield from days
+
+    def _holds(self, window: Window, day: Day) -> bool:
+        if self.measured.in_periods:
+            return any(stretch.holds(day.fiscal, day.day) for stretch in window.stretches)
+        return window.first <= day.day <= window.last
+
+    def value(self, found: Sum, number: int) -> Any:
+        """Return the figure of a measure by its number; None where there are no lines."""
+        at = sum(len(measure.parts) for measure in self.measured.measures[:number])
+        measure = self.measured.measures[number]
+        return measure.value(found.sums[at : at + len(measure.parts)]) if found.lines else None
+
+
+def _added(one: Any, other: Any) -> Any:
+    return other if one is None else one if other is None else one + other
