@@ -13,7 +13,7 @@ def test_the_demo_walks_through_load_and_reports(almanac: Almanac, tmp_path: Pat
     ran = almanac("demo", tmp_path / "book")
     assert ran.code == 0, ran.err
     commands = [line for line in ran.err.splitlines() if line.startswith("$ almanac")]
-    assert len(commands) == 11
+    assert len(commands) == 15
     assert [
         title in ran.out
         for title in (
@@ -26,10 +26,14 @@ def test_the_demo_walks_through_load_and_reports(almanac: Almanac, tmp_path: Pat
             "Ledger: by vessel.kind and vessel",
             "Suppliers: totals",
             "Receivables by age",
+            "Billing by office",
+            "Sales: growth of amount",
+            "Sales: amount by item",
+            "Pace of costs by department",
             "Checks",
             "Balance sheet",
         )
-    ] == [True] * 11
+    ] == [True] * 15
     for command in commands[2:]:
         again = almanac(*shlex.split(command)[2:], cwd=tmp_path / "book")
         assert again.out in ran.out, "each step shows what its command prints"
@@ -39,7 +43,7 @@ def test_the_demo_walks_through_load_and_reports(almanac: Almanac, tmp_path: Pat
 
 
 def test_the_exports_are_the_same_each_time(demo: Path) -> None:
-    found = {name: hashlib.sha256() for name in ("exports", "items", "line", "plans", "yard")}
+    found = {name: hashlib.sha256() for name in ("billing", "exports", "items", "line", "plans", "sales", "yard")}
     for path in sorted(demo.glob("exports/**/*.csv")):
         found[path.parent.name].update(path.name.encode() + path.read_bytes())
     assert {name: digest.hexdigest()[:16] for name, digest in found.items()} == {

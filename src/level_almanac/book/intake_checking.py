@@ -73,7 +73,8 @@ def _mapping_mistakes(where: str, block: IntakeBlock, table: Table, settings: Bo
                 yield Mistake(f"the table {table.name} has no such field", place, allowed=listed(names), next_step=hint)
     for name in block.fields.keys() & block.set.keys():
         yield Mistake("both mapped and set", f"{where}.set.{name}", allowed="one of the two")
-    given = block.fields.keys() | block.set.keys()
+    # Heads that are the fields' own names need no mapping, and whether an export has them shows once it is read.
+    given = block.fields.keys() | block.set.keys() if block.fields else {field.name for field in table.fields}
     for field in table.fields:
         if field.required and field.name not in given:
             yield Mistake("this field is needed and not mapped", f"{where}.fields.{field.name}")
@@ -81,7 +82,8 @@ def _mapping_mistakes(where: str, block: IntakeBlock, table: Table, settings: Bo
     if entity is not None and entity not in settings.entities:
         hint = nearest(entity, settings.entities)
         yield Mistake("unknown entity", f"{where}.set.entity", repr(entity), listed(settings.entities), hint)
-    yield from _amount_mistakes(where, table, given)
+    if block.fields:
+        yield from _amount_mistakes(where, table, given)
 
 
 def _amount_mistakes(where: str, table: Table, given: Set[str]) -> Iterator[Mistake]:

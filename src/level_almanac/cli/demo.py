@@ -10,13 +10,18 @@ from level_almanac.cli.load import load_book
 from level_almanac.cli.show import print_terminal
 from level_almanac.core.aging import AgingRequest, aging
 from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.billing import BillingRequest, billing
 from level_almanac.core.book import Book
 from level_almanac.core.calendar_report import CalendarRequest, calendar_report
 from level_almanac.core.check import CheckRequest, check
 from level_almanac.core.conditions_asked import Conditions
+from level_almanac.core.growth import GrowthRequest, growth
 from level_almanac.core.list_shape import Threshold
 from level_almanac.core.listing import ListRequest, listing
+from level_almanac.core.measured import MeasuredRequest
+from level_almanac.core.pace import PaceRequest, pace
 from level_almanac.core.parties import PartiesRequest, parties
+from level_almanac.core.rank import RankRequest, rank
 from level_almanac.core.report_table import ReportTable
 from level_almanac.core.statement import StatementRequest, statement
 from level_almanac.core.statement_behind import statement_behind
@@ -99,6 +104,32 @@ _STEPS: tuple[tuple[str, str, Callable[[Book], ReportTable]], ...] = (
             book,
             AgingRequest(of=SubledgerRequest(side="receivable", when=AsOfRequest(period="2026-P08")), top=8),
             COMPLETE_THROUGH,
+        ),
+    ),
+    (
+        "almanac billing --by office --payments-by deposited",
+        "The billing desks this month: payments by the day they were banked, with what is in transit accounted for.",
+        lambda book: billing(book, BillingRequest(by="office", payments_by="deposited"), book.now.date()),
+    ),
+    (
+        "almanac growth sales --each quarter --last 5",
+        "How sales grow: each quarter beside the one before it and last year's, the unfinished one on the same days.",
+        lambda book: growth(
+            book, GrowthRequest(of=MeasuredRequest(table="sales"), each=("quarter",), last=5), book.now.date()
+        ),
+    ),
+    (
+        "almanac rank sales --by item --top 5",
+        "What sells most, this year and last, and all other: with it the members come to the total in every column.",
+        lambda book: rank(book, RankRequest(of=MeasuredRequest(table="sales", by="item"), top=5), book.now.date()),
+    ),
+    (
+        "almanac pace ledger --entity LINE --by department",
+        "What each department spent of its budget, what was due by now, and where it will end.",
+        lambda book: pace(
+            book,
+            PaceRequest(of=MeasuredRequest(table="ledger", by="department", entities=("LINE",))),
+            book.now.date(),
         ),
     ),
     (

@@ -296,7 +296,8 @@ class Billing:
             late = Billing(self.book, replace(self.request, view="unposted", lines=False, by="", kinds=()), self.today)
             counted = {each.rule: each for each in left_out(self.book.engine, late.source, Place("amount"))}.get(None)
             if counted:
-                served = f"Served by {day_words(self.day)} and not posted by then: {counted.lines:,} charges, {{}}"
+                count = "1 charge" if counted.lines == 1 else f"{counted.lines:,} charges"
+                served = f"Served by {day_words(self.day)} and not posted by then: {count}, {{}}"
                 words = f"{served}; --unposted lists them"
                 yield Note(words, (counted.amount,), places)
             yield "Net is charges less payments, with adjustments as they are signed"

@@ -139,12 +139,20 @@ class Book:
     def state(self) -> State:
         """The state in force; raises BookMistake where nothing is loaded or it was loaded under other rules."""
         state = self.store.state()
-        if state is None or not state.rollup:
+        if state is None or not any(loaded.lines for loaded in state.files):
             raise BookMistake(Mistake("nothing is loaded yet", str(self.file.root), next_step="run `almanac load`"))
         if state.rules != rules_fingerprint(self.file):
             what = "the calendar, the entry classes or a currency changed since the exports were loaded"
             raise BookMistake(Mistake(what, "almanac.toml", next_step="run `almanac load`"))
         return state
+
+    @property
+    def ledger_state(self) -> State:
+        """The same, for what is asked of the ledger; raises BookMistake where no ledger line is loaded."""
+        if not self.state.rollup:
+            step = "add an [[intake]] block for the table ledger, and load"
+            raise BookMistake(Mistake("no ledger is loaded", str(self.file.root), next_step=step))
+        return self.state
 
     @cached_property
     def engine(self) -> Engine:
@@ -208,14 +216,14 @@ class Book:
 
     def sums(self, measures: Measures, filter_: Filter | None = None) -> dict[tuple[str, str], dict[str, Sums]]:
         """Return the sums of each measure by (entity, account)."""
-        found = ledger_sums(self.engine, self.store, self.state, measures, (), filter_)
+        found = ledger_sums(self.engine, self.store, self.ledger_state, measures, (), filter_)
         return {(str(entity), str(account)): sums for (entity, account), sums in found.items()}
 
     def sums_by(
         self, measures: Measures, fields: Sequence[str], filter_: Filter | None = None
     ) -> dict[Place, dict[str, Sums]]:
         """Return the sums of each measure by (entity, account, the values of these fields of the ledger)."""
-        return ledger_sums(self.engine, self.store, self.state, measures, fields, filter_)
+        return ledger_sums(self.engine, self.store, self.ledger_state, measures, fields, filter_)
 
     @property
     def plan_parts(self) -> list[str]:

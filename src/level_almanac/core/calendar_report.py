@@ -60,7 +60,7 @@ class _Covered:
 def calendar_report(book: Book, request: CalendarRequest, today: date) -> ReportTable:
     """Return the fiscal years with their quarters and periods, and the lines that count in each, carried ones aside."""
     selection = book.select(request.entities)
-    state = book.state
+    state = book.ledger_state
     found = coverage(book.engine, book.store.path_of(state.rollup))
     by_fiscal: dict[int, Counted] = {}
     for entity, fiscal, carried, lines, debit in found:

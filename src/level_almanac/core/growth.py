@@ -14,11 +14,12 @@ from level_almanac.core.change import PERCENT_PLACES, Figure, change_percent
 from level_almanac.core.charts import Growth as GrowthPanel
 from level_almanac.core.charts import GrowthChart, Step
 from level_almanac.core.compared_spans import compared_notes
-from level_almanac.core.conditions_asked import Conditions, Rule
+from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.day_sums import DaySums, Members
 from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.divided import unit_id
 from level_almanac.core.measured import Measured, MeasuredRequest
+from level_almanac.core.measures import padded
 from level_almanac.core.ranges import asked_days
 from level_almanac.core.report_table import Cell, Column, Derived, Note, Proof, ReportTable, Row
 from level_almanac.core.windows import Missing, Window, window_of, window_of_period
@@ -90,6 +91,10 @@ class Growing:
         if len(self.measured.by) > 1:
             raise UsageMistake(Mistake("members of one field at a time", "--by", repr(request.of.by)))
         self.as_of = self.measured.as_of
+        other = self._other()
+        if other is not None and other.in_periods:
+            # The other table's lines may stand in extra periods, which this one's days tell nothing of.
+            self.as_of = self.as_of._replace(extras=other.as_of.extras)
         self.days = (
             asked_days(request.first, request.through, self.as_of, today) if request.first or request.through else None
         )
@@ -97,16 +102,18 @@ class Growing:
         windows = [window for stage in self.stages for window in _windows(stage)]
         self.rules = self.measured.rules(windows)
         self.sums = DaySums(self.measured, self.rules)
-        self.per, self.per_name, self.per_rules = self._per(windows)
+        self.per_rules = other.rules(windows) if other is not None else ()
+        self.per = DaySums(other, self.per_rules) if other is not None else None
         self.shown = tuple(self._shown())
         self.blocks = tuple(self._blocks())
 
     # What is asked for.
 
-    def _per(self, windows: Sequence[Window]) -> tuple[DaySums | None, str, tuple[Rule, ...]]:
-        """Return the other table's sums, which have the same members and meet what conditions they can."""
+    def _other(self) -> Measured | None:
+        """Return the lines of the other table, which have the same members and meet what conditions they can."""
+        self.per_name = ""
         if not self.request.per:
-            return None, "", ()
+            return None
         told = _PER.fullmatch(self.request.per)
         if told is None:
             allowed = "`name = measure of table`, as in `spend = natural of ledger if account.class is expense`"
@@ -128,8 +135,8 @@ class Growing:
         )
         if len(other.measures) != 1:
             raise UsageMistake(Mistake("one measure to divide by is needed", "--per", repr(of)))
-        rules = other.rules(windows)
-        return DaySums(other, rules), name.lower(), rules
+        self.per_name = name.lower()
+        return other
 
     def _shared(self, texts: Sequence[str], fields: Any) -> tuple[str, ...]:
         """Return the conditions whose fields the other table has too."""
@@ -251,13 +258,15 @@ class Growing:
         now, before, last = (
             self.figure(window, member, shown) for window in (stage.now, stage.before, stage.last_year)
         )
-        cells: dict[str, Cell] = {"days": _days_words(stage.now), "now": now.amount if now else None}
+        decimals = self._decimals(shown)
+        places = self.measured.decimals if decimals is None else decimals
+        cells: dict[str, Cell] = {"days": _days_words(stage.now), "now": padded(now.amount, places) if now else None}
         for key, other in (("before", before), ("last-year", last)):
             if other is None:
                 continue
-            cells[key] = other.amount
+            cells[key] = padded(other.amount, places)
             if now is not None:
-                cells[f"{key}-change"] = now.amount - other.amount
+                cells[f"{key}-change"] = padded(now.amount - other.amount, places)
                 cells[f"{key}-change-pct"] = None if self._is_percent(shown) else change_percent(now, other)
         return cells
 

@@ -53,12 +53,6 @@ class Measure(NamedTuple):
         shown = found * 100 if self.percent else found
         return shown.quantize(PERCENT_PLACES, context=_EXACT_ENOUGH)
 
-    def cell(self, value: Decimal | None) -> Cell:
-        """Return a figure as a cell: what is counted, and whole quantities, without decimals."""
-        if value is None or self.kind in ("amount", "ratio"):
-            return value
-        return int(value) if value == value.to_integral_value() else value
-
     def change(self, of: Decimal | None, over: Decimal | None) -> Decimal | None:
         """Return the change of one figure over another, in points where they are percents."""
         return None if of is None or over is None else of - over
@@ -68,6 +62,13 @@ class Measure(NamedTuple):
         if self.percent or (of[1] is None and over[1] is None):
             return None
         return change_percent(Figure(of[1] or Decimal(0), of[0]), Figure(over[1] or Decimal(0), over[0]))
+
+
+def padded(value: Decimal | None, places: int) -> Decimal | None:
+    """Return an amount with at least as many decimals as its currency has, so that a nought is told like any other."""
+    if value is None or int(value.as_tuple().exponent) <= -places:
+        return value
+    return value.quantize(Decimal(1).scaleb(-places), context=_EXACT_ENOUGH)
 
 
 def read_measures(text: str, reader: ShownReader) -> tuple[Measure, ...]:

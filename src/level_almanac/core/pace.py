@@ -16,6 +16,7 @@ from level_almanac.core.conditions_asked import LedgerConditions, Rule
 from level_almanac.core.day_sums import DaySums, Members
 from level_almanac.core.day_words import day_words
 from level_almanac.core.measured import Measured, MeasuredRequest
+from level_almanac.core.measures import padded
 from level_almanac.core.plans import PlanLine, Plans, read_plans
 from level_almanac.core.report_table import Cell, Check, Column, Counted, Note, Part, Proof, ReportTable, Row
 from level_almanac.core.windows import Window, window_of, window_of_days, window_of_period
@@ -269,13 +270,14 @@ class Pacing:
         """Return the cells of a row."""
         has_plan = going.planned > 0 or bool(going.budget)
         over = going.over
+        places = self.measured.decimals
         return {
-            "budget": going.budget,
-            "spent": going.spent,
+            "budget": padded(going.budget, places),
+            "spent": padded(going.spent, places),
             "spent-pct": percent(going.spent, going.budget) if has_plan else NO_BUDGET,
-            "expected": going.expected,
-            "projected": going.ends,
-            "over": over,
+            "expected": padded(going.expected, places),
+            "projected": padded(going.ends, places),
+            "over": padded(over, places),
             "over-pct": None if over is None else percent(over, going.budget) if has_plan else NO_BUDGET,
         }
 

@@ -13,7 +13,7 @@ from level_almanac.core.charts import Bar, Bars, BarsChart
 from level_almanac.core.compared_spans import compared_notes, compared_spans, rest_words
 from level_almanac.core.list_shape import Others
 from level_almanac.core.measured import Measured, MeasuredRequest
-from level_almanac.core.measures import Measure
+from level_almanac.core.measures import Measure, padded
 from level_almanac.core.ranges import asked_days
 from level_almanac.core.report_table import Cell, Check, Column, ColumnKind, Derived, Note, ReportTable, Row
 from level_almanac.core.windows import Window, rest_of_cut, window_of_days
@@ -209,7 +209,9 @@ class Rank:
     def _side(self, values: Sequence[Any]) -> Side:
         at, sums = 1, []
         for measure in self.measures:
-            sums.append(tuple(values[at : at + len(measure.parts)]))
+            found = values[at : at + len(measure.parts)]
+            pairs = zip(found, measure.parts, strict=True)
+            sums.append(tuple(0 if value is None and part.summing == "count" else value for value, part in pairs))
             at += len(measure.parts)
         return Side(int(values[0] or 0), tuple(sums))
 
@@ -240,6 +242,8 @@ class Rank:
         return cells
 
     def _cell(self, value: Decimal | None, measure: Measure) -> Cell:
+        if measure.kind == "amount":
+            return padded(value, self.measured.decimals)
         return int(value) if value is not None and measure.kind == "count" else value
 
     # Rows.
@@ -251,6 +255,8 @@ class Rank:
 
     def ranked(self, found: Sequence[Standing]) -> list[Standing]:
         """Return members in the order that the ranking column makes; equal ones in the order of their keys."""
+        if not found:
+            return []
         whole = folded(found)
         cells = {each.members: self.cells(each, whole, Decimal(0)).get(self.ranking) for each in found}
         there = [each for each in found if isinstance(cells[each.members], Decimal | int)]

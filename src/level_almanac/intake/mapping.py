@@ -26,7 +26,18 @@ def sources(
     """
     mistakes = []
     counted = Counter(heads)
-    for field, head in block.fields.items():
+    told = block.fields or {each.name: each.name for each in table.fields if each.name in heads}
+    mistakes += [
+        Mistake(
+            f"the head line has no {each.name!r}, a field that is needed",
+            f"{name}:1",
+            allowed=f"one of {listed(repr(known) for known in heads)}",
+            next_step="map it in [intake.fields], with all others",
+        )
+        for each in table.fields
+        if not block.fields and each.required and each.name not in (*told, *block.set)
+    ]
+    for field, head in told.items():
         if field == "line" and numbers_lines(block, heads):
             continue
         if head not in counted:
@@ -44,7 +55,7 @@ def sources(
         raise BookMistake(*mistakes)
     found = []
     for each in table.fields:
-        mapped = block.fields.get(each.name)
+        mapped = None if each.name in block.set else told.get(each.name)
         constant = block.set.get(each.name)
         if each.name == "line" and numbers_lines(block, heads):
             # The number itself is given when the part is written; until then the field only must not be blank.

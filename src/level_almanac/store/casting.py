@@ -121,6 +121,8 @@ def casts(
         if source.choices:
             wrong.append(("choice", f"{text} not in ({', '.join(bind(choice) for choice in source.choices)})"))
         if source.field.required:
+            # A blank is no wrong number, but still is wrong where there must be one.
+            sure = sure and f"({text} is not null and {sure})"
             wrong.insert(0, ("blank", f"{text} is null"))
         told = tuple((why, f"coalesce({sql}, false)") for why, sql in wrong)
         found[name] = Cast(source.field, value, text, told, sure)

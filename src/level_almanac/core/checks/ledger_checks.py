@@ -92,7 +92,7 @@ def closed(
     """
     held: dict[str, PeriodSums] = {}
     for entity, fiscal, count, debit, credit in ledger_checks.period_sums(
-        book.engine, book.store.path_of(book.state.rollup)
+        book.engine, book.store.path_of(book.ledger_state.rollup)
     ):
         period = book.calendar_by_entity[entity].period(fiscal // 100, fiscal % 100)
         if period is not None and book.calendar_by_entity[entity].is_closed(period):

@@ -219,6 +219,13 @@ def _summed(value: "Expression | _Ratio", parts: dict[str, Expression]) -> Formu
         return value.formula
     if isinstance(value, Constant) and isinstance(value.value, Decimal):
         return Number(value.value)
+    if isinstance(value, Arithmetic) and value.operation != "*":
+        left, right = value.left, value.right
+        if left == Constant(Decimal(0)) and value.operation == "-":
+            return Negative(_summed(right, parts))
+        if not isinstance(left, Constant) and not isinstance(right, Constant):
+            # Each is summed by itself: a line that lacks one of the two still counts with the other.
+            return Both(value.operation, _summed(left, parts), _summed(right, parts))
     for name, known in parts.items():
         if known == value:
             return Name(name)

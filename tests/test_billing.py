@@ -1,0 +1,214 @@
+"""Billing: four figures by any dates against plain loops, entries in transit, cut-off, and the limits of a range."""
+
+from datetime import date, timedelta
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from conftest import run_almanac
+from level_almanac import Book
+from level_almanac.core.billing import FIGURES, BillingRequest, billing
+from level_almanac.core.billing import Billing as Made
+from level_almanac.core.conditions_asked import Conditions
+from second_sales import Billed
+from second_sales import billing as read_billing
+from small_sales import sales_book
+
+FIRST, TODAY = date(2023, 10, 1), date(2026, 6, 17)
+ZERO = Decimal(0)
+SIGNS = {"charge": 1, "payer-payment": -1, "customer-payment": -1, "adjustment": 1}
+
+
+@pytest.fixture(scope="module")
+def book(demo: Path) -> Book:
+    return Book.open(demo)
+
+
+@pytest.fixture(scope="module")
+def entries(demo: Path) -> list[Billed]:
+    return read_billing(demo)
+
+
+def figures(entries: list[Billed], first: date, last: date, charges_by: str, payments_by: str) -> dict[str, Decimal]:
+    found = dict.fromkeys(FIGURES, ZERO)
+    for entry in entries:
+        day = entry.on(charges_by, payments_by)
+        if day is not None and first <= day <= last:
+            found[entry.kind] += entry.amount
+    return {**found, "net": sum((SIGNS[kind] * each for kind, each in found.items()), ZERO)}
+
+
+@pytest.mark.parametrize("charges_by", ["posted", "served"])
+@pytest.mark.parametrize("payments_by", ["posted", "checked", "deposited"])
+def test_the_four_figures_are_those_of_the_exports(
+    demo: Path, entries: list[Billed], charges_by: str, payments_by: str
+) -> None:
+    first, last = date(2026, 3, 1), date(2026, 3, 31)
+    words = ["--period", "2026-P06", "--by", "office, payer", "--charges-by", charges_by, "--payments-by", payments_by]
+    ran = run_almanac("billing", *words, "--print", "json", book=demo)
+    assert ran.code == 0, ran.err
+    assert ran.json["proof"]["balances"] is True
+    for row in ran.json["rows"]:
+        if row["kind"] == "heading":
+            continue
+        office, _, payer = row["key"].partition("/")
+        inside = [
+            entry for entry in entries
+            if (office in ("total", entry.office)) and (payer in ("", entry.payer or "payer-blank"))
+        ]  # fmt: skip
+        expected = figures(inside, first, last, charges_by, payments_by)
+        assert {key: Decimal(row["cells"][key]) for key in expected} == expected, row["key"]
+
+
+@settings(max_examples=25)
+@given(
+    back=st.integers(0, 900), days=st.integers(1, 60), by=st.sampled_from(["deposited", "checked"]),
+    served=st.booleans(), only=st.sampled_from(["", "office is Kelsay", "payer is blank", "amount over 50"]),
+)  # fmt: skip
+def test_two_dates_differ_by_exactly_the_entries_in_transit(
+    book: Book, back: int, days: int, by: str, served: bool, only: str
+) -> None:
+    last = TODAY - timedelta(back)
+    first = last - timedelta(days - 1)
+    conditions = Conditions((only,) if only else ())
+    request = BillingRequest(
+        first=first, last=last, payments_by=by, charges_by="served" if served else "posted", conditions=conditions
+    )
+    plain = BillingRequest(first=first, last=last, conditions=conditions)
+    table, posted = billing(book, request, TODAY), billing(book, plain, TODAY)
+    assert table.proof is not None
+    assert table.proof.balances
+    transits = Made(book, request, TODAY).transits()
+    assert len(transits) == 2 + served
+    cells, before = table.rows[-1].cells, posted.rows[-1].cells
+    for each in transits:
+        moved = each.only_other.amount - each.only_posted.amount
+        assert Decimal(str(cells[each.kind] or 0)) - Decimal(str(before[each.kind] or 0)) == moved
+        assert each.holds
+    # The list of those in transit holds just these.
+    listed = billing(book, BillingRequest(
+        first=first, last=last, payments_by=by, charges_by=request.charges_by, conditions=conditions, lines=True,
+        view="in-transit",
+    ), TODAY)  # fmt: skip
+    lines = [row for row in listed.rows if row.kind == "line"]
+    assert len(lines) == sum(each.only_other.lines + each.only_posted.lines for each in transits)
+
+
+def test_lines_are_the_entries_behind_the_figures(demo: Path, entries: list[Billed]) -> None:
+    words = ["--from", "2026-05-30", "--through", "2026-06-02", "--only", "office is Norwick", "--lines"]
+    table = run_almanac("billing", *words, "--print", "json", book=demo).json
+    lines = [row for row in table["rows"] if row["kind"] == "line"]
+    inside = [
+        entry for entry in entries
+        if entry.office == "Norwick" and entry.posted and date(2026, 5, 30) <= entry.posted <= date(2026, 6, 2)
+    ]  # fmt: skip
+    assert sorted(row["key"].removeprefix("LINE/") for row in lines) == sorted(entry.key for entry in inside)
+    for row in lines:
+        assert sum(row["cells"].get(kind) is not None for kind in FIGURES) == 1, "each stands under its own kind"
+    assert ":" in lines[0]["cells"]["export"]
+    kelsay = run_almanac("trace", "billing", "--by", "office", "--row", "Kelsay", "--column", "charges", "--print",
+                         "json", book=demo)  # fmt: skip
+    told = figures([each for each in entries if each.office == "Kelsay"], date(2026, 6, 1), TODAY, "posted", "posted")
+    assert Decimal(kelsay.json["rows"][-1]["cells"]["charge"]) == told["charge"]
+    assert kelsay.code == 0
+
+
+@pytest.mark.parametrize("day", [TODAY, date(2025, 9, 30)])
+def test_what_was_served_and_not_posted_by_a_day(demo: Path, entries: list[Billed], day: date) -> None:
+    late = [
+        entry for entry in entries
+        if entry.kind == "charge" and entry.served and entry.served <= day and not (entry.posted and entry.posted <= day)
+    ]  # fmt: skip
+    ran = run_almanac("billing", "--unposted", "--as-of", str(day), "--by", "office", "--print", "json", book=demo)
+    total = ran.json["rows"][-1]["cells"]
+    assert (total["count"], Decimal(total["charge"])) == (len(late), sum((each.amount for each in late), ZERO))
+    oldest = min(entry.served for entry in late if entry.served)
+    assert (total["served"], total["waiting"]) == (oldest.isoformat(), (day - oldest).days)
+    main = run_almanac("billing", "--as-of", str(day), "--print", "json", book=demo).json
+    assert any(f"not posted by then: {len(late):,} charges" in note for note in main["notes"])
+    assert "days ago; loaded" in run_almanac("billing", book=demo).out, "it says how old the data is"
+
+
+LINES = [
+    "B1,1,charge,2026-01-30,2026-02-01,,,K,1,P1,Fund,,100.00",
+    "B1,2,payer-payment,,2026-02-10,2026-02-08,2026-03-01,K,1,P1,Fund,,80.00",
+    "B1,3,adjustment,,2026-02-10,,,K,1,P1,Fund,agreed,-15.00",
+    "B1,4,customer-payment,,2026-02-27,,2026-02-28,K,1,P1,,,5.00",
+    "B2,1,charge,2026-02-20,,,,N,2,P2,,,40.00",
+    "B3,1,charge,2026-02-02,2026-02-03,,,N,2,P2,,,7.50",
+    "B3,2,customer-payment,,2026-01-31,,2026-02-02,N,2,P2,,,7.50",
+]
+
+
+@pytest.mark.parametrize(
+    ("options", "expected"),
+    [
+        ([], {"charge": "107.50", "payer-payment": "80.00", "adjustment": "-15.00", "customer-payment": "5.00",
+              "net": "7.50"}),
+        (["--payments-by", "deposited"], {"charge": "107.50", "payer-payment": "0.00", "customer-payment": "12.50",
+                                          "net": "80.00"}),
+        (["--payments-by", "checked"], {"payer-payment": "80.00", "customer-payment": "0.00"}),
+        (["--charges-by", "served"], {"charge": "47.50"}),
+    ],
+    ids=["posted", "deposited", "checked", "served"],
+)  # fmt: skip
+def test_a_small_book_worked_by_hand(tmp_path: Path, options: list[str], expected: dict[str, str]) -> None:
+    book = sales_book(tmp_path, billing=LINES)
+    assert book.load().code == 0
+    ran = book.run("billing", "--period", "2026-P02", *options, "--print", "json")
+    assert ran.code == 0, ran.err
+    cells = ran.json["rows"][-1]["cells"]
+    assert {key: cells[key] for key in expected} == expected
+    notes = " ".join(ran.json["notes"])
+    assert "Served by 28 Feb 2026 and not posted by then: 1 charge, 40.00" in notes
+    if options[-1:] == ["deposited"]:
+        checks = book.run("billing", "--period", "2026-P02", *options).out.replace("\n       ", " ")
+        assert "payer payments by posted 80.00, less 1 in transit 80.00, and 0 that come in 0.00, are 0.00" in checks
+        assert "In transit: B1/2 80.00, B3/2 7.50" in notes
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "message"),
+    [
+        (["--from", "2026-01-01", "--through", "2026-02-10"], 2,
+         "almanac: the range is longer than the book allows: 1 Jan–10 Feb 2026, 41 days; "
+         "expected 31 days, as [billing] most_days"),
+        (["--by", "offise"], 2, "almanac: --by: the table billing has no such field: 'offise'"),
+        (["--unposted", "--in-transit"], 2, "Error: --unposted and --in-transit are two lists; ask for one of them"),
+        (["--payments-by", "cheque"], 2, "Error: Invalid value for '--payments-by': 'cheque' is not one of 'posted', "
+         "'checked', 'deposited'."),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_asked_is_said_in_one_line(tmp_path: Path, words: list[str], code: int, message: str) -> None:
+    book = sales_book(tmp_path, billing=LINES, more="[billing]\nmost_days = 31\n")
+    assert book.load().code == 0
+    ran = book.run("billing", *words)
+    assert ran.code == code
+    assert any(line.startswith(message) for line in ran.err.splitlines()), ran.err
+
+
+@pytest.mark.parametrize(
+    ("line", "message"),
+    [
+        (
+            "B9,1,bill,2026-01-30,,,,K,1,P1,,,1.00",
+            "billing.csv:2: kind: unknown kind: 'bill'; expected charge, payer-payment",
+        ),
+        ("B9,1,charge,30.01.2026,,,,K,1,P1,,,1.00", "billing.csv:2: served: "),
+        ("B9,1,charge,2026-01-30,,,,K,1,P1,,,", "billing.csv:2: amount: blank"),
+    ],
+)
+def test_a_bad_line_of_billing_is_told_with_its_place(tmp_path: Path, line: str, message: str) -> None:
+    ran = sales_book(tmp_path, billing=[line]).load()
+    assert ran.code == 3
+    assert message in ran.err, ran.err
+
+
+def test_no_amount_of_a_report_is_a_binary_float(book: Book) -> None:
+    table = billing(book, BillingRequest(by="office"), TODAY)
+    cells: list[Any] = [cell for row in table.rows for cell in row.cells.values()]
+    assert not any(isinstance(cell, float) for cell in cells)
