@@ -199,7 +199,7 @@ def test_what_cannot_be_asked_is_said_in_one_line(tmp_path: Path, words: list[st
             "billing.csv:2: kind: unknown kind: 'bill'; expected charge, payer-payment",
         ),
         ("B9,1,charge,30.01.2026,,,,K,1,P1,,,1.00", "billing.csv:2: served: "),
-        ("B9,1,charge,2026-01-30,,,,K,1,P1,,,", "billing.csv:2: amount: blank"),
+        ("B9,1,charge,2026-01-30,,,,K,1,P1,,,", "billing.csv:2: amount: is blank"),
     ],
 )
 def test_a_bad_line_of_billing_is_told_with_its_place(tmp_path: Path, line: str, message: str) -> None:

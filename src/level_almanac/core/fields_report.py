@@ -105,6 +105,11 @@ def _field_rows(book: Book, name: str, word: str, *, several: bool) -> Iterator[
                 cells["values"] = _values(book, parts, field)
         label = f"{name}: {field.name}" if several else field.name
         yield Row(f"{name}/{field.name}" if several else field.name, label, 0, "line", cells)
+    for computed, words in fields.table.compute.items():
+        if word.lower() in computed:
+            label = f"{name}: {computed}" if several else computed
+            key = f"{name}/{computed}" if several else computed
+            yield Row(key, label, 0, "line", {"kind": "computed by the book", "values": words})
 
 
 def _values(book: Book, parts: Sequence[str], field: LineField) -> str:

@@ -64,7 +64,7 @@ def _drawn(table: ReportTable, form: str) -> bytes:
         rows = [row for row in rows if row.key.startswith("all/")]
     columns = [column for column in table.columns if column.kind == "amount" and column.derived is None]
     rows = [row for row in rows if any(isinstance(row.cells.get(column.key), Decimal) for column in columns)]
-    if not rows or not columns:
+    if not any(row.cells.get(column.key) for row in rows for column in columns):
         what = "this report has no totals to draw"
         raise UsageMistake(Mistake(what, "-o", next_step="write it as .xlsx, .html or .pdf"))
     import matplotlib as mpl  # noqa: PLC0415  heavy, and needed for no other format

@@ -59,8 +59,9 @@ def _key(figure: Any, at: float, panel: Growth) -> None:
             )
         )  # fmt: skip
         figure.text(left + 0.028, at, words, fontsize=9.5, color=INK, va="center")
-    words = "above the bars: the figure, and its change over last year"
-    figure.text(0.975, at, words, fontsize=9, color=QUIET, va="center", ha="right")
+    if len(panel.steps) <= _MOST_TOLD:
+        words = "above the bars: the figure, and its change over last year"
+        figure.text(0.975, at, words, fontsize=9, color=QUIET, va="center", ha="right")
 
 
 def _panel(figure: Any, place: Any, panel: Growth, table: ReportTable, *, dense: bool, to_date: bool) -> None:
@@ -120,17 +121,24 @@ def _draw(
             )  # fmt: skip
     names = [_tick(step, spans=spans) for step in steps]
     every = 1 if len(names) <= 20 else 2
-    axes.set_xticks(range(0, len(names), every), names[::every], fontsize=size, rotation=0 if few else 60)
+    # The last one is always named, since it is the one that may not be finished.
+    named = sorted(range(len(names) - 1, -1, -every))
+    axes.set_xticks(named, [names[at] for at in named], fontsize=size)
     axes.set_yticks([])
     axes.axhline(0, color=INK, linewidth=0.9, zorder=3)
     if not few:
-        ticks = axes.yaxis
-        axes.set_yticks([low + whole * step / 4 for step in range(5)])
-        ticks.set_major_formatter(lambda value, _: short(Decimal(repr(float(value))), table))
+        from matplotlib.ticker import MaxNLocator  # noqa: PLC0415  heavy, and needed for no other format
+
+        axes.yaxis.set_major_locator(MaxNLocator(5))
+        axes.yaxis.set_major_formatter(lambda value, _: short(Decimal(repr(float(value))), table))
         axes.tick_params(axis="y", labelsize=size)
         axes.grid(visible=True, axis="y", color=GRID, linewidth=0.8, zorder=0)
 
 
 def _tick(step: Step, *, spans: bool) -> str:
+    # `2026-W07` and `17 Jun 2026` alike stand in two lines, so that those of many bars have room.
+    day, _, year = step.label.rpartition(" ")
     name = step.label.replace(" to date", "\nto date") if spans else step.label.replace("-", "\n", 1)
-    return f"{name}\n{step.part}" if step.part and not spans else f"{name}\n{step.part}" if step.part else name
+    if day and year.isdigit():
+        name = f"{day}\n{year}"
+    return f"{name}\n{step.part}" if step.part else name

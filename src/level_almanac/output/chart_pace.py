@@ -149,6 +149,9 @@ def _months(axes: Any, chart: PaceChart, *, few: bool = False) -> None:
         told = [chart.first - timedelta(days=1), chart.last]
     names = [day_label(chart.first if few and day < chart.first else day) for day in told]
     axes.set_xticks([_place(day, chart) for day in told], names)
+    axes.tick_params(axis="x", pad=10 if few else 14)
+    for label in axes.get_xticklabels():
+        label.set_va("baseline")
 
 
 def _member(axes: Any, chart: PaceChart, member: Pace, table: ReportTable) -> None:

@@ -9,7 +9,6 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from datetime import date
 from decimal import Decimal
-from itertools import pairwise
 from typing import Any
 
 from level_almanac.core.report_table import ReportTable
@@ -106,24 +105,20 @@ def bare_axes(axes: Any) -> None:
 
 
 def spread(places: list[float], apart: float) -> list[float]:
-    """Return places in their order moved no further than so that none is nearer than `apart` to the next."""
+    """Return places in their order moved as little as can be so that none is nearer than `apart` to the next.
+
+    Those that must share their room are pooled, and each pool stands around its own mean, which is least in squares.
+    """
     order = sorted(range(len(places)), key=lambda at: places[at])
+    pools: list[tuple[float, int]] = []
+    for number, at in enumerate(order):
+        mean, size = places[at] - number * apart, 1
+        while pools and pools[-1][0] > mean:
+            before, count = pools.pop()
+            mean, size = (before * count + mean * size) / (count + size), count + size
+        pools.append((mean, size))
+    levels = [mean for mean, size in pools for _ in range(size)]
     found = list(places)
-    for before, at in pairwise(order):
-        found[at] = max(found[at], found[before] + apart)
-    # What was pushed up is let down again together, so that a group stays around where it belongs.
-    for group in _groups(order, found, apart):
-        shift = sum(places[at] - found[at] for at in group) / len(group)
-        for at in group:
-            found[at] += shift
+    for number, (at, level) in enumerate(zip(order, levels, strict=True)):
+        found[at] = level + number * apart
     return found
-
-
-def _groups(order: list[int], found: list[float], apart: float) -> list[list[int]]:
-    groups: list[list[int]] = []
-    for at in order:
-        if groups and found[at] - found[groups[-1][-1]] <= apart * 1.001:
-            groups[-1].append(at)
-        else:
-            groups.append([at])
-    return groups

@@ -1,0 +1,139 @@
+"""Charts: their figures are the table's, their files are what they say, and what is on them has room."""
+
+import base64
+import io
+import re
+from datetime import date
+from decimal import Decimal
+from itertools import pairwise
+from pathlib import Path
+
+import pypdf
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import run_almanac
+from level_almanac import Book
+from level_almanac.core.charts import BarsChart, GrowthChart, PaceChart
+from level_almanac.core.growth import GrowthRequest, growth
+from level_almanac.core.measured import MeasuredRequest
+from level_almanac.core.pace import PaceRequest, pace
+from level_almanac.core.rank import RankRequest, rank
+from level_almanac.output.chart import drawn
+from level_almanac.output.chart_style import percent_words, short, spread
+
+TODAY = date(2026, 6, 17)
+WORDS = {
+    "rank": ["rank", "sales", "--by", "item", "--within", "item.range", "--top", "2"],
+    "growth": ["growth", "sales", "--of", "amount, margin %", "--each", "quarter"],
+    "pace": ["pace", "sales", "--by", "route"],
+}
+
+
+@pytest.fixture(scope="module")
+def book(demo: Path) -> Book:
+    return Book.open(demo)
+
+
+def test_a_ranking_is_drawn_from_the_figures_of_its_table(book: Book) -> None:
+    of = MeasuredRequest(table="sales", by="item")
+    table = rank(book, RankRequest(of=of, within="item.range", top=2), TODAY)
+    assert isinstance(table.chart, BarsChart)
+    rows = {row.key: row for row in table.rows}
+    for panel in table.chart.panels:
+        lines = [row for row in table.rows if row.key.startswith(f"{panel.name}/")]
+        bars = [*panel.bars, *([panel.other] if panel.other else [])]
+        assert [bar.label for bar in bars] == [row.label for row in lines]
+        for bar, row in zip(bars, lines, strict=True):
+            keys = ("amount", "amount-last-year", "amount-change", "amount-change-pct")
+            assert (bar.now, bar.before, bar.change, bar.change_percent) == tuple(row.cells[key] for key in keys)
+        total = sum((bar.now or Decimal(0) for bar in bars), Decimal(0))
+        assert total == rows[panel.name].cells["amount"]
+    assert table.chart.now == "1 Oct 2025–17 Jun 2026, 260/365 days", "the days and the part of the span are on it"
+
+
+def test_growth_is_drawn_from_the_figures_of_its_table(book: Book) -> None:
+    of = MeasuredRequest(table="sales", of="amount, margin %")
+    table = growth(book, GrowthRequest(of=of, each=("quarter",), last=6), TODAY)
+    assert isinstance(table.chart, GrowthChart)
+    rows = {row.key: row.cells for row in table.rows}
+    for panel, key in zip(table.chart.panels, ("amount", "margin"), strict=True):
+        assert [(step.now, step.before) for step in panel.steps] == [
+            (rows[f"{key}/{step.label}"]["now"], rows[f"{key}/{step.label}"].get("last-year")) for step in panel.steps
+        ]
+        assert [step.part for step in panel.steps] == [""] * 5 + ["78/91 days"]
+        assert [step.label for step in panel.to_date] == ["Year to date", "Quarter to date", "Period to date"]
+
+
+def test_pace_is_drawn_from_the_table_by_periods(book: Book) -> None:
+    of = MeasuredRequest(table="sales", by="route")
+    table = pace(book, PaceRequest(of=of, months=True), TODAY)
+    assert isinstance(table.chart, PaceChart)
+    rows = {row.key: row.cells for row in table.rows}
+    totals = {row.key: row.cells for row in pace(book, PaceRequest(of=of), TODAY).rows}
+    for member in table.chart.members:
+        told = [rows[key] for key in rows if re.fullmatch(rf"{member.name}/2026-P\d\d", key)]
+        summed = [cells["fact-so-far"] for cells in told if "fact-so-far" in cells]
+        assert [point.actual for point in member.points if point.actual is not None] == summed
+        assert member.points[-1].plan == member.limit == totals[member.name]["budget"]
+        assert (member.spent, member.ends) == (totals[member.name]["spent"], totals[member.name]["projected"])
+    whole = table.chart.whole
+    assert (whole.limit, whole.ends) == (Decimal("7400000.00"), totals["total"]["projected"])
+    assert next(point.plan for point in whole.points if point.day == TODAY).quantize(Decimal(1)) == Decimal(
+        str(totals["total"]["expected"])
+    ).quantize(Decimal(1))
+
+
+@pytest.mark.parametrize("name", list(WORDS))
+def test_a_chart_is_a_picture_in_each_of_its_formats(demo: Path, tmp_path: Path, name: str) -> None:
+    files = [tmp_path / f"{name}.{ending}" for ending in ("png", "svg", "html", "pdf", "xlsx", "json")]
+    words = [part for path in files for part in ("-o", str(path))]
+    ran = run_almanac(*WORDS[name], *words, book=demo)
+    assert ran.code == 0, ran.err
+    png = files[0].read_bytes()
+    assert png[:8] == b"\x89PNG\r\n\x1a\n"
+    assert (int.from_bytes(png[16:20]), int.from_bytes(png[20:24])) == (1280, 800)
+    assert files[1].read_text().count("<path") > 50
+    page = files[2].read_text()
+    (source,) = re.findall(r'<img class="chart" src="data:image/svg\+xml;base64,([^"]+)"', page)
+    assert b"<svg" in base64.b64decode(source)
+    assert "http" not in re.sub(r"base64,[^\"]+", "", page), "the page needs no network"
+    pages = pypdf.PdfReader(files[3]).pages
+    assert len(pages[0].images) == 1
+    assert "proof" in "".join(each.extract_text() for each in pages)
+
+
+def test_a_chart_is_the_same_each_time_and_bare_where_a_page_has_its_title(book: Book) -> None:
+    table = rank(book, RankRequest(of=MeasuredRequest(table="sales", by="route")), TODAY)
+    assert drawn(table, "png") == drawn(table, "png")
+    whole, bare = (len(drawn(table, "svg", bare=bare)) for bare in (False, True))
+    assert bare < whole
+
+
+@given(st.lists(st.floats(-1000, 1000), min_size=1, max_size=8), st.floats(0.1, 200))
+def test_labels_are_moved_apart_and_keep_their_order(places: list[float], apart: float) -> None:
+    found = spread(places, apart)
+    ordered = sorted(range(len(places)), key=lambda at: places[at])
+    for before, at in pairwise(ordered):
+        assert found[at] - found[before] >= apart - 1e-6
+    assert abs(sum(found) - sum(places)) < 1e-6, "together they stay where they belong"
+    if all(places[at] - places[before] >= apart for before, at in pairwise(ordered)):
+        assert found == pytest.approx(places)
+
+
+def test_words_on_a_chart(book: Book) -> None:
+    table = rank(book, RankRequest(of=MeasuredRequest(table="sales", by="route")), TODAY)
+    assert [percent_words(each, table) for each in (Decimal("2.25"), Decimal("-0.04"), "new", None)] == [
+        "+2.3 %", "0.0 %", "new", "",
+    ]  # fmt: skip
+    assert [short(Decimal(each), table) for each in ("1234.5", "-12.34", "7")] == ["1,235", "−12.3", "7"]
+
+
+def test_a_report_without_figures_draws_nothing(demo: Path, tmp_path: Path) -> None:
+    words = ["rank", "sales", "--by", "item", "--only", "route is nowhere"]
+    ran = run_almanac(*words, "-o", tmp_path / "empty.png", book=demo)
+    assert ran.code == 2
+    assert "this report has no totals to draw" in ran.err
+    assert not (tmp_path / "empty.png").exists()
+    assert io.StringIO(run_almanac(*words, book=demo).out).readline() == "Sales: amount by item\n"
