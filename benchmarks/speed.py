@@ -37,6 +37,10 @@ REPORTS = (
     "calendar",
     "parties payable --year 2025 --on paid --over 7500",
     "aging receivable --as-of 2025-09-30",
+    "billing --by office --payments-by deposited",
+    "growth sales",
+    "rank sales --by item --of 'amount, quantity'",
+    "pace ledger --entity LINE --by department",
 )
 ONE_ACCOUNT = "detail 12110 --period 2026-P08 --entity LINE"
 LISTED = (

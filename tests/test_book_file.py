@@ -19,7 +19,7 @@ CASES = [
     ("extra_periods = 1", 'extra_periods = "1"', ["calendar.extra_periods: not allowed here: '1'; expected a whole number"]),
     ("extra_periods = 1", 'year_named_by = "middle"', ["calendar.year_named_by: not allowed here: 'middle'; expected 'start' or 'end'"]),
     ("[book]", '[book]\ntime_zone = "Europe/Dublinn"', ["book.time_zone: not a time zone: 'Europe/Dublinn'; expected a name of the tz list; did you mean 'Europe/Dublin'?"]),
-    ('table = "accounts"', 'table = "account"', ["intake[1].table: unknown table: 'account'; expected ledger, accounts, budget, payables, receivables or parties; did you mean 'accounts'?"]),
+    ('table = "accounts"', 'table = "account"', ["intake[1].table: unknown table: 'account'; expected ledger, accounts, budget, payables, receivables, parties, billing or sales; did you mean 'accounts'?"]),
     ('account = "account", name', 'acount = "account", name', [
         "intake[1].fields.acount: the table accounts has no such field; expected account, name, class, parent or control; did you mean 'account'?",
         "intake[1].fields.account: this field is needed and not mapped",

@@ -175,6 +175,7 @@ def test_working_days_decide_what_is_due_where_the_book_says_so(tmp_path: Path) 
         (["sales", "--by", "item"], "--by: lines of plans in goals have no such field: 'item'; expected"),
         (["sales", "--plan", "aims"], "--plan: no plan has this name: 'aims'; expected aim; did you mean 'aim'?"),
         (["sales", "--of", "quantity"], "--of: a plan is of one amount: 'quantity'"),
+        (["sales", "--income"], "--income: only the ledger has costs and income: 'sales'"),
         (["sales", "--only", "item is A"], "--only: lines of plans have no item, so a plan cannot stand beside this"),
     ],
 )

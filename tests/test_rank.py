@@ -177,6 +177,8 @@ def test_a_small_ranking_worked_by_hand(tmp_path: Path) -> None:
          "add up, so members and the rest have no total of it: 'maximum of amount'"),
         (["goals", "--by", "route"], "almanac: TABLE: plans stand beside what they plan: 'goals'; say `almanac pace "
          "sales`, or list its lines"),
+        (["sales", "--by", "item, route"], "almanac: --by: members of one field are ranked: 'item, route'; name one "
+         "field, and with --within one whose groups are ranked each"),
         (["sales", "--by", "item", "--top", "2", "--bottom", "2"], "almanac: --top and --bottom are two rankings; "
          "expected one of them"),
     ],

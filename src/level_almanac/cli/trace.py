@@ -20,21 +20,15 @@ from level_almanac.cli.rank import rank_options
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.statement import statement_options
 from level_almanac.cli.trial import trial_options
-from level_almanac.core.aging import AgingRequest
 from level_almanac.core.behind import Traced
-from level_almanac.core.billing import BillingRequest
 from level_almanac.core.billing_behind import billing_behind
 from level_almanac.core.book import Book
 from level_almanac.core.check import CheckRequest, check_behind
-from level_almanac.core.documents import DocumentsRequest
-from level_almanac.core.growth import GrowthRequest
 from level_almanac.core.items_behind import aging_behind, documents_behind, parties_behind
 from level_almanac.core.listing import ListRequest
 from level_almanac.core.listing_behind import listing_behind
 from level_almanac.core.measured_behind import growth_behind, pace_behind, rank_behind
-from level_almanac.core.pace import PaceRequest
-from level_almanac.core.parties import PartiesRequest
-from level_almanac.core.rank import RankRequest
+from level_almanac.core.report_table import ReportTable
 from level_almanac.core.statement import StatementRequest
 from level_almanac.core.statement_behind import statement_behind
 from level_almanac.core.trace import Level, TraceRequest
@@ -153,95 +147,31 @@ def _figure_options(command: F) -> F:
     return command
 
 
-@trace.command("aging")
-@aging_options
-@_figure_options
-@output_options
-@click.pass_context
-def _aging(ctx: click.Context, request: AgingRequest, row: str, column: str, output: OutputRequest) -> None:
-    """The documents behind a figure of an aging."""
-    check_outputs(output)
-    book = open_book(ctx)
-    look = look_for(output, book)
-    show(ctx, aging_behind(book, request, row, column, book.now.date()), output, look)
+def _figures(name: str, words: str, options: Callable[[Any], Any], behind: Callable[..., ReportTable]) -> None:
+    """Add the command that shows what lies behind a figure of one report. behind: core's function that finds it."""
+
+    @trace.command(name, help=words)
+    @options
+    @_figure_options
+    @output_options
+    @click.pass_context
+    def _command(ctx: click.Context, request: Any, row: str, column: str, output: OutputRequest) -> None:
+        check_outputs(output)
+        book = open_book(ctx)
+        look = look_for(output, book)
+        show(ctx, behind(book, request, row, column, book.now.date()), output, look)
 
 
-@trace.command("documents")
-@documents_options
-@_figure_options
-@output_options
-@click.pass_context
-def _documents(ctx: click.Context, request: DocumentsRequest, row: str, column: str, output: OutputRequest) -> None:
-    """What a document is made of: what settled it, and its ledger lines."""
-    check_outputs(output)
-    book = open_book(ctx)
-    look = look_for(output, book)
-    show(ctx, documents_behind(book, request, row, column, book.now.date()), output, look)
-
-
-@trace.command("parties")
-@parties_options
-@_figure_options
-@output_options
-@click.pass_context
-def _parties(ctx: click.Context, request: PartiesRequest, row: str, column: str, output: OutputRequest) -> None:
-    """The documents behind a party's total."""
-    check_outputs(output)
-    book = open_book(ctx)
-    look = look_for(output, book)
-    show(ctx, parties_behind(book, request, row, column, book.now.date()), output, look)
-
-
-@trace.command("billing")
-@billing_options
-@_figure_options
-@output_options
-@click.pass_context
-def _billing(ctx: click.Context, request: BillingRequest, row: str, column: str, output: OutputRequest) -> None:
-    """The entries behind a figure of billing."""
-    check_outputs(output)
-    book = open_book(ctx)
-    look = look_for(output, book)
-    show(ctx, billing_behind(book, request, row, column, book.now.date()), output, look)
-
-
-@trace.command("growth")
-@growth_options
-@_figure_options
-@output_options
-@click.pass_context
-def _growth(ctx: click.Context, request: GrowthRequest, row: str, column: str, output: OutputRequest) -> None:
-    """The lines behind a figure of growth."""
-    check_outputs(output)
-    book = open_book(ctx)
-    look = look_for(output, book)
-    show(ctx, growth_behind(book, request, row, column, book.now.date()), output, look)
-
-
-@trace.command("rank")
-@rank_options
-@_figure_options
-@output_options
-@click.pass_context
-def _rank(ctx: click.Context, request: RankRequest, row: str, column: str, output: OutputRequest) -> None:
-    """The lines behind a figure of a ranking, all other too."""
-    check_outputs(output)
-    book = open_book(ctx)
-    look = look_for(output, book)
-    show(ctx, rank_behind(book, request, row, column, book.now.date()), output, look)
-
-
-@trace.command("pace")
-@pace_options
-@_figure_options
-@output_options
-@click.pass_context
-def _pace(ctx: click.Context, request: PaceRequest, row: str, column: str, output: OutputRequest) -> None:
-    """The lines behind a figure of pace, or those of the plan."""
-    check_outputs(output)
-    book = open_book(ctx)
-    look = look_for(output, book)
-    show(ctx, pace_behind(book, request, row, column, book.now.date()), output, look)
+_figures("aging", "The documents behind a figure of an aging.", aging_options, aging_behind)
+_figures(
+    "documents", "What settled a document, and its ledger lines.", documents_options,
+    documents_behind,
+)  # fmt: skip
+_figures("parties", "The documents behind a party's total.", parties_options, parties_behind)
+_figures("billing", "The entries behind a figure of billing.", billing_options, billing_behind)
+_figures("growth", "The lines behind a figure of growth.", growth_options, growth_behind)
+_figures("rank", "The lines behind a figure of a ranking, all other too.", rank_options, rank_behind)
+_figures("pace", "The lines behind a figure of pace, or those of the plan.", pace_options, pace_behind)
 
 
 @trace.command("check")

@@ -10,7 +10,7 @@ from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.conditions_asked import Conditions, Rule
 from level_almanac.core.day_words import day_words, range_words
-from level_almanac.core.facts import as_of_facts_over, as_of_over, selection_facts, table_words
+from level_almanac.core.facts import as_of_facts_over, as_of_over, reach_notes, reach_of, selection_facts, table_words
 from level_almanac.core.line_fields import SIGNED, LineField
 from level_almanac.core.line_rules import condition_rules, entity_rule, proof_parts
 from level_almanac.core.list_shape import EXPORT, ListShape, MadeRows
@@ -109,13 +109,16 @@ class Billing:
             raise UsageMistake(Mistake(what, got=f"{range_words(*self.days)}, {count:,} days", allowed=allowed))
         fields = book.line_fields(TABLE)
         self.reach = DayReach(self.as_of, today)
+        self.through = reach_of(book, TABLE, "posted", today)
         self.fields = fields.with_computed(LineField("counts_on", "date", self.counts_on, TABLE))
         reader = ComputedReader(self.fields, "--by", UsageMistake, self.reach, lambda _field, _unit: None)
         self.by = ShownReader(reader, {}, UsageMistake).grouped(request.by, "--by") if request.by else ()
         self.conditions = tuple(condition_rules(request.conditions, self.fields, self.reach))
         if request.view == "in-transit":
             self.by = (self._direction(), *self.by)
-        self.rules = tuple(self._rules())
+        self.scope = tuple(entity_rule(self.selection))
+        self.picked = tuple(self._picked())
+        self.rules = (*self.scope, *self._view_rules(), *self.picked)
         self.source = self._source(self.rules)
 
     @property
@@ -126,8 +129,7 @@ class Billing:
 
     # Which entries.
 
-    def _rules(self) -> Iterator[Rule]:
-        yield from entity_rule(self.selection)
+    def _view_rules(self) -> Iterator[Rule]:
         match self.request.view:
             case "figures":
                 yield Rule(self._undated_words, Not(FieldTest("counts_on", "blank")))
@@ -140,6 +142,9 @@ class Billing:
                 yield Rule("posted by then", Not(FieldTest("posted", "at-most", (self.day,))))
             case _:
                 yield Rule("not in transit", self._in_transit)
+
+    def _picked(self) -> Iterator[Rule]:
+        """Yield the rules of what was picked: kinds, conditions, one group."""
         if self.request.kinds:
             yield Rule("other kinds", FieldTest("kind", "is", self.request.kinds))
         yield from self.conditions
@@ -267,8 +272,7 @@ class Billing:
             for test in tests:
                 asked += [Asked(Summed(((test, Constant(Decimal(1))),)), "count"), Asked(Summed(((test, amount),)))]
             kinds = Rule("other kinds", FieldTest("kind", "is", (kind,)))
-            within = [rule for rule in self.rules if rule.words.startswith("other ") and rule.words != "other dates"]
-            rows = groups(self.book.engine, self._source([*within, kinds, *self.conditions]), (), asked)
+            rows = groups(self.book.engine, self._source([*self.scope, kinds, *self.picked]), (), asked)
             values = rows[0][1:] if rows else (0, None) * 4
             counted = [Counted(values[at], Decimal(values[at + 1] or 0)) for at in range(0, 8, 2)]
             found.append(Transit(kind, dated, *counted))
@@ -287,6 +291,7 @@ class Billing:
 
     def _notes(self) -> Iterator[Note | str]:
         yield from self.selection.notes
+        yield from reach_notes(self.day, self.through)
         places = self.selection.decimals
         if self.request.view == "unposted":
             return
@@ -304,8 +309,7 @@ class Billing:
 
     def _transit_notes(self, places: int) -> Iterator[Note]:
         """Name the entries in transit."""
-        within = [rule for rule in self.rules if rule.words.startswith("other ") and rule.words != "other dates"]
-        rules = (*within, Rule("not in transit", self._in_transit), *self.conditions)
+        rules = (*self.scope, Rule("not in transit", self._in_transit), *self.picked)
         values = [self.fields.by_name[name].value for name in ("number", "line", "amount")]
         order = [Order(self.fields.by_name["number"].value), Order(self.fields.by_name["line"].value, as_number=True)]
         found = lines(self.book.engine, self._source(rules), values, order)
@@ -358,7 +362,7 @@ class Billing:
 
     def _facts(self) -> dict[str, str]:
         request = self.request
-        facts = {"table": TABLE, **selection_facts(self.selection), **as_of_facts_over(self.as_of)}
+        facts = {"table": TABLE, **selection_facts(self.selection), **as_of_facts_over(self.as_of, self.through)}
         facts |= {"from": self.days[0].isoformat(), "through": self.days[1].isoformat(), "view": request.view}
         facts |= {"charges_by": self.charges_by, "payments_by": self.payments_by}
         if request.by:

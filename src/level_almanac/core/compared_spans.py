@@ -8,6 +8,7 @@ from typing import NamedTuple
 from level_almanac.core.as_of import AsOf
 from level_almanac.core.calendar import FiscalPeriod, FiscalQuarter, FiscalYear
 from level_almanac.core.day_words import day_words
+from level_almanac.core.slots import SPAN_LABELS
 from level_almanac.core.windows import Missing, Window, rest_of_cut, window_of, window_of_days
 from level_almanac.core.words.columns import LAST_YEAR, NO_SHIFT, Span, ValueColumn, read_columns
 from level_almanac.core.words.days import moved
@@ -36,7 +37,7 @@ def compared_spans(text: str, days: tuple[date, date] | None, as_of: AsOf, today
     text: a span such as `ytd` or `2026-Q2`, or empty; days: a range that was asked for instead; else the period,
     quarter or year that was named, or else the year to date. Raises UsageMistake for what is no span.
     """
-    if days and (as_of.named is None or text):
+    if days:
         if text:
             raise UsageMistake(Mistake("two ways to say which days", WHERE, repr(text), "one of them"))
         return _days(*days, as_of)
@@ -62,17 +63,10 @@ def compared_spans(text: str, days: tuple[date, date] | None, as_of: AsOf, today
         window = window_of(span, NO_SHIFT, as_of, today)
         assert isinstance(window, Window)  # noqa: S101  a range always has days
         return _days(window.first, window.last, as_of)
-    return _span(span, _LABELS.get(text or "ytd", text), as_of, today)
+    return _span(span, SPAN_LABELS.get(text or "ytd", text), as_of, today)
 
 
 _NAMED = {FiscalPeriod: "period", FiscalQuarter: "quarter", FiscalYear: "year"}
-_LABELS = {
-    "wtd": "week to date",
-    "mtd": "month to date",
-    "ptd": "period to date",
-    "qtd": "quarter to date",
-    "ytd": "year to date",
-}
 
 
 def _span(span: Span, name: str, as_of: AsOf, today: date) -> Compared:

@@ -1,6 +1,7 @@
 """What a table's lines come to day by day, so that any spans can be made of one question to the store."""
 
-from collections.abc import Iterator, Sequence
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import date
 from typing import Any, NamedTuple
 
@@ -48,38 +49,47 @@ class DaySums:
             self.by_member.setdefault(members, []).append(
                 Day(fiscal, row[at], row[len(keys)], tuple(row[len(keys) + 1 :]))
             )
+        for days in self.by_member.values():
+            days.sort(key=_place)
 
     @property
     def members(self) -> list[Members]:
         """Every member that has a line, blank ones last."""
-        return sorted(self.by_member, key=lambda members: tuple((each is None, str(each)) for each in members))
+        return in_order(self.by_member)
 
     def within(self, window: Window, members: Members | None = None) -> Sum:
         """Return what the lines of a window come to, of one member or of all."""
         lines, sums = 0, [None] * self.width
-        for day in self._days(members):
-            if self._holds(window, day):
-                lines += day.lines
-                sums = [_added(one, other) for one, other in zip(sums, day.sums, strict=True)]
+        for days in self.by_member.values() if members is None else [self.by_member.get(members, [])]:
+            for low, high in self._edges(window):
+                # Days stand in order, so that only those of the window are looked at.
+                for day in days[bisect_left(days, low, key=_place) : bisect_right(days, high, key=_place)]:
+                    lines += day.lines
+                    sums = [_added(one, other) for one, other in zip(sums, day.sums, strict=True)]
         return Sum(lines, tuple(sums))
 
-    def _days(self, members: Members | None) -> Iterator[Day]:
-        if members is not None:
-            yield from self.by_member.get(members, [])
+    def _edges(self, window: Window) -> Iterator[tuple[tuple[int, date], tuple[int, date]]]:
+        """Yield from which place through which a window's days stand, where it has gaps more than once."""
+        if not self.measured.in_periods:
+            yield (0, window.first), (0, window.last)
             return
-        for days in self.by_member.values():
-            yield from days
-
-    def _holds(self, window: Window, day: Day) -> bool:
-        if self.measured.in_periods:
-            return any(stretch.holds(day.fiscal, day.day) for stretch in window.stretches)
-        return window.first <= day.day <= window.last
+        for stretch in window.stretches:
+            yield (stretch.low, stretch.first or date.min), (stretch.high, stretch.last or date.max)
 
     def value(self, found: Sum, number: int) -> Any:
         """Return the figure of a measure by its number; None where there are no lines."""
         at = sum(len(measure.parts) for measure in self.measured.measures[:number])
         measure = self.measured.measures[number]
         return measure.value(found.sums[at : at + len(measure.parts)]) if found.lines else None
+
+
+def in_order(found: Iterable[Members]) -> list[Members]:
+    """Return members in the order of their keys, blank ones last."""
+    return sorted(found, key=lambda members: tuple((each is None, str(each)) for each in members))
+
+
+def _place(day: Day) -> tuple[int, date]:
+    return day.fiscal, day.day
 
 
 def _added(one: Any, other: Any) -> Any:

@@ -1,6 +1,6 @@
 """The facts that head a report: what it is of, the day it is made for and why, and how old its data is."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import date
 from decimal import Decimal
 
@@ -33,17 +33,28 @@ def table_words_of(table: str) -> str:
     return "the ledger is" if table == "ledger" else table.replace("_", " ")
 
 
-def as_of_facts_over(as_of: AsOf) -> dict[str, str]:
-    """Return the day, its period, and how it was chosen, of a report over one table."""
+def as_of_facts_over(as_of: AsOf, through: date | None) -> dict[str, str]:
+    """Return the day, its period, and how it was chosen, of a report over one table. through: how far its data goes."""
     choices = choice_words(as_of)
-    facts = {"as_of": as_of.day.isoformat(), "as_of_chosen": as_of.how, "period": how_far_words(as_of, as_of.day)}
+    facts = {"as_of": as_of.day.isoformat(), "as_of_chosen": as_of.how, "period": how_far_words(as_of, through)}
     return facts | ({"choices": ", ".join(choices)} if choices else {})
 
 
-def as_of_words_over(as_of: AsOf) -> str:
+def as_of_words_over(as_of: AsOf, through: date | None) -> str:
     """Return `through 17 Jun 2026 (sales are complete through this day): 2026-P09, day 17 of 30, part`."""
     how = "" if as_of.how == "as asked" or as_of.named else f" ({as_of.how})"
-    return " · ".join([f"{through_words(as_of)}{how}: {how_far_words(as_of, as_of.day)}", *choice_words(as_of)])
+    return " · ".join([f"{through_words(as_of)}{how}: {how_far_words(as_of, through)}", *choice_words(as_of)])
+
+
+def reach_of(book: Book, table: str, dated: str, today: date) -> date | None:
+    """Return the day up to which a table's data goes: the day told at loading, or else the newest of its lines."""
+    return book.state.through.get(table) or book.newest_day(table, dated, today)
+
+
+def reach_notes(last: date, through: date | None) -> Iterator[str]:
+    """Yield that the data ends before the last day of a report, if it does."""
+    if through is not None and last > through:
+        yield f"The data ends on {day_words(through)}, before {day_words(last)}: what comes after is not there yet"
 
 
 def table_words(book: Book, table: str, dated: str, today: date) -> str:

@@ -15,9 +15,10 @@ from level_almanac.core.charts import Growth as GrowthPanel
 from level_almanac.core.charts import GrowthChart, Step
 from level_almanac.core.compared_spans import compared_notes
 from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.day_sums import DaySums, Members
+from level_almanac.core.day_sums import DaySums, Members, in_order
 from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.divided import unit_id
+from level_almanac.core.facts import reach_notes
 from level_almanac.core.measured import Measured, MeasuredRequest
 from level_almanac.core.measures import padded
 from level_almanac.core.ranges import asked_days
@@ -155,7 +156,9 @@ class Growing:
         """Yield each member with each measure, last all members together."""
         members: list[Members | None] = []
         if self.measured.by:
-            members += self.sums.members
+            # Who has only what is divided by belongs to the report too.
+            found = {*self.sums.members, *(self.per.members if self.per is not None else ())}
+            members += in_order(found)
             if len(members) > _MOST_MEMBERS:
                 step = "say with --only which are meant"
                 got = f"{len(members):,}"
@@ -260,7 +263,10 @@ class Growing:
         )
         decimals = self._decimals(shown)
         places = self.measured.decimals if decimals is None else decimals
-        cells: dict[str, Cell] = {"days": _days_words(stage.now), "now": padded(now.amount, places) if now else None}
+        cells: dict[str, Cell] = {
+            "days": self._days_words(stage.now),
+            "now": padded(now.amount, places) if now else None,
+        }
         for key, other in (("before", before), ("last-year", last)):
             if other is None:
                 continue
@@ -269,6 +275,13 @@ class Growing:
                 cells[f"{key}-change"] = padded(now.amount - other.amount, places)
                 cells[f"{key}-change-pct"] = None if self._is_percent(shown) else change_percent(now, other)
         return cells
+
+    def _days_words(self, window: Window) -> str:
+        if window.unit == "adjustments":
+            return "adjustments"
+        told = self.measured.extent(window)
+        part = f", {told}" if told and not told.startswith("whole") else ""
+        return f"{window.covers}{part}"
 
     def _is_percent(self, shown: Shown) -> bool:
         return not shown.kind and self.measured.measures[shown.number].percent
@@ -353,17 +366,31 @@ class Growing:
         measured, first = self.measured, self.measured.first_day
         if measured.selection:
             yield from measured.selection.notes
+        yield from reach_notes(max(stage.now.last for stage in self.stages), measured.through)
+        early = min((stage.now.first for stage in self.stages), default=None)
+        if self.days and early is not None and early < self.days[0]:
+            yield f"Units are whole where they begin: the first is from {day_words(early)} on"
         parts = [stage for stage in self.stages if stage.now.last != stage.now.whole_last and stage.now.unit != "day"]
         if parts and self.as_of.compare == "same-days":
             yield "Unfinished spans are compared with the same days of the one before and of last year"
         if first is not None and any(window.first < first for stage in self.stages for window in _windows(stage)):
             yield f"The first line is of {day_words(first)}: what ends before it is left blank"
+        yield from self._span_notes()
+        yield from measured.blank_notes(self.rules)
+        yield from self._per_notes()
+        if any(measure.key == "natural" for measure in measured.measures):
+            yield "Amounts are in their accounts' natural signs: income positive when earned, costs when spent"
+
+    def _span_notes(self) -> Iterator[str]:
+        """Yield which spans have nothing to compare with, and which days the other year lacks."""
         for stage in self.stages:
             if isinstance(stage.last_year, Missing):
                 yield f"{stage.label}: {stage.last_year.why}, so nothing to compare with"
             elif stage.to_date or stage.unit in ("month", "day") or stage.now.last != stage.now.whole_last:
                 yield from (note for note in compared_notes(stage.now, stage.last_year) if "no such day" in note)
-        yield from measured.blank_notes(self.rules)
+
+    def _per_notes(self) -> Iterator[str]:
+        """Yield what the first measure is divided by, and which conditions do not narrow that."""
         if self.per is not None:
             mine, other = self.request.of.conditions, self.per.measured.request.conditions
             left = [text for text in (*mine.only, *mine.besides) if text not in (*other.only, *other.besides)]
@@ -371,8 +398,6 @@ class Growing:
             if left:
                 words = " · ".join(left)
                 yield f"{self.per_name} is not narrowed by {words}: {self.per.measured.own.name} has no such field"
-        if any(measure.key == "natural" for measure in measured.measures):
-            yield "Amounts are in their accounts' natural signs: income positive when earned, costs when spent"
 
     def proof(self) -> Proof:
         """Return the accounting of all lines, the other table's too."""
@@ -421,7 +446,8 @@ class Growing:
     def _panel(self, member: Members | None, shown: Shown, unit: Unit) -> GrowthPanel:
         def step(stage: Stage) -> Step:
             cells: Any = self.cells(stage, member, shown)
-            part = "" if stage.now.last == stage.now.whole_last else stage.now.extent
+            told = self.measured.extent(stage.now)
+            part = "" if told.startswith("whole") else told.replace("data to", "to")
             change, rate = cells.get("last-year-change"), cells.get("last-year-change-pct")
             return Step(stage.label, cells["now"], cells.get("last-year"), change, rate, part)
 
@@ -438,13 +464,6 @@ class Growing:
 
 def _windows(stage: Stage) -> list[Window]:
     return [window for window in (stage.now, stage.before, stage.last_year) if isinstance(window, Window)]
-
-
-def _days_words(window: Window) -> str:
-    if window.unit == "adjustments":
-        return "adjustments"
-    part = "" if window.last == window.whole_last else f", {window.extent}"
-    return f"{window.covers}{part}"
 
 
 def _words(text: str) -> list[str]:

@@ -12,7 +12,15 @@ from level_almanac.core.book import Book
 from level_almanac.core.computed_asked import read_computed
 from level_almanac.core.conditions_asked import Conditions, Rule
 from level_almanac.core.day_labels import DayLabels
-from level_almanac.core.facts import as_of_facts_over, as_of_over, as_of_words_over, selection_facts, table_words
+from level_almanac.core.day_words import day_words
+from level_almanac.core.facts import (
+    as_of_facts_over,
+    as_of_over,
+    as_of_words_over,
+    reach_of,
+    selection_facts,
+    table_words,
+)
 from level_almanac.core.line_rules import (
     check_date,
     class_rules,
@@ -23,7 +31,7 @@ from level_almanac.core.line_rules import (
 )
 from level_almanac.core.measures import Measure, read_measures
 from level_almanac.core.report_table import Check, Counted, Part, Proof
-from level_almanac.core.stretches import joined_days, union
+from level_almanac.core.stretches import joined_days
 from level_almanac.core.windows import Window
 from level_almanac.core.words.computed import ComputedReader
 from level_almanac.core.words.conditions import DayReach
@@ -31,6 +39,7 @@ from level_almanac.core.words.shown import ShownField, ShownReader
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.expressions import Column as Place
 from level_almanac.store.expressions import Constant, Expression, Summed
+from level_almanac.store.ledger_sums import merged
 from level_almanac.store.line_query import Asked, LineSource, first_day, groups, left_out
 from level_almanac.store.predicate import FieldTest, Not, Predicate, Some, Within
 
@@ -78,6 +87,7 @@ class Measured:
         calendar = self.selection.calendar if self.selection else book.calendars[""]
         as_of = as_of_over(book, calendar, request.when, today, self.own.name, self.dated)
         # Only lines of the ledger have a period that may be an extra one.
+        self.through = reach_of(book, self.own.name, self.dated, today)
         self.as_of: AsOf = as_of if self.in_periods else as_of._replace(extras=0)
         self.reach = DayReach(self.as_of, today)
         self.labels = DayLabels(self.own)
@@ -104,7 +114,7 @@ class Measured:
     def test(self, windows: Sequence[Window]) -> Predicate:
         """Return the condition of the lines in any of these windows."""
         if self.in_periods:
-            return Within(union([each for window in windows for each in window.stretches]))
+            return Within(merged([each for window in windows for each in window.stretches]))
         days = joined_days((window.first, window.last) for window in windows)
         tests = [FieldTest(self.dated, "through", range_) for range_ in days]
         return tests[0] if len(tests) == 1 else Some(tuple(tests))
@@ -179,13 +189,19 @@ class Measured:
         words = "amount, debits positive" if self.own.name == "ledger" else self.own.measure or "nothing to add up"
         return Proof(words, considered, shown, parts, tuple(checks), self.decimals, shown_as, self.own.name)
 
+    def extent(self, window: Window) -> str:
+        """Return how much of its unit a window is, or up to where the data goes where it ends within it."""
+        if self.through is None or self.through >= window.last:
+            return window.extent
+        return "no data yet" if self.through < window.first else f"data to {day_words(self.through)}"
+
     def facts(self) -> dict[str, str]:
         """Return what the report is made of, by key."""
         request = self.request
         facts = {"table": self.own.name}
         if self.selection:
             facts |= selection_facts(self.selection)
-        facts |= as_of_facts_over(self.as_of)
+        facts |= as_of_facts_over(self.as_of, self.through)
         facts["of"] = ", ".join(measure.label for measure in self.measures)
         if request.date:
             facts["date"] = request.date
@@ -204,7 +220,7 @@ class Measured:
         dated = [f"by {request.date}"] if request.date else []
         return (
             *([" · ".join(named)] if named else []),
-            " · ".join([as_of_words_over(self.as_of), *dated, *more, *request.conditions.words]),
+            " · ".join([as_of_words_over(self.as_of, self.through), *dated, *more, *request.conditions.words]),
             table_words(self.book, self.own.name, self.dated, self.today),
         )
 

@@ -15,6 +15,7 @@ from level_almanac.core.charts import PaceChart, PacePoint
 from level_almanac.core.conditions_asked import LedgerConditions, Rule
 from level_almanac.core.day_sums import DaySums, Members
 from level_almanac.core.day_words import day_words
+from level_almanac.core.facts import reach_notes
 from level_almanac.core.measured import Measured, MeasuredRequest
 from level_almanac.core.measures import padded
 from level_almanac.core.plans import PlanLine, Plans, read_plans
@@ -90,6 +91,8 @@ class Pacing:
                 Mistake("plans are kept by entity, which this table does not tell", "TABLE", repr(measured.own.name))
             )
         self.selection: Selection = measured.selection
+        if request.income and measured.own.name != "ledger":
+            raise UsageMistake(Mistake("only the ledger has costs and income", "--income", repr(measured.own.name)))
         if len(measured.measures) != 1 or measured.measures[0].kind != "amount":
             raise UsageMistake(Mistake("a plan is of one amount", "--of", repr(request.of.of)))
         self.scenario, self.plan_table = self._plan()
@@ -240,10 +243,13 @@ class Pacing:
         if self.request.limit is not None:
             return self.request.limit
         rows = self.book.plan_lines((), (), self.plan_table)
-        chosen = [row for row in rows if row[0] == self.scenario and row[1] in self.selection.entities]
+        chosen = [
+            row
+            for row in rows
+            if row[0] == self.scenario and row[1] in self.selection.entities and row[3] // 100 == self.as_of.period.year
+        ]
         totals = {row[7] for row in chosen}
-        years = {row[3] // 100 for row in chosen}
-        if self.unit != "year" or len(totals) != 1 or None in totals or years != {self.as_of.period.year}:
+        if self.unit != "year" or len(totals) != 1 or None in totals:
             return None
         if self.measured.conditions or len({row[1] for row in chosen}) > 1:
             return None
@@ -329,7 +335,9 @@ class Pacing:
             whole.extent,
             self.scenario,
         )
-        yield Column("spent", word, "amount", places, now.first, now.last, None, now.covers, now.extent)
+        reached = self.measured.through is not None and self.measured.through >= now.last
+        extent = self.measured.extent(now)
+        yield Column("spent", word, "amount", places, now.first, now.last, reached, now.covers, extent)
         yield Column("spent-pct", f"% of {self.scenario}", "percent", 1, adds=False)
         yield Column(
             "expected",
@@ -353,7 +361,8 @@ class Pacing:
 
     def _plan_proof(self) -> Proof:
         """Return the accounting of all lines of plans in the table."""
-        rules = ("other entities", "other plans", "other dates", "conditions")
+        unmet = " or ".join(rule.words for rule in (*self._class_rule(), *self.measured.conditions)) or "conditions"
+        rules = ("other entities", "other plans", "other dates", unmet)
         parts = dict.fromkeys(rules, Counted(0, _ZERO))
         shown = {line.number for member in self.members.values() for line in member.lines}
         found = Counted(0, _ZERO)
@@ -366,7 +375,7 @@ class Pacing:
             elif scenario != self.scenario:
                 parts["other plans"] += one
             elif number in self.plans.unmet:
-                parts["conditions"] += one
+                parts[unmet] += one
             elif number in shown:
                 found += one
             else:
@@ -385,6 +394,7 @@ class Pacing:
     def _notes(self) -> Iterator[Note | str]:
         places = self.measured.decimals
         yield from self.selection.notes
+        yield from reach_notes(self.to_date.last, self.measured.through)
         if self.gap:
             less = "less" if self.gap > 0 else "more"
             words = f"The members' budgets come to {{}}, {{}} {less} than the {{}} of the whole"

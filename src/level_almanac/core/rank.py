@@ -11,6 +11,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.change import percent
 from level_almanac.core.charts import Bar, Bars, BarsChart
 from level_almanac.core.compared_spans import compared_notes, compared_spans, rest_words
+from level_almanac.core.facts import reach_notes
 from level_almanac.core.list_shape import Others
 from level_almanac.core.measured import Measured, MeasuredRequest
 from level_almanac.core.measures import Measure, padded
@@ -89,9 +90,14 @@ class Rank:
             raise UsageMistake(Mistake("nothing to rank", "--by", next_step="name a field whose members are ranked"))
         of = request.of
         self.measured = Measured(book, replace(of, by=within + of.by), today)
+        if len(self.measured.by) != 1 + bool(within):
+            step = "name one field, and with --within one whose groups are ranked each"
+            raise UsageMistake(Mistake("members of one field are ranked", "--by", repr(of.by), next_step=step))
         self.groups_by, self.by = self.measured.by[: len(self.measured.by) - 1], self.measured.by[-1]
         as_of = self.measured.as_of
-        days = asked_days(request.first, request.last, as_of, today)
+        # What was named says which day it is as of, and is the span itself only where none is asked for.
+        ranged = request.first is not None or request.last is not None
+        days = asked_days(request.first, request.last, as_of, today) if ranged else None
         self.spans = compared_spans(request.span, days, as_of, today)
         self.windows = self.spans.windows
         self.rules = self.measured.rules(self.windows)
@@ -117,8 +123,8 @@ class Rank:
         for measure in self.measures:
             yield from self._measure_columns(measure)
             if measure is self.shared:
-                yield Column("share", f"share of {measure.label}", "percent", 1, adds=False)
-                yield Column("cumulated-share", "cumulated share", "percent", 1, adds=False)
+                yield Column("share", f"share of {measure.label}, %", "percent", 1, adds=False)
+                yield Column("cumulated-share", "cumulated, %", "percent", 1, adds=False)
 
     def _measure_columns(self, measure: Measure) -> Iterator[Column]:
         several = len(self.measures) > 1
@@ -127,13 +133,15 @@ class Rank:
         places = self._places(measure)
         now, before = self.spans.now, self.spans.before
         yield Column(
-            measure.key, measure.label, kind, places, now.first, now.last, None, now.covers, now.extent,
+            measure.key, measure.label, kind, places, now.first, now.last, self._reached(now), now.covers,
+            self.measured.extent(now),
             adds=measure.adds,
         )  # fmt: skip
         last = f"{measure.key}-last-year"
         if isinstance(before, Window):
             yield Column(
-                last, f"{prefix}last year", kind, places, before.first, before.last, None, before.covers, before.extent,
+                last, f"{prefix}last year", kind, places, before.first, before.last, self._reached(before),
+                before.covers, self.measured.extent(before),
                 adds=measure.adds,
             )  # fmt: skip
         else:
@@ -145,6 +153,9 @@ class Rank:
         yield Column(f"{measure.key}-change", f"{prefix}change", kind, places, derived=derived, adds=measure.adds)
         derived = Derived(measure.key, last, percent=True) if measure.kind == "amount" else None
         yield Column(f"{measure.key}-change-pct", f"{prefix}change %", "percent", 1, derived=derived, adds=False)
+
+    def _reached(self, window: Window) -> bool:
+        return self.measured.through is not None and self.measured.through >= window.last
 
     def _places(self, measure: Measure) -> int:
         if measure.percent:
@@ -349,6 +360,7 @@ class Rank:
         yield Check("members shown and all other come to the total in every column", holds)
 
     def _notes(self) -> Iterator[Note | str]:
+        yield from reach_notes(self.spans.now.last, self.measured.through)
         yield from compared_notes(self.spans.now, self.spans.before)
         yield from self.measured.blank_notes(self.rules)
         hidden = sum(len(others) for _, others in self.parted.values())
@@ -404,7 +416,8 @@ class Rank:
             return None
         now, before = self.spans.now, self.spans.before
         covers = before.covers if isinstance(before, Window) else before.why
-        extent = f", {now.extent}" if now.extent and not now.extent.startswith("whole") else ""
+        told = self.measured.extent(now)
+        extent = f", {told}" if told and not told.startswith("whole") else ""
         unit: Literal["", "currency"] = "currency" if measure.kind == "amount" else ""
         return BarsChart(f"{now.covers}{extent}", covers, unit, measure.percent, panels)
 

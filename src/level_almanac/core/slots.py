@@ -15,7 +15,7 @@ from level_almanac.core.words.parsing import pointed
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 
 MOST_COLUMNS = 400
-_LABELS = {
+SPAN_LABELS = {
     "wtd": "week to date",
     "mtd": "month to date",
     "ptd": "period to date",
@@ -168,7 +168,7 @@ def span_label(word: ValueColumn) -> str:
     """Return what a span is called in a column's head."""
     span, shift = word.span, word.shift
     kind = {"last": f"last {span.number} {span.unit}s", "rest": f"rest of {span.unit}", "id": span.id, "range": "dates"}
-    label = kind.get(span.name) or _LABELS.get(span.name) or _BALANCE_LABELS.get(span.name) or span.name
+    label = kind.get(span.name) or SPAN_LABELS.get(span.name) or _BALANCE_LABELS.get(span.name) or span.name
     if not shift.kind:
         return label
     if span.name == "closing" and shift.kind == "back":

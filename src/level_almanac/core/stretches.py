@@ -20,19 +20,6 @@ def stretches(
     return _joined(list(_pieces(calendar, first, last, extras, crossing=crossing)))
 
 
-def union(found: Iterable[Stretch]) -> tuple[Stretch, ...]:
-    """Return stretches that hold the same lines once each: whole positions joined, and parts of others."""
-    whole: list[Stretch] = []
-    for each in sorted((each for each in found if each.first is None), key=lambda each: each.low):
-        if whole and each.low <= whole[-1].high + 1:
-            whole[-1] = Stretch(whole[-1].low, max(whole[-1].high, each.high))
-        else:
-            whole.append(each)
-    parts = {each for each in found if each.first is not None}
-    loose = [each for each in parts if not any(one.low <= each.low <= one.high for one in whole)]
-    return (*whole, *sorted(loose, key=lambda each: (each.low, each.first or date.min, each.last or date.min)))
-
-
 def joined_days(found: Iterable[tuple[date, date]]) -> tuple[tuple[date, date], ...]:
     """Return ranges of days that hold the same days once each, in order."""
     joined: list[tuple[date, date]] = []
