@@ -13,7 +13,8 @@ from conftest import run_almanac
 from level_almanac import Book
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.growth import Growing, GrowthRequest, growth
+from level_almanac.core.growing import Growing, GrowthRequest
+from level_almanac.core.growth import growth, growth_table
 from level_almanac.core.measured import MeasuredRequest
 from second_route import fiscal, period_edges, read
 from second_sales import Sold, sales, year_before
@@ -97,7 +98,7 @@ def test_quarters_and_periods_add_up_to_the_year(book: Book, year: str, only: st
         table="ledger", conditions=Conditions((only,)), when=AsOfRequest(year=year, adjustments=adjustments)
     )
     made = Growing(book, GrowthRequest(of=of, each=("year", "quarter", "period"), last=20), TODAY)
-    rows = {row.key: row.cells for row in made.table().rows}
+    rows = {row.key: row.cells for row in growth_table(made).rows}
     whole = rows[year]["now"]
     for parts in (f"{year}-Q", f"{year}-P"):
         values: list[Any] = [cells["now"] for key, cells in rows.items() if key.startswith(parts)]

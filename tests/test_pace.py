@@ -14,7 +14,8 @@ from conftest import SmallBook, run_almanac
 from level_almanac import Book
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.measured import MeasuredRequest
-from level_almanac.core.pace import PaceRequest, Pacing
+from level_almanac.core.pace import pace
+from level_almanac.core.pacing import PaceRequest, Pacing
 from second_route import read
 from second_sales import CENT, budgets
 from small_sales import sales_book
@@ -79,13 +80,13 @@ def test_at_the_last_day_the_projection_is_what_there_is(
     for going in (*made.goings.values(), made.total):
         assert going.ends == going.spent
         assert going.expected == going.budget
-    months = Pacing(book, PaceRequest(of=of, income=income, months=True), TODAY).table()
+    months = pace(book, PaceRequest(of=of, income=income, months=True), TODAY)
     rows = {row.key: row for row in months.rows}
     for row in months.rows:
         for key in ("plan", "due", "fact", "over") if row.adds else ():
             parts: list[Any] = [rows[part].cells[key] for _, part in row.adds]
             assert sum(parts) == row.cells[key], "periods add up to the span"
-    assert made.table().proof.balances  # type: ignore[union-attr]
+    assert pace(book, PaceRequest(of=of, income=income), TODAY).proof.balances  # type: ignore[union-attr]
 
 
 GOALS = [

@@ -14,7 +14,8 @@ from conftest import run_almanac
 from level_almanac import Book
 from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.measured import MeasuredRequest
-from level_almanac.core.rank import RankRequest, rank
+from level_almanac.core.rank import rank
+from level_almanac.core.ranking import RankRequest
 from level_almanac.core.report_table import ReportTable
 from second_sales import sales, summed, year_before
 from small_sales import sales_book

@@ -15,13 +15,16 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar_report import CalendarRequest, calendar_report
 from level_almanac.core.check import CheckRequest, check
 from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.growth import GrowthRequest, growth
+from level_almanac.core.growing import GrowthRequest
+from level_almanac.core.growth import growth
 from level_almanac.core.list_shape import Threshold
 from level_almanac.core.listing import ListRequest, listing
 from level_almanac.core.measured import MeasuredRequest
-from level_almanac.core.pace import PaceRequest, pace
+from level_almanac.core.pace import pace
+from level_almanac.core.pacing import PaceRequest
 from level_almanac.core.parties import PartiesRequest, parties
-from level_almanac.core.rank import RankRequest, rank
+from level_almanac.core.rank import rank
+from level_almanac.core.ranking import RankRequest
 from level_almanac.core.report_table import ReportTable
 from level_almanac.core.statement import StatementRequest, statement
 from level_almanac.core.statement_behind import statement_behind

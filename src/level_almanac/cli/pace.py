@@ -12,8 +12,8 @@ from level_almanac.cli.options import as_of_request, open_book, when_options
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.thresholds import AMOUNT
 from level_almanac.core.measured import MeasuredRequest
-from level_almanac.core.pace import PaceRequest
 from level_almanac.core.pace import pace as pace_report
+from level_almanac.core.pacing import PaceRequest
 from level_almanac.core.words.days import DayWords
 
 F = TypeVar("F", bound=Callable[..., Any])

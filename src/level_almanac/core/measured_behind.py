@@ -8,13 +8,17 @@ from typing import Any, NamedTuple
 from level_almanac.core.behind import find_column, find_row, head_words
 from level_almanac.core.book import Book
 from level_almanac.core.conditions_asked import Rule
-from level_almanac.core.growth import Growing, GrowthRequest, Stage
+from level_almanac.core.growing import Growing, GrowthRequest
+from level_almanac.core.growth import growth_table
+from level_almanac.core.growth_stages import Stage
 from level_almanac.core.listing import Listing, ListRequest
 from level_almanac.core.measured import Measured
 from level_almanac.core.measures import Measure
-from level_almanac.core.pace import PaceRequest, Pacing
+from level_almanac.core.pace import pace_table
+from level_almanac.core.pacing import PaceRequest, Pacing
 from level_almanac.core.plans import PlanLine
-from level_almanac.core.rank import Rank, RankRequest
+from level_almanac.core.rank import rank_table
+from level_almanac.core.ranking import Ranking, RankRequest
 from level_almanac.core.report_table import Cell, Check, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.core.windows import Missing, Window
 from level_almanac.core.words.shown import ShownField
@@ -36,8 +40,8 @@ class Meant(NamedTuple):
 
 def rank_behind(book: Book, request: RankRequest, row_name: str, column_name: str, today: date) -> ReportTable:
     """Return the lines behind one figure of a ranking. Raises UsageMistake where none or several are meant."""
-    made = Rank(book, request, today)
-    table = made.table()
+    made = Ranking(book, request, today)
+    table = rank_table(made)
     row, column = find_row(table, row_name), _column(table, column_name, made.columns[0].key)
     number = next(
         (at for at, each in enumerate(made.measures) if column.key in (each.key, f"{each.key}-last-year")), None
@@ -58,7 +62,7 @@ def rank_behind(book: Book, request: RankRequest, row_name: str, column_name: st
 def growth_behind(book: Book, request: GrowthRequest, row_name: str, column_name: str, today: date) -> ReportTable:
     """Return the lines behind one figure of growth. Raises UsageMistake as `rank_behind` does."""
     made = Growing(book, request, today)
-    table = made.table()
+    table = growth_table(made)
     row, column = find_row(table, row_name), _column(table, column_name, "now")
     if column.key not in ("now", "before", "last-year"):
         raise _not_a_sum(column)
@@ -91,7 +95,7 @@ def _window(stage: Stage, column: Column) -> Window:
 def pace_behind(book: Book, request: PaceRequest, row_name: str, column_name: str, today: date) -> ReportTable:
     """Return the lines behind one figure of pace, of the table or of the plan. Raises as `rank_behind` does."""
     made = Pacing(book, request, today)
-    table = made.table()
+    table = pace_table(made)
     if request.months:
         raise UsageMistake(Mistake("periods are traced by their own report", "--months", next_step="say --period ID"))
     row, column = find_row(table, row_name), _column(table, column_name, "spent")

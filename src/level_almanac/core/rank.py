@@ -1,457 +1,156 @@
 """A ranking: the largest or smallest members of a field, all other, and last year beside them (docs/rank.md)."""
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Iterator
 from datetime import date
 from decimal import Decimal
-from functools import cached_property
-from typing import Any, Literal, NamedTuple
+from typing import Any, Literal
 
 from level_almanac.core.book import Book
-from level_almanac.core.change import percent
 from level_almanac.core.charts import Bar, Bars, BarsChart
-from level_almanac.core.compared_spans import compared_notes, compared_spans, rest_words
+from level_almanac.core.compared_spans import compared_notes, rest_words
 from level_almanac.core.facts import reach_notes
-from level_almanac.core.list_shape import Others
-from level_almanac.core.measured import Measured, MeasuredRequest
-from level_almanac.core.measures import Measure, padded
-from level_almanac.core.ranges import asked_days
-from level_almanac.core.report_table import Cell, Check, Column, ColumnKind, Derived, Note, ReportTable, Row
+from level_almanac.core.measures import Measure
+from level_almanac.core.ranking import OTHER, Members, Ranking, RankRequest, Standing, folded, member_name
+from level_almanac.core.report_table import Cell, Check, Note, ReportTable, Row
 from level_almanac.core.windows import Window, rest_of_cut, window_of_days
-from level_almanac.core.words.days import DayWords
-from level_almanac.core.words.shown import ShownField
-from level_almanac.errors import Mistake, UsageMistake, listed, nearest
-from level_almanac.store.expressions import Constant
-from level_almanac.store.line_query import Asked, groups
-
-Members = tuple[Any, ...]
-OTHER = "all-other"
-_ONE = Constant(Decimal(1))
-_KINDS: dict[str, ColumnKind] = {"amount": "amount", "quantity": "number", "count": "count", "ratio": "number"}
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RankRequest:
-    """What a ranking is asked for. of: the lines and measures, `by` the field whose members are ranked; within: a field
-    in whose groups they are; span: column words of one span; first, last: a range of days instead; top, bottom: how
-    many members; rank_by: the column that decides, or empty for the first; show: which rows.
-    """
-
-    of: MeasuredRequest
-    within: str = ""
-    span: str = ""
-    first: DayWords | None = None
-    last: DayWords | None = None
-    top: int | None = None
-    bottom: int | None = None
-    rank_by: str = ""
-    show: Literal["all", "members", "all-other"] = "all"
-
-
-class Side(NamedTuple):
-    """What some lines come to in one span: how many they are, and the sums of each measure's parts."""
-
-    lines: int
-    sums: tuple[tuple[Any, ...], ...]
-
-    def __add__(self, other: object) -> "Side":
-        if not isinstance(other, Side):
-            return NotImplemented
-        pairs = zip(self.sums, other.sums, strict=True)
-        sums = tuple(tuple(_added(*each) for each in zip(one, two, strict=True)) for one, two in pairs)
-        return Side(self.lines + other.lines, sums)
-
-
-class Standing(NamedTuple):
-    """A member, or several of them together, in both spans."""
-
-    members: Members
-    name: str
-    now: Side
-    before: Side
-
-
-def _added(one: Any, other: Any) -> Any:
-    return other if one is None else one if other is None else one + other
+from level_almanac.store.line_query import groups
 
 
 def rank(book: Book, request: RankRequest, today: date) -> ReportTable:
     """Return the ranking. Raises UsageMistake for what the table or the report lacks."""
-    return Rank(book, request, today).table()
+    return rank_table(Ranking(book, request, today))
 
 
-class Rank:
-    """One ranking in the making."""
-
-    def __init__(self, book: Book, request: RankRequest, today: date) -> None:
-        self.request = request
-        within = f"{request.within}, " if request.within else ""
-        if not request.of.by:
-            raise UsageMistake(Mistake("nothing to rank", "--by", next_step="name a field whose members are ranked"))
-        of = request.of
-        self.measured = Measured(book, replace(of, by=within + of.by), today)
-        if len(self.measured.by) != 1 + bool(within):
-            step = "name one field, and with --within one whose groups are ranked each"
-            raise UsageMistake(Mistake("members of one field are ranked", "--by", repr(of.by), next_step=step))
-        self.groups_by, self.by = self.measured.by[: len(self.measured.by) - 1], self.measured.by[-1]
-        as_of = self.measured.as_of
-        # What was named says which day it is as of, and is the span itself only where none is asked for.
-        ranged = request.first is not None or request.last is not None
-        days = asked_days(request.first, request.last, as_of, today) if ranged else None
-        self.spans = compared_spans(request.span, days, as_of, today)
-        self.windows = self.spans.windows
-        self.rules = self.measured.rules(self.windows)
-        self.columns = tuple(self._columns())
-        self.ranking = self._ranking()
-        self.behind: dict[str, tuple[Members, Others | None]] = {}
-        if request.top is not None and request.bottom is not None:
-            raise UsageMistake(Mistake("--top and --bottom are two rankings", allowed="one of them"))
-
-    # Columns.
-
-    @property
-    def measures(self) -> tuple[Measure, ...]:
-        """What is ranked, and what stands beside it."""
-        return self.measured.measures
-
-    @property
-    def shared(self) -> Measure | None:
-        """The measure that shares are of: the first that adds up."""
-        return next((measure for measure in self.measures if measure.adds), None)
-
-    def _columns(self) -> Iterator[Column]:
-        for measure in self.measures:
-            yield from self._measure_columns(measure)
-            if measure is self.shared:
-                yield Column("share", f"share of {measure.label}, %", "percent", 1, adds=False)
-                yield Column("cumulated-share", "cumulated, %", "percent", 1, adds=False)
-
-    def _measure_columns(self, measure: Measure) -> Iterator[Column]:
-        several = len(self.measures) > 1
-        prefix = f"{measure.label} " if several else ""
-        kind: ColumnKind = "percent" if measure.percent else _KINDS[measure.kind]
-        places = self._places(measure)
-        now, before = self.spans.now, self.spans.before
-        yield Column(
-            measure.key, measure.label, kind, places, now.first, now.last, self._reached(now), now.covers,
-            self.measured.extent(now),
-            adds=measure.adds,
-        )  # fmt: skip
-        last = f"{measure.key}-last-year"
-        if isinstance(before, Window):
-            yield Column(
-                last, f"{prefix}last year", kind, places, before.first, before.last, self._reached(before),
-                before.covers, self.measured.extent(before),
-                adds=measure.adds,
-            )  # fmt: skip
-        else:
-            yield Column(last, f"{prefix}last year", kind, places, covers=before.why, adds=measure.adds)
-        if measure.percent:
-            yield Column(f"{measure.key}-change", f"{prefix}change, points", "number", 1, adds=False)
-            return
-        derived = Derived(measure.key, last) if measure.kind == "amount" else None
-        yield Column(f"{measure.key}-change", f"{prefix}change", kind, places, derived=derived, adds=measure.adds)
-        derived = Derived(measure.key, last, percent=True) if measure.kind == "amount" else None
-        yield Column(f"{measure.key}-change-pct", f"{prefix}change %", "percent", 1, derived=derived, adds=False)
-
-    def _reached(self, window: Window) -> bool:
-        return self.measured.through is not None and self.measured.through >= window.last
-
-    def _places(self, measure: Measure) -> int:
-        if measure.percent:
-            return 1
-        if measure.kind == "amount":
-            return self.measured.decimals
-        if measure.kind == "ratio":
-            return 2
-        return 0 if measure.kind == "count" or self._is_whole(measure) else 2
-
-    def _is_whole(self, measure: Measure) -> bool:
-        values = (self.value(side, measure) for each in self.standings for side in (each.now, each.before))
-        return all(value is None or value == value.to_integral_value() for value in values)
-
-    def _ranking(self) -> str:
-        known = [column.key for column in self.columns if column.kind != "text" and "share" not in column.key]
-        if not self.request.rank_by:
-            return known[0]
-        if self.request.rank_by not in known:
-            what, hint = "no column that can rank has this name", nearest(self.request.rank_by, known)
-            raise UsageMistake(Mistake(what, "--rank-by", repr(self.request.rank_by), listed(known), hint))
-        return self.request.rank_by
-
-    # Figures.
-
-    @cached_property
-    def standings(self) -> list[Standing]:
-        """Every member that has a line in either span, in the order of its key."""
-        values = [each.value for each in self.measured.by if each.value is not None]
-        names = self.measured.fields.by_name.get(f"{self.by.key}.name")
-        more = [Asked(names.value, "minimum")] if names is not None else []
-        rows = groups(self.measured.book.engine, self.measured.source(self.rules), values, [*self.asked, *more])
-        width = len(values)
-        found = []
-        for row in rows:
-            members = tuple(row[:width])
-            now, before = self.sides(row[width + 1 : width + 1 + len(self.asked)])
-            name = str(row[-1]) if names is not None and row[-1] is not None else _member(members[-1], self.by)
-            found.append(Standing(members, name, now, before))
-        return sorted(found, key=lambda each: tuple(_natural(member) for member in each.members))
-
-    @cached_property
-    def asked(self) -> list[Asked]:
-        """What the store is asked for each member: for both spans the number of lines and each part of a measure."""
-        found = []
-        in_window = self.measured.in_window
-        for each in (self.spans.now, self.spans.before):
-            window = each if isinstance(each, Window) else None
-            found.append(Asked(in_window(window, _ONE), "count"))
-            found += [
-                Asked(in_window(window, part.value), part.summing)
-                for measure in self.measures
-                for part in measure.parts
-            ]
-        return found
-
-    def sides(self, values: Sequence[Any]) -> tuple[Side, Side]:
-        """Return both spans of one row of what the store was asked for."""
-        half = len(self.asked) // 2
-        return self._side(values[:half]), self._side(values[half:])
-
-    def _side(self, values: Sequence[Any]) -> Side:
-        at, sums = 1, []
-        for measure in self.measures:
-            found = values[at : at + len(measure.parts)]
-            pairs = zip(found, measure.parts, strict=True)
-            sums.append(tuple(0 if value is None and part.summing == "count" else value for value, part in pairs))
-            at += len(measure.parts)
-        return Side(int(values[0] or 0), tuple(sums))
-
-    def value(self, side: Side, measure: Measure) -> Decimal | None:
-        """Return a measure's figure; nothing where it has no lines."""
-        return measure.value(side.sums[self.measures.index(measure)]) if side.lines else None
-
-    def cells(self, each: Standing, whole: Standing, gone: Decimal) -> dict[str, Cell]:
-        """Return the cells of a row. whole: of its group; gone: what the shares of the rows above come to."""
-        cells: dict[str, Cell] = {}
-        for measure in self.measures:
-            now, before = self.value(each.now, measure), self.value(each.before, measure)
-            # Who has no lines has nothing, where what is asked for adds up.
-            zero = Decimal(0) if measure.adds else None
-            one, other = (zero if value is None else value for value in (now, before))
-            if not isinstance(self.spans.before, Window):
-                other = None
-            cells[measure.key], cells[f"{measure.key}-last-year"] = self._cell(one, measure), self._cell(other, measure)
-            cells[f"{measure.key}-change"] = self._cell(measure.change(one, other), measure)
-            if not measure.percent and other is not None:
-                cells[f"{measure.key}-change-pct"] = measure.change_percent(
-                    (each.now.lines, now), (each.before.lines, before)
-                )
-            if measure is self.shared:
-                share = percent(one or Decimal(0), self.value(whole.now, measure) or Decimal(0))
-                cells["share"] = share
-                cells["cumulated-share"] = None if share is None else share + gone
-        return cells
-
-    def _cell(self, value: Decimal | None, measure: Measure) -> Cell:
-        if measure.kind == "amount":
-            return padded(value, self.measured.decimals)
-        return int(value) if value is not None and measure.kind == "count" else value
-
-    # Rows.
-
-    @property
-    def most(self) -> int:
-        """How many members are shown in each group."""
-        return self.request.top or self.request.bottom or 10
-
-    def ranked(self, found: Sequence[Standing]) -> list[Standing]:
-        """Return members in the order that the ranking column makes; equal ones in the order of their keys."""
-        if not found:
-            return []
-        whole = folded(found)
-        cells = {each.members: self.cells(each, whole, Decimal(0)).get(self.ranking) for each in found}
-        there = [each for each in found if isinstance(cells[each.members], Decimal | int)]
-        without = [each for each in found if not isinstance(cells[each.members], Decimal | int)]
-        rising = self.request.bottom is not None
-        # A sort keeps what is equal in its order, and a reversed one would turn that around.
-        sign = 1 if rising else -1
-        return [*sorted(there, key=lambda each: sign * Decimal(str(cells[each.members]))), *without]
-
-    @cached_property
-    def parted(self) -> dict[Members, tuple[list[Standing], list[Standing]]]:
-        """The members shown and the other ones, by group, groups in the order of the ranking column."""
-        by_group: dict[Members, list[Standing]] = {}
-        for each in self.standings:
-            by_group.setdefault(each.members[:-1], []).append(each)
-        totals = [folded(found)._replace(members=group) for group, found in by_group.items()]
-        ordered = self.ranked(totals) if self.groups_by else totals
-        found = {}
-        for group in ordered:
-            ranked = self.ranked(by_group[group.members])
-            found[group.members] = (ranked[: self.most], ranked[self.most :])
-        return found
-
-    def _group_rows(self, group: Members, shown: list[Standing], others: list[Standing]) -> Iterator[Row]:
-        level = 1 if self.groups_by else 0
-        whole = folded([*shown, *others])
-        prefix = f"{self._key(group)}/" if group else ""
-        keys: list[str] = []
-        gone = Decimal(0)
-        if self.groups_by:
-            yield Row(f"{self._key(group)}:heading", self._name(group), 0, "heading")
-        for each in shown:
-            cells = self.cells(each, whole, gone)
-            gone = _decimal(cells.get("cumulated-share"))
-            if self.request.show != "all-other":
-                keys.append(f"{prefix}{self._key(each.members[-1:], self.by)}")
-                self.behind[keys[-1]] = (each.members, None)
-                yield Row(keys[-1], each.name, level, "line", cells)
-        if others and self.request.show != "members":
-            keys.append(f"{prefix}{OTHER}")
-            members = [each.members[-1] for each in shown]
-            than = tuple(str(member) for member in members if member is not None)
-            self.behind[keys[-1]] = (group, Others(than, None in members))
-            yield Row(keys[-1], f"All other ({len(others):,})", level, "line", self.cells(folded(others), whole, gone))
-        every = self.request.show == "all" or not others
-        adds = tuple((1, key) for key in keys) if every else ()
-        cells = {key: cell for key, cell in self.cells(whole, whole, Decimal(0)).items() if key != "cumulated-share"}
-        if self.groups_by:
-            self.behind[self._key(group)] = (group, None)
-            yield Row(self._key(group), f"Total {self._name(group)}", 0, "subtotal", cells, adds=adds)
-        else:
-            yield Row("total", self._total_words(len(shown) + len(others)), 0, "total", cells, adds=adds)
-
-    def _total_words(self, count: int) -> str:
-        return f"Total, {count:,} {'member' if count == 1 else 'members'} of {self.by.label}"
-
-    def _rows(self) -> Iterator[Row]:
-        keys = []
-        for group, (shown, others) in self.parted.items():
-            yield from self._group_rows(group, shown, others)
-            keys.append(self._key(group))
-        if self.groups_by or not self.parted:
-            whole = self.whole
-            cells = {
-                key: cell for key, cell in self.cells(whole, whole, Decimal(0)).items() if key != "cumulated-share"
-            }
-            yield Row("total", "Total", 0, "total", cells, adds=tuple((1, key) for key in keys))
-
-    @cached_property
-    def whole(self) -> Standing:
-        """All members together."""
-        return folded(self.standings) if self.standings else Standing((), "", *self.sides([None] * len(self.asked)))
-
-    def _key(self, members: Members, *by: ShownField) -> str:
-        named = zip(members, by or self.groups_by, strict=True)
-        return "/".join(f"{field.key}-blank" if member is None else str(member) for member, field in named)
-
-    def _name(self, group: Members) -> str:
-        return ", ".join(_member(member, by) for member, by in zip(group, self.groups_by, strict=True))
-
-    # The report.
-
-    def _checks(self) -> Iterator[Check]:
-        """Yield that what is shown and all other come to what the lines come to when they are not grouped at all."""
-        rows = groups(self.measured.book.engine, self.measured.source(self.rules), (), self.asked)
-        sides = self.sides(rows[0][1:]) if rows else (self.whole.now, self.whole.before)
-        shown = [each for found, others in self.parted.values() for each in (*found, *others)]
-        together = folded(shown) if shown else self.whole
-        holds = (together.now, together.before) == sides
-        yield Check("members shown and all other come to the total in every column", holds)
-
-    def _notes(self) -> Iterator[Note | str]:
-        yield from reach_notes(self.spans.now.last, self.measured.through)
-        yield from compared_notes(self.spans.now, self.spans.before)
-        yield from self.measured.blank_notes(self.rules)
-        hidden = sum(len(others) for _, others in self.parted.values())
-        if self.request.show == "members" and hidden:
-            yield f"{hidden:,} more {'is' if hidden == 1 else 'are'} not shown; totals are of all"
-        before, measure = self.spans.before, self.shared
-        if isinstance(before, Window) and measure is not None and (rest := rest_of_cut(before)):
-            window = window_of_days(*rest, rest[1], "", self.measured.as_of)
-            rules = self.measured.rules([window])
-            rows = groups(self.measured.book.engine, self.measured.source(rules), (), measure.parts)
-            amount = measure.value(rows[0][1:]) if rows else None
-            if amount:
-                yield Note(rest_words(before), (amount,), self._places(measure))
-        if self.ranking != self.columns[0].key:
-            label = next(column.label for column in self.columns if column.key == self.ranking)
-            yield f"Ranked by {label}"
-        gone = [each for _, others in self.parted.values() for each in others if not each.now.lines]
-        if gone and measure is not None and measure.kind == "amount":
-            amount = self.value(folded(gone).before, measure) or Decimal(0)
-            words = f"Among all other, {len(gone):,} had lines last year and have none now: {{}} last year"
-            yield Note(words, (amount,), self.measured.decimals)
-        if self.measured.own.name == "ledger" and any(measure.key == "natural" for measure in self.measures):
-            yield "Amounts are in their accounts' natural signs: income positive when earned, costs when spent"
-
-    def table(self) -> ReportTable:
-        """Return the report."""
-        measured = self.measured
-        how = "smallest" if self.request.bottom is not None else "largest"
-        within = f" within {self.request.within}" if self.request.within else ""
-        names = ", ".join(measure.label for measure in self.measures)
-        named = any(each.name != _member(each.members[-1], self.by) for each in self.standings)
-        return ReportTable(
-            title=f"{measured.own.name.replace('_', ' ').capitalize()}: {names} by {self.by.label}{within}",
-            facts={**measured.facts(), "span": self.spans.name, "ranked_by": self.ranking, "members": str(self.most)},
-            subtitle=measured.subtitle(f"{self.spans.name}, the {self.most:,} {how}"),
-            columns=self.columns,
-            rows=tuple(self._rows()),
-            key_label=self.by.label,
-            show_keys=named,
-            proof=measured.proof(self.rules, tuple(self._checks()), measured.shown_as(self.rules, self._spans())),
-            notes=(*(measured.selection.notes if measured.selection else ()), *self._notes()),
-            chart=self._chart(),
-        )
-
-    def _spans(self) -> list[tuple[str, Window]]:
-        before = self.spans.before
-        return [(self.spans.name, self.spans.now), *([("last year", before)] if isinstance(before, Window) else [])]
-
-    def _chart(self) -> BarsChart | None:
-        measure = self.measures[0]
-        panels = tuple(self._panel(group, *parts, measure) for group, parts in self.parted.items())
-        if not panels:
-            return None
-        now, before = self.spans.now, self.spans.before
-        covers = before.covers if isinstance(before, Window) else before.why
-        told = self.measured.extent(now)
-        extent = f", {told}" if told and not told.startswith("whole") else ""
-        unit: Literal["", "currency"] = "currency" if measure.kind == "amount" else ""
-        return BarsChart(f"{now.covers}{extent}", covers, unit, measure.percent, panels)
-
-    def _panel(self, group: Members, shown: list[Standing], others: list[Standing], measure: Measure) -> Bars:
-        whole = folded([*shown, *others])
-
-        def bar(each: Standing, label: str) -> Bar:
-            cells = self.cells(each, whole, Decimal(0))
-            change: Any = cells.get(f"{measure.key}-change-pct")
-            keys = (measure.key, f"{measure.key}-last-year", f"{measure.key}-change")
-            now, last, moved = (None if cells[key] is None else Decimal(str(cells[key])) for key in keys)
-            return Bar(label, now, last, moved, change)
-
-        other = (
-            bar(folded(others), f"All other ({len(others):,})") if others and self.request.show != "members" else None
-        )
-        bars = tuple(bar(each, each.name) for each in shown) if self.request.show != "all-other" else ()
-        return Bars(self._name(group), bars, other)
+def rank_table(made: Ranking) -> ReportTable:
+    """Return the report."""
+    measured = made.measured
+    how = "smallest" if made.request.bottom is not None else "largest"
+    within = f" within {made.request.within}" if made.request.within else ""
+    names = ", ".join(measure.label for measure in made.measures)
+    named = any(each.name != member_name(each.members[-1], made.by) for each in made.standings)
+    return ReportTable(
+        title=f"{measured.own.name.replace('_', ' ').capitalize()}: {names} by {made.by.label}{within}",
+        facts={**measured.facts(), "span": made.spans.name, "ranked_by": made.ranking, "members": str(made.most)},
+        subtitle=measured.subtitle(f"{made.spans.name}, the {made.most:,} {how}"),
+        columns=made.columns,
+        rows=tuple(_rows(made)),
+        key_label=made.by.label,
+        show_keys=named,
+        proof=measured.proof(made.rules, tuple(_checks(made)), measured.shown_as(made.rules, _spans(made))),
+        notes=(*(measured.selection.notes if measured.selection else ()), *_notes(made)),
+        chart=_chart(made),
+    )
 
 
-def folded(found: Sequence[Standing]) -> Standing:
-    """Return several members together."""
-    now, before = found[0].now, found[0].before
-    for each in found[1:]:
-        now, before = now + each.now, before + each.before
-    return Standing((), "", now, before)
+def _rows(made: Ranking) -> Iterator[Row]:
+    keys = []
+    for group, (shown, others) in made.parted.items():
+        yield from _group_rows(made, group, shown, others)
+        keys.append(made.key(group))
+    if made.groups_by or not made.parted:
+        whole = made.whole
+        cells = {key: cell for key, cell in made.cells(whole, whole, Decimal(0)).items() if key != "cumulated-share"}
+        yield Row("total", "Total", 0, "total", cells, adds=tuple((1, key) for key in keys))
 
 
-def _member(member: Any, by: ShownField) -> str:
-    return f"(no {by.label})" if member is None else str(member)
+def _group_rows(made: Ranking, group: Members, shown: list[Standing], others: list[Standing]) -> Iterator[Row]:
+    level = 1 if made.groups_by else 0
+    whole = folded([*shown, *others])
+    prefix = f"{made.key(group)}/" if group else ""
+    keys: list[str] = []
+    gone = Decimal(0)
+    if made.groups_by:
+        yield Row(f"{made.key(group)}:heading", made.name(group), 0, "heading")
+    for each in shown:
+        cells = made.cells(each, whole, gone)
+        gone = _decimal(cells.get("cumulated-share"))
+        if made.request.show != "all-other":
+            keys.append(f"{prefix}{made.key(each.members[-1:], made.by)}")
+            yield Row(keys[-1], each.name, level, "line", cells)
+    if others and made.request.show != "members":
+        keys.append(f"{prefix}{OTHER}")
+        yield Row(keys[-1], f"All other ({len(others):,})", level, "line", made.cells(folded(others), whole, gone))
+    every = made.request.show == "all" or not others
+    adds = tuple((1, key) for key in keys) if every else ()
+    cells = {key: cell for key, cell in made.cells(whole, whole, Decimal(0)).items() if key != "cumulated-share"}
+    if made.groups_by:
+        yield Row(made.key(group), f"Total {made.name(group)}", 0, "subtotal", cells, adds=adds)
+    else:
+        yield Row("total", _total_words(made, len(shown) + len(others)), 0, "total", cells, adds=adds)
 
 
-def _natural(member: Any) -> tuple[bool, str]:
-    return (member is None, str(member).zfill(30) if str(member).isdigit() else str(member))
+def _total_words(made: Ranking, count: int) -> str:
+    return f"Total, {count:,} {'member' if count == 1 else 'members'} of {made.by.label}"
+
+
+def _checks(made: Ranking) -> Iterator[Check]:
+    """Yield that what is shown and all other come to what the lines come to when they are not grouped at all."""
+    rows = groups(made.measured.book.engine, made.measured.source(made.rules), (), made.asked)
+    sides = made.sides(rows[0][1:]) if rows else (made.whole.now, made.whole.before)
+    shown = [each for found, others in made.parted.values() for each in (*found, *others)]
+    together = folded(shown) if shown else made.whole
+    holds = (together.now, together.before) == sides
+    yield Check("members shown and all other come to the total in every column", holds)
+
+
+def _notes(made: Ranking) -> Iterator[Note | str]:
+    yield from reach_notes(made.spans.now.last, made.measured.through)
+    yield from compared_notes(made.spans.now, made.spans.before)
+    yield from made.measured.blank_notes(made.rules)
+    hidden = sum(len(others) for _, others in made.parted.values())
+    if made.request.show == "members" and hidden:
+        yield f"{hidden:,} more {'is' if hidden == 1 else 'are'} not shown; totals are of all"
+    before, measure = made.spans.before, made.shared
+    if isinstance(before, Window) and measure is not None and (rest := rest_of_cut(before)):
+        window = window_of_days(*rest, rest[1], "", made.measured.as_of)
+        rules = made.measured.rules([window])
+        rows = groups(made.measured.book.engine, made.measured.source(rules), (), measure.parts)
+        amount = measure.value(rows[0][1:]) if rows else None
+        if amount:
+            yield Note(rest_words(before), (amount,), made.places(measure))
+    if made.ranking != made.columns[0].key:
+        label = next(column.label for column in made.columns if column.key == made.ranking)
+        yield f"Ranked by {label}"
+    gone = [each for _, others in made.parted.values() for each in others if not each.now.lines]
+    if gone and measure is not None and measure.kind == "amount":
+        amount = made.value(folded(gone).before, measure) or Decimal(0)
+        words = f"Among all other, {len(gone):,} had lines last year and have none now: {{}} last year"
+        yield Note(words, (amount,), made.measured.decimals)
+    if made.measured.own.name == "ledger" and any(measure.key == "natural" for measure in made.measures):
+        yield "Amounts are in their accounts' natural signs: income positive when earned, costs when spent"
+
+
+def _spans(made: Ranking) -> list[tuple[str, Window]]:
+    before = made.spans.before
+    return [(made.spans.name, made.spans.now), *([("last year", before)] if isinstance(before, Window) else [])]
+
+
+def _chart(made: Ranking) -> BarsChart | None:
+    measure = made.measures[0]
+    panels = tuple(_panel(made, group, *parts, measure) for group, parts in made.parted.items())
+    if not panels:
+        return None
+    now, before = made.spans.now, made.spans.before
+    covers = before.covers if isinstance(before, Window) else before.why
+    told = made.measured.extent(now)
+    extent = f", {told}" if told and not told.startswith("whole") else ""
+    unit: Literal["", "currency"] = "currency" if measure.kind == "amount" else ""
+    return BarsChart(f"{now.covers}{extent}", covers, unit, measure.percent, panels)
+
+
+def _panel(made: Ranking, group: Members, shown: list[Standing], others: list[Standing], measure: Measure) -> Bars:
+    whole = folded([*shown, *others])
+
+    def bar(each: Standing, label: str) -> Bar:
+        cells = made.cells(each, whole, Decimal(0))
+        change: Any = cells.get(f"{measure.key}-change-pct")
+        keys = (measure.key, f"{measure.key}-last-year", f"{measure.key}-change")
+        now, last, moved = (None if cells[key] is None else Decimal(str(cells[key])) for key in keys)
+        return Bar(label, now, last, moved, change)
+
+    other = bar(folded(others), f"All other ({len(others):,})") if others and made.request.show != "members" else None
+    bars = tuple(bar(each, each.name) for each in shown) if made.request.show != "all-other" else ()
+    return Bars(made.name(group), bars, other)
 
 
 def _decimal(cell: Cell) -> Decimal:

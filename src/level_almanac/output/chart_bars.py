@@ -76,7 +76,8 @@ def _key(figure: Any, at: float, chart: BarsChart, unit: str) -> None:
         )  # fmt: skip
         figure.text(left + 0.028, at, words, fontsize=9.5, color=INK, va="center")
     if unit:
-        figure.text(0.97, at, f"figures in {unit}", fontsize=9.5, color=INK, va="center", ha="right")
+        scales = ", each group on a scale of its own" if len(chart.panels) > 1 else ""
+        figure.text(0.97, at, f"figures in {unit}{scales}", fontsize=9.5, color=INK, va="center", ha="right")
 
 
 def _panel(figure: Any, place: Any, panel: Bars, scale: Any, table: ReportTable, *, small: bool) -> None:
