@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 
 from conftest import run_almanac
 from level_almanac import Book
-from level_almanac.core.billing import FIGURES, BillingRequest, billing
 from level_almanac.core.billing import Billing as Made
+from level_almanac.core.billing import BillingRequest, billing
+from level_almanac.core.billing_transit import FIGURES, transits
 from level_almanac.core.conditions_asked import Conditions
 from second_sales import Billed
 from second_sales import billing as read_billing
@@ -82,10 +83,10 @@ def test_two_dates_differ_by_exactly_the_entries_in_transit(
     table, posted = billing(book, request, TODAY), billing(book, plain, TODAY)
     assert table.proof is not None
     assert table.proof.balances
-    transits = Made(book, request, TODAY).transits()
-    assert len(transits) == 2 + served
+    found = transits(Made(book, request, TODAY))
+    assert len(found) == 2 + served
     cells, before = table.rows[-1].cells, posted.rows[-1].cells
-    for each in transits:
+    for each in found:
         moved = each.only_other.amount - each.only_posted.amount
         assert Decimal(str(cells[each.kind] or 0)) - Decimal(str(before[each.kind] or 0)) == moved
         assert each.holds
@@ -95,7 +96,7 @@ def test_two_dates_differ_by_exactly_the_entries_in_transit(
         view="in-transit",
     ), TODAY)  # fmt: skip
     lines = [row for row in listed.rows if row.kind == "line"]
-    assert len(lines) == sum(each.only_other.lines + each.only_posted.lines for each in transits)
+    assert len(lines) == sum(each.only_other.lines + each.only_posted.lines for each in found)
 
 
 def test_lines_are_the_entries_behind_the_figures(demo: Path, entries: list[Billed]) -> None:

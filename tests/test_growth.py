@@ -135,6 +135,10 @@ def test_a_measure_per_unit_of_another_table(demo: Path) -> None:
     members = [Decimal(rows[f"{name}/fuel/2025"]["now"]) for name in ("Brae", "Corran", "Merlin", "Tern")]
     assert sum(members) < spent, "shore power is of no vessel"
     assert len(ran.json["proof"]["further"]) == 1
+    narrowed = run_almanac(
+        "growth", "sales", "--per", per, "--only", "vessel is Tern", "--only", "item is CAR", book=demo
+    )
+    assert "fuel is not narrowed by item is CAR: ledger has no such field" in narrowed.out
     both = run_almanac("growth", "sales", "--by", "item", "--per", per, book=demo)
     assert both.code == 2
     assert "both tables need the field that members are of, and ledger lacks it: 'item'" in both.err

@@ -172,7 +172,6 @@ def test_working_days_decide_what_is_due_where_the_book_says_so(tmp_path: Path) 
 @pytest.mark.parametrize(
     ("words", "message"),
     [
-        (["billing"], "TABLE: nothing is loaded into this table: 'billing'"),
         (["sales", "--by", "item"], "--by: lines of plans in goals have no such field: 'item'; expected"),
         (["sales", "--plan", "aims"], "--plan: no plan has this name: 'aims'; expected aim; did you mean 'aim'?"),
         (["sales", "--of", "quantity"], "--of: a plan is of one amount: 'quantity'"),
@@ -184,6 +183,17 @@ def test_what_has_no_plan_is_said_in_one_line(tmp_path: Path, words: list[str], 
     ran = small(tmp_path, GOALS).run("pace", *words)
     assert ran.code == 2
     assert message in ran.err.splitlines()[0], ran.err
+
+
+def test_a_table_without_lines_is_told_of(tmp_path: Path) -> None:
+    for words in (["pace", "billing"], ["rank", "billing", "--by", "payer"], ["billing"], ["growth", "ledger"]):
+        ran = small(tmp_path, GOALS).run(*words)
+        assert ran.code == 3
+        name = "ledger" if "ledger" in words else "billing"
+        assert ran.err == (
+            f"almanac: TABLE: nothing is loaded into this table: '{name}'; add an [[intake]] block for the table {name}, "
+            "and load\n"
+        )
 
 
 @pytest.mark.parametrize(

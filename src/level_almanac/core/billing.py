@@ -4,9 +4,18 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
 from decimal import Decimal
-from typing import Any, Literal, NamedTuple
+from typing import Any, Literal
 
 from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.billing_transit import (
+    ADJUSTMENT,
+    CHARGE,
+    CUSTOMER,
+    FIGURES,
+    PAYER,
+    transit_checks,
+    transit_notes,
+)
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.conditions_asked import Conditions, Rule
 from level_almanac.core.day_words import day_words, range_words
@@ -16,7 +25,7 @@ from level_almanac.core.line_rules import condition_rules, entity_rule, proof_pa
 from level_almanac.core.list_shape import EXPORT, ListShape, MadeRows
 from level_almanac.core.listing_rows import ListRows
 from level_almanac.core.ranges import asked_days
-from level_almanac.core.report_table import Check, Column, Counted, Note, Part, Proof, ReportTable
+from level_almanac.core.report_table import Column, Counted, Note, Part, Proof, ReportTable
 from level_almanac.core.words.computed import ComputedReader
 from level_almanac.core.words.conditions import DayReach
 from level_almanac.core.words.days import DayWords
@@ -24,15 +33,12 @@ from level_almanac.core.words.shown import ShownField, ShownReader
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
 from level_almanac.store.expressions import Column as Place
 from level_almanac.store.expressions import Constant, DaysBetween, Expression, Given, Summed
-from level_almanac.store.line_query import Asked, LineSource, Order, groups, left_out, lines
+from level_almanac.store.line_query import LineSource, Order, left_out
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
 
 TABLE = "billing"
-CHARGE, PAYER, ADJUSTMENT, CUSTOMER = "charge", "payer-payment", "adjustment", "customer-payment"
-FIGURES = {CHARGE: "charges", PAYER: "payer payments", ADJUSTMENT: "adjustments", CUSTOMER: "customer payments"}
 PAYMENTS = (PAYER, CUSTOMER)
 _ZERO = Constant(Decimal(0))
-_MOST_NAMED = 6
 
 View = Literal["figures", "unposted", "in-transit"]
 
@@ -59,23 +65,6 @@ class BillingRequest:
     kinds: tuple[str, ...] = ()
 
 
-class Transit(NamedTuple):
-    """One figure by posting date and by another: what of the one is not in the other, and the reverse."""
-
-    kind: str
-    dated: str
-    posted: Counted
-    only_posted: Counted
-    only_other: Counted
-    other: Counted
-
-    @property
-    def holds(self) -> bool:
-        """Whether the entries in transit are exactly what the two figures differ by."""
-        less = Counted(-self.only_posted.lines, -self.only_posted.amount)
-        return self.posted + less + self.only_other == self.other
-
-
 def billing(book: Book, request: BillingRequest, today: date) -> ReportTable:
     """Return the report. Raises UsageMistake for what the report lacks, BookMistake where no billing is loaded."""
     return Billing(book, request, today).made()[0]
@@ -88,7 +77,7 @@ class Billing:
         self.book, self.request, self.today = book, request, today
         if not book.parts_of(TABLE):
             step = "add an [[intake]] block for the table billing, and load"
-            raise BookMistake(Mistake("nothing is loaded into the table billing", next_step=step))
+            raise BookMistake(Mistake("nothing is loaded into this table", "TABLE", "'billing'", next_step=step))
         settings = book.settings.billing
         self.charges_by = request.charges_by or settings.charges_by
         self.payments_by = request.payments_by or settings.payments_by
@@ -119,7 +108,7 @@ class Billing:
         self.scope = tuple(entity_rule(self.selection))
         self.picked = tuple(self._picked())
         self.rules = (*self.scope, *self._view_rules(), *self.picked)
-        self.source = self._source(self.rules)
+        self.source = self.source_of(self.rules)
 
     @property
     def counts_on(self) -> Expression:
@@ -141,7 +130,7 @@ class Billing:
                 )
                 yield Rule("posted by then", Not(FieldTest("posted", "at-most", (self.day,))))
             case _:
-                yield Rule("not in transit", self._in_transit)
+                yield Rule("not in transit", self.in_transit)
 
     def _picked(self) -> Iterator[Rule]:
         """Yield the rules of what was picked: kinds, conditions, one group."""
@@ -164,7 +153,8 @@ class Billing:
         return "without the date that counts"
 
     @property
-    def _in_transit(self) -> Predicate:
+    def in_transit(self) -> Predicate:
+        """The condition of the entries that count in these days by one of two dates only."""
         posted = FieldTest("posted", "through", self.days)
         parts = []
         for kinds, dated in (((CHARGE,), self.charges_by), (PAYMENTS, self.payments_by)):
@@ -181,7 +171,8 @@ class Billing:
         value = Given(((posted, Constant(here)),), Constant(there))
         return ShownField("in-transit", "in transit", "text", value)
 
-    def _source(self, rules: Sequence[Rule]) -> LineSource:
+    def source_of(self, rules: Sequence[Rule]) -> LineSource:
+        """Return what the store is asked of."""
         return self.book.line_source(self.fields, [rule.predicate for rule in rules])
 
     # What is shown of them.
@@ -259,36 +250,6 @@ class Billing:
 
     # The report.
 
-    def transits(self) -> list[Transit]:
-        """Return each figure that does not go by posting date, with the entries that make it another."""
-        found = []
-        for kind, dated in ((CHARGE, self.charges_by), (PAYER, self.payments_by), (CUSTOMER, self.payments_by)):
-            if dated == "posted" or (self.request.kinds and kind not in self.request.kinds):
-                continue
-            posted, other = FieldTest("posted", "through", self.days), FieldTest(dated, "through", self.days)
-            tests = (posted, Every((posted, Not(other))), Every((Not(posted), other)), other)
-            amount = Place("amount")
-            asked = []
-            for test in tests:
-                asked += [Asked(Summed(((test, Constant(Decimal(1))),)), "count"), Asked(Summed(((test, amount),)))]
-            kinds = Rule("other kinds", FieldTest("kind", "is", (kind,)))
-            rows = groups(self.book.engine, self._source([*self.scope, kinds, *self.picked]), (), asked)
-            values = rows[0][1:] if rows else (0, None) * 4
-            counted = [Counted(values[at], Decimal(values[at + 1] or 0)) for at in range(0, 8, 2)]
-            found.append(Transit(kind, dated, *counted))
-        return found
-
-    def _checks(self) -> Iterator[Check]:
-        places = self.selection.decimals
-        for each in self.transits() if self.request.view == "figures" else ():
-            out, into = each.only_posted, each.only_other
-            yield Check(
-                f"{FIGURES[each.kind]} by posted {each.posted.amount:,.{places}f}, less {out.lines:,} in transit "
-                f"{out.amount:,.{places}f}, and {into.lines:,} that come in {into.amount:,.{places}f}, are "
-                f"{each.other.amount:,.{places}f} by {each.dated}",
-                each.holds,
-            )
-
     def _notes(self) -> Iterator[Note | str]:
         yield from self.selection.notes
         yield from reach_notes(self.day, self.through)
@@ -297,7 +258,7 @@ class Billing:
             return
         if self.request.view == "figures":
             if self._other_dates:
-                yield from self._transit_notes(places)
+                yield from transit_notes(self)
             late = Billing(self.book, replace(self.request, view="unposted", lines=False, by="", kinds=()), self.today)
             counted = {each.rule: each for each in left_out(self.book.engine, late.source, Place("amount"))}.get(None)
             if counted:
@@ -306,18 +267,6 @@ class Billing:
                 words = f"{served}; --unposted lists them"
                 yield Note(words, (counted.amount,), places)
             yield "Net is charges less payments, with adjustments as they are signed"
-
-    def _transit_notes(self, places: int) -> Iterator[Note]:
-        """Name the entries in transit."""
-        rules = (*self.scope, Rule("not in transit", self._in_transit), *self.picked)
-        values = [self.fields.by_name[name].value for name in ("number", "line", "amount")]
-        order = [Order(self.fields.by_name["number"].value), Order(self.fields.by_name["line"].value, as_number=True)]
-        found = lines(self.book.engine, self._source(rules), values, order)
-        if not found:
-            return
-        named = ", ".join(f"{number}/{line} {{}}" for number, line, _ in found[:_MOST_NAMED])
-        more = f" and {len(found) - _MOST_NAMED:,} more; --in-transit lists them" if len(found) > _MOST_NAMED else ""
-        yield Note(f"In transit: {named}{more}", tuple(amount for _, _, amount in found[:_MOST_NAMED]), places)
 
     def made(self) -> tuple[ReportTable, MadeRows]:
         """Return the report and what its rows were made from."""
@@ -382,11 +331,11 @@ class Billing:
 
     def _proof(self, shown: Counted, parts: tuple[Part, ...], made: MadeRows) -> Proof:
         unlike = [rule for rule in self.rules if rule.aside]
-        every = left_out(self.book.engine, self._source(unlike), SIGNED[TABLE])
+        every = left_out(self.book.engine, self.source_of(unlike), SIGNED[TABLE])
         considered = next(
             (Counted(each.lines, each.amount) for each in every if each.rule is None), Counted(0, Decimal(0))
         )
-        checks = (*made.checks, *self._checks())
+        checks = (*made.checks, *(transit_checks(self) if self.request.view == "figures" else ()))
         words = "amount, payments negative"
         return Proof(words, considered, shown, parts, checks, self.selection.decimals, table=TABLE)
 

@@ -5,7 +5,8 @@ from datetime import date
 from decimal import Decimal
 
 from level_almanac.core.behind import find_column, find_row, head_words
-from level_almanac.core.billing import FIGURES, Billing, BillingRequest
+from level_almanac.core.billing import Billing, BillingRequest
+from level_almanac.core.billing_transit import FIGURES
 from level_almanac.core.book import Book
 from level_almanac.core.report_table import Check, ReportTable
 from level_almanac.errors import Mistake, UsageMistake

@@ -21,11 +21,24 @@ def as_of_for(
     return choose_as_of(calendar, request, book.told_through, newest, today)
 
 
-def as_of_over(book: Book, calendar: FiscalCalendar, request: AsOfRequest, today: date, table: str, dated: str) -> AsOf:
-    """Return the day that a report over one table is made for. dated: the date of its lines that counts."""
-    told = book.state.through.get(table)
+def as_of_over(
+    book: Book,
+    calendar: FiscalCalendar,
+    request: AsOfRequest,
+    today: date,
+    table: str,
+    dated: str,
+    beside: str = "",
+) -> AsOf:
+    """Return the day that a report over one table is made for, or of two where the data of both reaches.
+
+    dated: the date of its lines that counts; beside: another table that the report uses.
+    """
+    told = {name: book.state.through[name] for name in (table, beside) if name in book.state.through}
+    first = min(told, key=lambda name: told[name], default=table)
     newest = None if told else book.newest_day(table, dated, today)
-    return choose_as_of(calendar, request, told, newest, today, (table_words_of(table), f"day in {table} by {dated}"))
+    words = (table_words_of(first), f"day in {table} by {dated}")
+    return choose_as_of(calendar, request, told.get(first), newest, today, words)
 
 
 def table_words_of(table: str) -> str:

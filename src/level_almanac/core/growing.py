@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 from typing import Any, Literal, NamedTuple
@@ -55,7 +55,8 @@ class Growing:
 
     def __init__(self, book: Book, request: GrowthRequest, today: date) -> None:
         self.request, self.today = request, today
-        self.measured = Measured(book, request.of, today)
+        told = _PER.fullmatch(request.per)
+        self.measured = Measured(book, replace(request.of, beside=told[3].lower() if told else ""), today)
         if len(self.measured.by) > 1:
             raise UsageMistake(Mistake("members of one field at a time", "--by", repr(request.of.by)))
         self.as_of = self.measured.as_of
@@ -232,9 +233,7 @@ class Growing:
         return f"{self.measured.by[0].key}-blank" if member[0] is None else str(member[0])
 
     def _member_name(self, member: Members | None) -> str:
-        if member is None:
-            return "All"
-        return f"(no {self.measured.by[0].label})" if member[0] is None else str(member[0])
+        return "All" if member is None else self.measured.called(0, member[0])
 
 
 def _words(text: str) -> list[str]:

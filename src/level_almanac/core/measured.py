@@ -6,6 +6,7 @@ from datetime import date
 from decimal import Decimal
 from functools import cached_property
 from itertools import pairwise
+from typing import Any
 
 from level_almanac.core.as_of import AsOf, AsOfRequest
 from level_almanac.core.book import Book
@@ -36,7 +37,7 @@ from level_almanac.core.windows import Window
 from level_almanac.core.words.computed import ComputedReader
 from level_almanac.core.words.conditions import DayReach
 from level_almanac.core.words.shown import ShownField, ShownReader
-from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.errors import BookMistake, Mistake, UsageMistake
 from level_almanac.store.expressions import Column as Place
 from level_almanac.store.expressions import Constant, Expression, Summed
 from level_almanac.store.ledger_sums import merged
@@ -49,7 +50,8 @@ _DEFAULT_OF = {"ledger": "natural", "billing": "signed", "payables": "signed", "
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MeasuredRequest:
     """What is asked of a table's lines. of: measures, or empty for the table's amount; compute: `name = words` each;
-    by: what members are of; date: the date that counts, or empty for the table's own.
+    by: what members are of; date: the date that counts, or empty for the table's own; beside: another table of the
+    same report, whose data must reach as far.
     """
 
     table: str
@@ -60,6 +62,7 @@ class MeasuredRequest:
     when: AsOfRequest = field(default_factory=AsOfRequest)
     entities: tuple[str, ...] = ()
     date: str = ""
+    beside: str = ""
 
 
 class Measured:
@@ -83,9 +86,12 @@ class Measured:
                 Mistake(f"the table {self.own.name} has no date to tell days by", "TABLE", next_step=step)
             )
         if not book.parts_of(self.own.name):
-            raise UsageMistake(Mistake("nothing is loaded into this table", "TABLE", repr(self.own.name)))
+            step = f"add an [[intake]] block for the table {self.own.name}, and load"
+            raise BookMistake(
+                Mistake("nothing is loaded into this table", "TABLE", repr(self.own.name), next_step=step)
+            )
         calendar = self.selection.calendar if self.selection else book.calendars[""]
-        as_of = as_of_over(book, calendar, request.when, today, self.own.name, self.dated)
+        as_of = as_of_over(book, calendar, request.when, today, self.own.name, self.dated, request.beside)
         # Only lines of the ledger have a period that may be an extra one.
         self.through = reach_of(book, self.own.name, self.dated, today)
         self.as_of: AsOf = as_of if self.in_periods else as_of._replace(extras=0)
@@ -194,6 +200,36 @@ class Measured:
         if self.through is None or self.through >= window.last:
             return window.extent
         return "no data yet" if self.through < window.first else f"data to {day_words(self.through)}"
+
+    @cached_property
+    def names(self) -> tuple[dict[str, str], ...]:
+        """For each field of `by` the names of its members, where it leads to a table that names them."""
+        return tuple(self._names_of(by.key) for by in self.by)
+
+    def _names_of(self, field_: str) -> dict[str, str]:
+        first, _, second = field_.partition(".")
+        target = self.own.links.get(first)
+        if target and second:
+            target = self.book.tables[target].links.get(second)
+        if not target or self.book.tables[target].field("name") is None:
+            return {}
+        found = self.book.line_fields(target)
+        key = found.by_name[found.table.key[0]].value
+        rows = groups(
+            self.book.engine, self.book.line_source(found), [key], [Asked(found.by_name["name"].value, "only")]
+        )
+        return {str(code): str(name) for code, _, name in rows if name is not None}
+
+    def name_of(self, at: int, member: Any) -> str:
+        """Return the name of a member of `by`'s field at this place, or what it is itself."""
+        if member is None:
+            return f"(no {self.by[at].label})"
+        return self.names[at].get(str(member), str(member))
+
+    def called(self, at: int, member: Any) -> str:
+        """Return the same with the member's code before its name."""
+        name = self.name_of(at, member)
+        return name if member is None or name == str(member) else f"{member} {name}"
 
     def facts(self) -> dict[str, str]:
         """Return what the report is made of, by key."""

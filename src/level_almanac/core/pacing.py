@@ -287,13 +287,7 @@ class Pacing:
 
     def name(self, members: Members) -> str:
         """Return what a member is called."""
-        named = zip(members, self.measured.by, strict=True)
-        return ", ".join(f"(no {by.label})" if member is None else self._called(by.key, member) for member, by in named)
-
-    def _called(self, field_: str, member: str) -> str:
-        if field_ == "account" and member in self.book.chart.accounts:
-            return f"{member} {self.book.chart[member].name}"
-        return str(member)
+        return ", ".join(self.measured.called(at, member) for at, member in enumerate(members))
 
     @property
     def is_income(self) -> bool:

@@ -10,7 +10,7 @@ from level_almanac.core.charts import Bar, Bars, BarsChart
 from level_almanac.core.compared_spans import compared_notes, rest_words
 from level_almanac.core.facts import reach_notes
 from level_almanac.core.measures import Measure
-from level_almanac.core.ranking import OTHER, Members, Ranking, RankRequest, Standing, folded, member_name
+from level_almanac.core.ranking import OTHER, Members, Ranking, RankRequest, Standing, folded
 from level_almanac.core.report_table import Cell, Check, Note, ReportTable, Row
 from level_almanac.core.windows import Window, rest_of_cut, window_of_days
 from level_almanac.store.line_query import groups
@@ -27,7 +27,7 @@ def rank_table(made: Ranking) -> ReportTable:
     how = "smallest" if made.request.bottom is not None else "largest"
     within = f" within {made.request.within}" if made.request.within else ""
     names = ", ".join(measure.label for measure in made.measures)
-    named = any(each.name != member_name(each.members[-1], made.by) for each in made.standings)
+    named = bool(measured.names[-1])
     return ReportTable(
         title=f"{measured.own.name.replace('_', ' ').capitalize()}: {names} by {made.by.label}{within}",
         facts={**measured.facts(), "span": made.spans.name, "ranked_by": made.ranking, "members": str(made.most)},

@@ -178,16 +178,13 @@ class Ranking:
     def standings(self) -> list[Standing]:
         """Every member that has a line in either span, in the order of its key."""
         values = [each.value for each in self.measured.by if each.value is not None]
-        names = self.measured.fields.by_name.get(f"{self.by.key}.name")
-        more = [Asked(names.value, "minimum")] if names is not None else []
-        rows = groups(self.measured.book.engine, self.measured.source(self.rules), values, [*self.asked, *more])
+        rows = groups(self.measured.book.engine, self.measured.source(self.rules), values, self.asked)
         width = len(values)
         found = []
         for row in rows:
             members = tuple(row[:width])
-            now, before = self.sides(row[width + 1 : width + 1 + len(self.asked)])
-            name = str(row[-1]) if names is not None and row[-1] is not None else member_name(members[-1], self.by)
-            found.append(Standing(members, name, now, before))
+            now, before = self.sides(row[width + 1 :])
+            found.append(Standing(members, self.measured.name_of(width - 1, members[-1]), now, before))
         return sorted(found, key=lambda each: tuple(_natural(member) for member in each.members))
 
     @cached_property
@@ -311,7 +308,7 @@ class Ranking:
 
     def name(self, group: Members) -> str:
         """Return what a group is called."""
-        return ", ".join(member_name(member, by) for member, by in zip(group, self.groups_by, strict=True))
+        return ", ".join(self.measured.called(at, member) for at, member in enumerate(group))
 
 
 def folded(found: Sequence[Standing]) -> Standing:
@@ -320,11 +317,6 @@ def folded(found: Sequence[Standing]) -> Standing:
     for each in found[1:]:
         now, before = now + each.now, before + each.before
     return Standing((), "", now, before)
-
-
-def member_name(member: Any, by: ShownField) -> str:
-    """Return what a member is called, a blank one too."""
-    return f"(no {by.label})" if member is None else str(member)
 
 
 def _natural(member: Any) -> tuple[bool, str]:

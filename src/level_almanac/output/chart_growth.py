@@ -21,6 +21,8 @@ from level_almanac.output.chart_style import (
 )
 
 _MOST_STEPS, _MOST_TOLD = 40, 16
+_GAP = 1.0
+"""Inches between two rows of panels."""
 
 
 def growth(table: ReportTable, chart: GrowthChart, form: str, *, bare: bool = False, dpi: int = 100) -> bytes:
@@ -32,8 +34,11 @@ def growth(table: ReportTable, chart: GrowthChart, form: str, *, bare: bool = Fa
         columns = 1 if len(panels) <= 3 else 2
         rows = -(-len(panels) // columns)
         _key(figure, room - 0.1 * inch, panels[0])
+        top, bottom = room - 0.82 * inch, 0.62 * inch
+        # Between rows there is room for the names beneath the one and the head of the other, however many there are.
+        high = ((top - bottom) * height - (rows - 1) * _GAP) / rows
         grid = figure.add_gridspec(
-            rows, columns, left=0.05, right=0.975, top=room - 0.82 * inch, bottom=0.62 * inch, hspace=0.82, wspace=0.14
+            rows, columns, left=0.05, right=0.975, top=top, bottom=bottom, hspace=_GAP / high, wspace=0.14
         )
         for number, panel in enumerate(panels):
             place = grid[number // columns, number % columns]

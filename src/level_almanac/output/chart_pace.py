@@ -125,16 +125,15 @@ def _as_of(axes: Any, chart: PaceChart, whole: Pace, table: ReportTable, scale: 
     axes.axvline(at, color=QUIET, linewidth=0.8, linestyle=":", zorder=1)
     due = next((point.plan for point in whole.points if point.day == whole.as_of), None)
     word = "spent" if chart.costs else "earned"
-    # What is summed up rises from left to right, which leaves room above it on the left and below it on the right.
-    axes.annotate(
-        f"{word} {short(whole.spent / scale, table)}", (at, float(whole.spent / scale)), xytext=(9, -9),
-        textcoords="offset points", va="top", ha="left", fontsize=9.5, fontweight="bold", color=NOW, zorder=7,
-    )  # fmt: skip
+    told = [(whole.spent, f"{word} {short(whole.spent / scale, table)}", NOW)]
     if due is not None:
+        told.append((due, f"{chart.plan} due by {day_label(whole.as_of)}: {short(due / scale, table)}", QUIET))
+    # What is summed up rises from left to right, which leaves room below it on the right and above it on the left.
+    for (value, words, colour), above in zip(sorted(told), (False, True), strict=False):
         axes.annotate(
-            f"{chart.plan} due by {day_label(whole.as_of)}: {short(due / scale, table)}",
-            (at, float(max(due, whole.spent) / scale)), xytext=(-9, 7), textcoords="offset points", va="bottom",
-            ha="right", fontsize=9.5, fontweight="bold", color=QUIET, zorder=7,
+            words, (at, float(value / scale)), xytext=(-9, 7) if above else (9, -9), textcoords="offset points",
+            va="bottom" if above else "top", ha="right" if above else "left", fontsize=9.5, fontweight="bold",
+            color=colour, zorder=7,
         )  # fmt: skip
 
 

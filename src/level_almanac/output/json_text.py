@@ -26,7 +26,7 @@ def _plain(table: ReportTable) -> dict[str, Any]:
                 "label": row.label,
                 "level": row.level,
                 "kind": row.kind,
-                **({"unit": "percent"} if row.percent else {}),
+                **({"unit": "percent"} if row.percent else {"unit": "number"} if row.decimals is not None else {}),
                 "cells": {key: _cell(cell) for key, cell in row.cells.items()},
             }
             for row in table.rows

@@ -1,0 +1,83 @@
+"""Entries in transit: what billing by one date has and by another has not (docs/billing.md, "In transit")."""
+
+from collections.abc import Iterator
+from decimal import Decimal
+from typing import TYPE_CHECKING, NamedTuple
+
+from level_almanac.core.conditions_asked import Rule
+from level_almanac.core.report_table import Check, Counted, Note
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Constant, Summed
+from level_almanac.store.line_query import Asked, Order, groups, lines
+from level_almanac.store.predicate import Every, FieldTest, Not
+
+if TYPE_CHECKING:
+    from level_almanac.core.billing import Billing
+
+CHARGE, PAYER, ADJUSTMENT, CUSTOMER = "charge", "payer-payment", "adjustment", "customer-payment"
+FIGURES = {CHARGE: "charges", PAYER: "payer payments", ADJUSTMENT: "adjustments", CUSTOMER: "customer payments"}
+_MOST_NAMED = 6
+
+
+class Transit(NamedTuple):
+    """One figure by posting date and by another: what of the one is not in the other, and the reverse."""
+
+    kind: str
+    dated: str
+    posted: Counted
+    only_posted: Counted
+    only_other: Counted
+    other: Counted
+
+    @property
+    def holds(self) -> bool:
+        """Whether the entries in transit are exactly what the two figures differ by."""
+        less = Counted(-self.only_posted.lines, -self.only_posted.amount)
+        return self.posted + less + self.only_other == self.other
+
+
+def transits(made: "Billing") -> list[Transit]:
+    """Return each figure that does not go by posting date, with the entries that make it another."""
+    found = []
+    for kind, dated in ((CHARGE, made.charges_by), (PAYER, made.payments_by), (CUSTOMER, made.payments_by)):
+        if dated == "posted" or (made.request.kinds and kind not in made.request.kinds):
+            continue
+        posted, other = FieldTest("posted", "through", made.days), FieldTest(dated, "through", made.days)
+        tests = (posted, Every((posted, Not(other))), Every((Not(posted), other)), other)
+        amount = Place("amount")
+        asked = []
+        for test in tests:
+            asked += [Asked(Summed(((test, Constant(Decimal(1))),)), "count"), Asked(Summed(((test, amount),)))]
+        kinds = Rule("other kinds", FieldTest("kind", "is", (kind,)))
+        rows = groups(made.book.engine, made.source_of([*made.scope, kinds, *made.picked]), (), asked)
+        values = rows[0][1:] if rows else (0, None) * 4
+        counted = [Counted(values[at], Decimal(values[at + 1] or 0)) for at in range(0, 8, 2)]
+        found.append(Transit(kind, dated, *counted))
+    return found
+
+
+def transit_checks(made: "Billing") -> Iterator[Check]:
+    """Yield for each such figure whether it differs from that by posting date by exactly the entries in transit."""
+    places = made.selection.decimals
+    for each in transits(made):
+        out, into = each.only_posted, each.only_other
+        yield Check(
+            f"{FIGURES[each.kind]} by posted {each.posted.amount:,.{places}f}, less {out.lines:,} in transit "
+            f"{out.amount:,.{places}f}, and {into.lines:,} that come in {into.amount:,.{places}f}, are "
+            f"{each.other.amount:,.{places}f} by {each.dated}",
+            each.holds,
+        )
+
+
+def transit_notes(made: "Billing") -> Iterator[Note]:
+    """Name the entries in transit."""
+    places = made.selection.decimals
+    rules = (*made.scope, Rule("not in transit", made.in_transit), *made.picked)
+    values = [made.fields.by_name[name].value for name in ("number", "line", "amount")]
+    order = [Order(made.fields.by_name["number"].value), Order(made.fields.by_name["line"].value, as_number=True)]
+    found = lines(made.book.engine, made.source_of(rules), values, order)
+    if not found:
+        return
+    named = ", ".join(f"{number}/{line} {{}}" for number, line, _ in found[:_MOST_NAMED])
+    more = f" and {len(found) - _MOST_NAMED:,} more; --in-transit lists them" if len(found) > _MOST_NAMED else ""
+    yield Note(f"In transit: {named}{more}", tuple(amount for _, _, amount in found[:_MOST_NAMED]), places)
