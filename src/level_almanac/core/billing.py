@@ -335,7 +335,7 @@ class Billing:
         considered = next(
             (Counted(each.lines, each.amount) for each in every if each.rule is None), Counted(0, Decimal(0))
         )
-        checks = (*made.checks, *(transit_checks(self) if self.request.view == "figures" else ()))
+        checks = (*made.checks, *(transit_checks(self, made.rows[-1].cells) if self.request.view == "figures" else ()))
         words = "amount, payments negative"
         return Proof(words, considered, shown, parts, checks, self.selection.decimals, table=TABLE)
 

@@ -1,11 +1,11 @@
 """Entries in transit: what billing by one date has and by another has not (docs/billing.md, "In transit")."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from decimal import Decimal
 from typing import TYPE_CHECKING, NamedTuple
 
 from level_almanac.core.conditions_asked import Rule
-from level_almanac.core.report_table import Check, Counted, Note
+from level_almanac.core.report_table import Cell, Check, Counted, Note
 from level_almanac.store.expressions import Column as Place
 from level_almanac.store.expressions import Constant, Summed
 from level_almanac.store.line_query import Asked, Order, groups, lines
@@ -56,8 +56,11 @@ def transits(made: "Billing") -> list[Transit]:
     return found
 
 
-def transit_checks(made: "Billing") -> Iterator[Check]:
-    """Yield for each such figure whether it differs from that by posting date by exactly the entries in transit."""
+def transit_checks(made: "Billing", total: Mapping[str, Cell]) -> Iterator[Check]:
+    """Yield for each such figure whether it differs from that by posting date by exactly the entries in transit.
+
+    total: the cells of the report's total, which the figures by the other date are held against.
+    """
     places = made.selection.decimals
     for each in transits(made):
         out, into = each.only_posted, each.only_other
@@ -65,7 +68,7 @@ def transit_checks(made: "Billing") -> Iterator[Check]:
             f"{FIGURES[each.kind]} by posted {each.posted.amount:,.{places}f}, less {out.lines:,} in transit "
             f"{out.amount:,.{places}f}, and {into.lines:,} that come in {into.amount:,.{places}f}, are "
             f"{each.other.amount:,.{places}f} by {each.dated}",
-            each.holds,
+            each.holds and each.other.amount == (total.get(each.kind) or Decimal(0)),
         )
 
 
