@@ -184,6 +184,30 @@ def test_february_29_and_what_lies_before_the_first_line(tmp_path: Path) -> None
     assert (rows["2024"]["now"], rows["2024"]["last-year"]) == ("10.00", "12.00"), "two months beside two months"
 
 
+def test_a_calendar_without_quarters_that_does_not_reach_back(tmp_path: Path) -> None:
+    lines = ["2024-11-02,A,N,1,5.00,", "2025-06-01,A,N,1,7.00,", "2025-12-24,A,N,1,9.00,", "2026-01-03,B,N,1,2.00,"]
+    book = sales_book(tmp_path, lines, calendar='periods = "file"\nfile = "periods.csv"')
+    (tmp_path / "periods.csv").write_text(
+        "year,period,first,last\n2025,1,2024-10-01,2024-12-24\n2025,2,,2025-04-30\n2025,3,,2025-09-30\n"
+        "2026,1,,2025-12-31\n2026,2,2026-01-01,2026-09-30\n"
+    )
+    assert book.load().code == 0
+    ran = book.run("growth", "sales", "--print", "json")
+    assert ran.code == 0, ran.err
+    rows, notes = rows_of(ran.json), " ".join(ran.json["notes"])
+    assert [key for key in rows if not key[0].isdigit()] == ["ytd", "ptd"]
+    assert [key for key in rows if "Q" in key] == []
+    # Three days of P02 stand beside the first three of P01, in which nothing was sold.
+    assert (rows["2026-P02"]["now"], rows["2026-P02"]["before"], rows["2025"]["now"]) == ("2.00", "0.00", "12.00")
+    assert rows["2026"]["last-year"] == "5.00"
+    assert "last-year" not in rows["2025-P01"]
+    assert "cannot be shared out among quarters" in notes
+    assert "the calendar does not reach back there, so nothing to compare with" in notes
+    ranked = book.run("rank", "sales", "--by", "item", "--year", "2025")
+    assert ranked.code == 0, ranked.err
+    assert "Nothing to compare 1 Oct 2024–30 Sep 2025 with: the calendar does not reach back there" in ranked.out
+
+
 @pytest.mark.parametrize(
     ("words", "message"),
     [

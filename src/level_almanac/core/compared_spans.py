@@ -10,7 +10,7 @@ from level_almanac.core.calendar import FiscalPeriod, FiscalQuarter, FiscalYear
 from level_almanac.core.day_words import day_words
 from level_almanac.core.slots import SPAN_LABELS
 from level_almanac.core.windows import Missing, Window, rest_of_cut, window_of, window_of_days
-from level_almanac.core.words.columns import LAST_YEAR, NO_SHIFT, Span, ValueColumn, read_columns
+from level_almanac.core.words.columns import LAST_YEAR, NO_SHIFT, Shift, Span, ValueColumn, read_columns
 from level_almanac.core.words.days import moved
 from level_almanac.errors import Mistake, UsageMistake
 
@@ -73,7 +73,15 @@ def _span(span: Span, name: str, as_of: AsOf, today: date) -> Compared:
     now = window_of(span, NO_SHIFT, as_of, today)
     if isinstance(now, Missing):
         raise UsageMistake(Mistake(now.why, WHERE, repr(span.name)))
-    return Compared(name, now, window_of(span, LAST_YEAR, as_of, today))
+    return Compared(name, now, moved_window(span, LAST_YEAR, as_of, today))
+
+
+def moved_window(span: Span, shift: Shift, as_of: AsOf, today: date) -> Window | Missing:
+    """Return the days of a span moved back, or why it has none, a told calendar that does not reach there included."""
+    try:
+        return window_of(span, shift, as_of, today)
+    except UsageMistake:
+        return Missing("the calendar does not reach back there")
 
 
 def _named(text: str, as_of: AsOf, today: date) -> Compared:
@@ -89,7 +97,10 @@ def _named(text: str, as_of: AsOf, today: date) -> Compared:
 def _days(first: date, last: date, as_of: AsOf) -> Compared:
     now = window_of_days(first, last, last, "", as_of)
     calendar = as_of.calendar
-    low, high = (moved(day, -1, "year", calendar) for day in (first, last))
+    try:
+        low, high = (moved(day, -1, "year", calendar) for day in (first, last))
+    except UsageMistake:
+        return Compared("these days", now, Missing("the calendar does not reach back there"))
     return Compared("these days", now, window_of_days(low, high, high, "", as_of))
 
 

@@ -135,3 +135,9 @@ def as_of_words(book: Book, as_of: AsOf, today: date) -> str:
     far = how_far_words(as_of, book.data_through(today))
     how = "" if as_of.how == "as asked" or as_of.named else f" ({as_of.how})"
     return " · ".join([f"{through_words(as_of)}{how}: {far}", *choice_words(as_of)])
+
+
+def listed_some(names: Sequence[str], most: int = 6) -> str:
+    """Return the first names, and how many more there are."""
+    more = f" and {len(names) - most} more" if len(names) > most else ""
+    return f"{', '.join(names[:most])}{more}"

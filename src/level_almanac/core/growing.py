@@ -67,8 +67,12 @@ class Growing:
         self.days = (
             asked_days(request.first, request.through, self.as_of, today) if request.first or request.through else None
         )
+        year = self.as_of.calendar.year(self.as_of.period.year)
+        # Where periods cannot be shared out among quarters, the other units that were asked for still are told.
+        self.no_quarters = not year.quarters and "quarter" in request.each and len(request.each) > 1
+        each = tuple(unit for unit in request.each if unit != "quarter" or not self.no_quarters)
         spans = Spans(
-            request.each,
+            each,
             request.last,
             self.days,
             self.as_of,

@@ -9,7 +9,7 @@ from level_almanac.core.charts import Growth, GrowthChart, Step
 from level_almanac.core.compared_spans import compared_notes
 from level_almanac.core.day_sums import Members
 from level_almanac.core.day_words import day_words, range_words
-from level_almanac.core.facts import reach_notes
+from level_almanac.core.facts import listed_some, reach_notes
 from level_almanac.core.growing import Growing, GrowthRequest, Shown
 from level_almanac.core.growth_stages import Stage
 from level_almanac.core.report_table import Column, Derived, Note, Proof, ReportTable, Row
@@ -100,6 +100,8 @@ def _notes(made: Growing) -> Iterator[Note | str]:
         yield "Unfinished spans are compared with the same days of the one before and of last year"
     if first is not None and any(window.first < first for stage in made.stages for window in stage.windows):
         yield f"The first line is of {day_words(first)}: what ends before it is left blank"
+    if made.no_quarters:
+        yield "The year's periods cannot be shared out among quarters, so there are none"
     yield from _span_notes(made)
     yield from measured.blank_notes(made.rules)
     yield from _per_notes(made)
@@ -109,11 +111,14 @@ def _notes(made: Growing) -> Iterator[Note | str]:
 
 def _span_notes(made: Growing) -> Iterator[str]:
     """Yield which spans have nothing to compare with, and which days the other year lacks."""
+    lacking: dict[str, list[str]] = {}
     for stage in made.stages:
         if isinstance(stage.last_year, Missing):
-            yield f"{stage.label}: {stage.last_year.why}, so nothing to compare with"
+            lacking.setdefault(stage.last_year.why, []).append(stage.label)
         elif stage.to_date or stage.unit in ("month", "day") or stage.now.last != stage.now.whole_last:
             yield from (note for note in compared_notes(stage.now, stage.last_year) if "no such day" in note)
+    for why, labels in lacking.items():
+        yield f"{listed_some(labels)}: {why}, so nothing to compare with"
 
 
 def _per_notes(made: Growing) -> Iterator[str]:
@@ -136,7 +141,7 @@ def _proof(made: Growing) -> Proof:
 
 
 def _chart(made: Growing) -> GrowthChart | None:
-    unit = made.request.each[-1]
+    unit = next(stage.unit for stage in reversed(made.stages))
     blocks = [block for block in made.blocks if block[0] is not None or not made.measured.by]
     if made.measured.by:
         blocks = [(None, made.shown[0]), *[block for block in blocks if block[1] is made.shown[0]]]

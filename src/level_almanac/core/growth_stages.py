@@ -5,6 +5,7 @@ from datetime import date, timedelta
 from typing import NamedTuple
 
 from level_almanac.core.as_of import AsOf
+from level_almanac.core.compared_spans import moved_window
 from level_almanac.core.day_words import day_words
 from level_almanac.core.divided import unit_id
 from level_almanac.core.windows import Missing, Window, window_of, window_of_period
@@ -106,15 +107,15 @@ def _stage(spans: Spans, key: str, label: str, unit: Unit, at: AsOf, *, to_date:
     now = window_of(span, NO_SHIFT, at, spans.today)
     assert isinstance(now, Window)  # noqa: S101  a span to date always has days
     # A day's own last year is the same day of its period, which the period's span knows to find.
-    last_year = _day_last_year(spans, at) if unit == "day" else window_of(span, LAST_YEAR, at, spans.today)
+    last_year = _day_last_year(spans, at) if unit == "day" else moved_window(span, LAST_YEAR, at, spans.today)
     before: Window | Missing = Missing("the year before is last year")
     if unit != "year":
-        before = window_of(span, Shift("back", 1), at, spans.today)
+        before = moved_window(span, Shift("back", 1), at, spans.today)
     return Stage(key, label, unit, now, before, last_year, to_date)
 
 
 def _day_last_year(spans: Spans, at: AsOf) -> Window | Missing:
-    found = window_of(Span("ptd"), LAST_YEAR, at, spans.today)
+    found = moved_window(Span("ptd"), LAST_YEAR, at, spans.today)
     if isinstance(found, Missing):
         return found
     return window_of(Span("range", first=found.last, last=found.last), NO_SHIFT, at, spans.today)

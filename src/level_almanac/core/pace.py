@@ -1,12 +1,12 @@
 """Pace: what is spent of a plan, what of it was due by now, and where it will end (docs/pace.md)."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from datetime import date
 from decimal import Decimal
 
 from level_almanac.core.book import Book
 from level_almanac.core.day_words import day_words
-from level_almanac.core.facts import reach_notes
+from level_almanac.core.facts import listed_some, reach_notes
 from level_almanac.core.pace_chart import chart_of
 from level_almanac.core.pace_months import month_columns, month_rows
 from level_almanac.core.pacing import PaceRequest, Pacing
@@ -158,9 +158,3 @@ def _notes(made: Pacing) -> Iterator[Note | str]:
     if made.as_of.day < made.whole.last:
         word = made.word
         yield f"Projected end = {word} ÷ the share of the plan that was due by now; the total's is made of totals"
-
-
-def listed_some(names: Sequence[str], most: int = 6) -> str:
-    """Return the first names, and how many more there are."""
-    more = f" and {len(names) - most} more" if len(names) > most else ""
-    return f"{', '.join(names[:most])}{more}"
