@@ -163,6 +163,20 @@ def test_a_small_ranking_worked_by_hand(tmp_path: Path) -> None:
     assert [row["cells"]["amount"] for row in smallest["rows"]] == ["2.00", "10.00", "16.00", "28.00"]
 
 
+def test_nobody_is_new_because_the_table_begins(tmp_path: Path) -> None:
+    book = sales_book(tmp_path, LINES)
+    assert book.load().code == 0
+    ran = book.run("rank", "sales", "--by", "item", "--year", "2023", "--print", "json")
+    assert ran.code == 0, ran.err
+    cells_ = {row["key"]: row["cells"] for row in ran.json["rows"]}
+    assert cells_["A"] == {"amount": "98.00", "share": cells_["A"]["share"], "cumulated-share": cells_["A"]["share"]} | {
+        "amount-last-year": None, "amount-change": None,
+    }  # fmt: skip
+    assert any("with: no lines yet" in note for note in ran.json["notes"])
+    part = book.run("rank", "sales", "--by", "item", "--year", "2024").out
+    assert "The first line is of 1 Feb 2023, within last year's span" in part
+
+
 @pytest.mark.parametrize(
     ("words", "message"),
     [

@@ -8,6 +8,7 @@ from typing import Any, Literal
 from level_almanac.core.book import Book
 from level_almanac.core.charts import Bar, Bars, BarsChart
 from level_almanac.core.compared_spans import compared_notes, rest_words
+from level_almanac.core.day_words import day_words
 from level_almanac.core.facts import reach_notes
 from level_almanac.core.measures import Measure
 from level_almanac.core.ranking import OTHER, Members, Ranking, RankRequest, Standing, folded
@@ -97,6 +98,9 @@ def _notes(made: Ranking) -> Iterator[Note | str]:
     yield from reach_notes(made.spans.now.last, made.measured.through)
     yield from compared_notes(made.spans.now, made.spans.before)
     yield from made.measured.blank_notes(made.rules)
+    first = made.measured.first_day
+    if first is not None and isinstance(made.spans.before, Window) and made.spans.before.first < first:
+        yield f"The first line is of {day_words(first)}, within last year's span"
     hidden = sum(len(others) for _, others in made.parted.values())
     if made.request.show == "members" and hidden:
         yield f"{hidden:,} more {'is' if hidden == 1 else 'are'} not shown; totals are of all"

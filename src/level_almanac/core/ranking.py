@@ -9,13 +9,13 @@ from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.core.change import percent
-from level_almanac.core.compared_spans import compared_spans
+from level_almanac.core.compared_spans import Compared, compared_spans
 from level_almanac.core.list_shape import Others
 from level_almanac.core.measured import Measured, MeasuredRequest
 from level_almanac.core.measures import Measure, padded
 from level_almanac.core.ranges import asked_days
 from level_almanac.core.report_table import Cell, Column, ColumnKind, Derived
-from level_almanac.core.windows import Window
+from level_almanac.core.windows import Missing, Window
 from level_almanac.core.words.days import DayWords
 from level_almanac.core.words.shown import ShownField
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
@@ -91,13 +91,20 @@ class Ranking:
         # What was named says which day it is as of, and is the span itself only where none is asked for.
         ranged = request.first is not None or request.last is not None
         days = asked_days(request.first, request.last, as_of, today) if ranged else None
-        self.spans = compared_spans(request.span, days, as_of, today)
+        self.spans = self._with_lines(compared_spans(request.span, days, as_of, today))
         self.windows = self.spans.windows
         self.rules = self.measured.rules(self.windows)
         self.columns = tuple(self._columns())
         self.ranking = self._ranking()
         if request.top is not None and request.bottom is not None:
             raise UsageMistake(Mistake("--top and --bottom are two rankings", allowed="one of them"))
+
+    def _with_lines(self, spans: Compared) -> Compared:
+        """Return the spans, last year's without days where the table begins after it: nobody is new because of that."""
+        first = self.measured.first_day
+        if first is not None and isinstance(spans.before, Window) and spans.before.last < first:
+            return spans._replace(before=Missing("no lines yet"))
+        return spans
 
     # Columns.
 
