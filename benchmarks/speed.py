@@ -101,6 +101,12 @@ for name in ("suppliers", "customers"):
     read = f"select * from read_csv($path, header = true, columns = {columns})"
     path = f"{sys.argv[1]}/exports/items/{name}.csv"
     connection.execute(f"copy ({read}) to '{sys.argv[2]}' (format parquet)", {"path": path})
+heads = "entity number line date terminal route vessel item quantity amount cost"
+columns = dict.fromkeys(heads.split(), "VARCHAR")
+columns |= {"date": "DATE"} | dict.fromkeys(("quantity", "amount", "cost"), "DECIMAL(18,2)")
+for path in sorted(glob.glob(sys.argv[1] + "/exports/sales/*.csv")):
+    read = f"select * from read_csv($path, header = true, columns = {columns})"
+    connection.execute(f"copy ({read}) to '{sys.argv[2]}' (format parquet)", {"path": path})
 """
 
 
@@ -144,7 +150,7 @@ def measure(book: Path, lines: int) -> None:
     copied = book / "copied.parquet"
     copying = min(seconds([sys.executable, "-c", TYPED_COPY, str(book), str(copied)]) for _ in range(2))
     copied.unlink()
-    row("load, all exports", loading, "DuckDB's typed copy of the ferry exports and the documents", copying)
+    row("load, all exports", loading, "DuckDB's typed copy of ledger, documents and sales", copying)
     print(f"{'  its memory at the most':<82} {peak:8.2f} GiB")
     row("load again, nothing changed", typical([*own, "load"]), "the same", copying)
     floor = [sys.executable, "-c", FLOOR, str(book)]

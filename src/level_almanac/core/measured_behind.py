@@ -107,9 +107,7 @@ def pace_behind(book: Book, request: PaceRequest, row_name: str, column_name: st
             raise UsageMistake(
                 Mistake("the whole's limit was told, and is no sum of lines", "--column", repr(column.key))
             )
-        lines = made.members[members].lines if members is not None else [
-            line for member in made.members.values() for line in member.lines
-        ]  # fmt: skip
+        lines = made.members[members] if members is not None else made.all_lines
         window = made.whole if column.key == "budget" else made.to_date
         return _plan_lines(
             made, table, row, column, [(line, made.plans.within(line, window.stretches)) for line in lines]

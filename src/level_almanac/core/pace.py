@@ -103,7 +103,7 @@ def _plan_proof(made: Pacing) -> Proof:
     unmet = " or ".join(rule.words for rule in (*made.class_rule(), *made.measured.conditions)) or "conditions"
     rules = ("other entities", "other plans", "other dates", unmet)
     parts = dict.fromkeys(rules, Counted(0, _ZERO))
-    shown = {line.number for member in made.members.values() for line in member.lines}
+    shown = {line.number for line in made.all_lines}
     found = Counted(0, _ZERO)
     for number, (scenario, entity, _, amount) in enumerate(made.plans.counted):
         one = Counted(1, amount)

@@ -26,7 +26,7 @@ def chart_of(made: Pacing) -> PaceChart | None:
 
 
 def _panel(made: Pacing, name: str, members: Members | None, going: Going) -> Pace:
-    lines = made.members[members].lines if members is not None else made.all_lines
+    lines = made.members[members] if members is not None else made.all_lines
     points = []
     for day in _drawn_days(made):
         # A window's ends decide what of a plan and of the lines lies within.

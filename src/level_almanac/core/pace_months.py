@@ -52,7 +52,7 @@ def month_rows(made: Pacing) -> Iterator[Row]:
         if made.measured.by:
             prefix = f"{made.key(members)}/" if members is not None else "all/"
             yield Row(f"{prefix}block", made.name(members) if members is not None else "All", 0, "group")
-        lines = made.members[members].lines if members is not None else made.all_lines
+        lines = made.members[members] if members is not None else made.all_lines
         due_so_far = fact_so_far = _ZERO
         keys = []
         for name, whole, done in _periods(made):

@@ -1,7 +1,7 @@
 """How the members of a plan go: what is spent of it, what was due by now, and where it will end (docs/pace.md)."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date
 from decimal import ROUND_HALF_UP, Context, Decimal
 from functools import cached_property
@@ -19,7 +19,7 @@ from level_almanac.core.report_table import Cell
 from level_almanac.core.windows import Window, window_of
 from level_almanac.core.words.columns import NO_SHIFT, Span, SpanName
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
-from level_almanac.store.predicate import FieldTest, Stretch
+from level_almanac.store.predicate import FieldTest
 
 Unit = Literal["year", "quarter", "period"]
 _TO_DATE: dict[Unit, SpanName] = {"year": "ytd", "quarter": "qtd", "period": "ptd"}
@@ -60,13 +60,6 @@ class Going(NamedTuple):
         if self.ends is not None:
             return self.ends - self.budget
         return self.spent if not self.budget else None
-
-
-@dataclass(slots=True)
-class _Member:
-    """The plan lines of one member."""
-
-    lines: list[PlanLine] = field(default_factory=list)
 
 
 class Pacing:
@@ -163,31 +156,24 @@ class Pacing:
         conditions = LedgerConditions(rules, tuple(rule.words for rule in rules))
         return read_plans(self.book, self.selection, self.fields, conditions, self.plan_table)
 
-    def _members(self) -> dict[Members, _Member]:
-        found: dict[Members, _Member] = {}
+    def _members(self) -> dict[Members, list[PlanLine]]:
+        """Return the plan lines of each member that has any, or that something was spent on."""
+        found: dict[Members, list[PlanLine]] = {members: [] for members in self.sums.by_member}
         for line in self.plans.lines:
-            if line.scenario == self.scenario and self._within(line, self.whole) is not None:
-                found.setdefault(line.members, _Member()).lines.append(line)
-        for members in self.sums.by_member:
-            found.setdefault(members, _Member())
+            if line.scenario == self.scenario and self.plans.within(line, self.whole.stretches) is not None:
+                found.setdefault(line.members, []).append(line)
         return found
-
-    def _within(self, line: PlanLine, window: Window) -> Decimal | None:
-        return self.plans.within(line, self._stretches(window))
-
-    def _stretches(self, window: Window) -> tuple[Stretch, ...]:
-        # Plans stand in periods, whatever the lines that they plan go by.
-        return window.stretches
 
     def planned(self, lines: Sequence[PlanLine], window: Window) -> Decimal:
         """Return what of these lines of plans falls into a window."""
-        return sum((self._within(line, window) or _ZERO for line in lines), _ZERO)
+        # Plans stand in periods, whatever the lines that they plan go by.
+        return sum((self.plans.within(line, window.stretches) or _ZERO for line in lines), _ZERO)
 
     # Figures.
 
     def going(self, members: Members) -> Going:
         """Return how a member goes."""
-        lines = self.members[members].lines
+        lines = self.members[members]
         found = self.sums.within(self.to_date, members)
         spent = self.sums.value(found, 0) or _ZERO
         return self._going(
@@ -302,4 +288,4 @@ class Pacing:
     @property
     def all_lines(self) -> list[PlanLine]:
         """The plan lines of all members."""
-        return [line for member in self.members.values() for line in member.lines]
+        return [line for lines in self.members.values() for line in lines]
