@@ -118,6 +118,43 @@ def test_lines_are_the_entries_behind_the_figures(demo: Path, entries: list[Bill
     assert kelsay.code == 0
 
 
+def test_groups_may_be_parts_of_dates_and_are_traced(demo: Path, entries: list[Billed]) -> None:
+    words = ["--quarter", "2026-Q2", "--by", "payer, month of posted", "--only", "office in Kelsay, Norwick"]
+    ran = run_almanac("billing", *words, "--print", "json", book=demo)
+    assert ran.code == 0, ran.err
+    rows = {row["key"]: row["cells"] for row in ran.json["rows"] if row["cells"]}
+    picked = [entry for entry in entries if entry.office in ("Kelsay", "Norwick")]
+    for month in (1, 2, 3):
+        first = date(2026, month, 1)
+        last = date(2026, month + 1, 1) - timedelta(1)
+        for payer in ("Concession Fund", ""):
+            expected = figures([each for each in picked if each.payer == payer], first, last, "posted", "posted")
+            found = rows[f"{payer or 'payer-blank'}/2026-0{month}"]
+            assert {key: Decimal(found[key]) for key in expected} == expected
+    row = "Concession Fund/2026-02"
+    traced = run_almanac("trace", "billing", *words, "--row", row, "--column", "net", "--print", "json", book=demo)
+    assert traced.code == 0, traced.err
+    assert traced.json["rows"][-1]["cells"]["net"] == rows[row]["net"]
+    assert traced.json["proof"]["balances"] is True
+
+
+@pytest.mark.parametrize("dated", ["served", "posted", "deposited"])
+def test_growth_of_billing_goes_by_any_of_its_dates(demo: Path, entries: list[Billed], dated: str) -> None:
+    words = ["growth", "billing", "--date", dated, "--of", "signed, count", "--each", "month", "--last", "4"]
+    ran = run_almanac(*words, "--as-of", "2026-05-20", "--print", "json", book=demo)
+    assert ran.code == 0, ran.err
+    rows = {row["key"]: row["cells"] for row in ran.json["rows"] if row["cells"]}
+    for year, month in ((2026, 2), (2026, 3), (2026, 4), (2026, 5)):
+        first = date(year, month, 1)
+        last = min(date(year, month + 1, 1) - timedelta(1), date(2026, 5, 20))
+        inside = [each for each in entries if (day := getattr(each, dated)) is not None and first <= day <= last]
+        key = f"{year}-{month:02d}"
+        assert Decimal(rows[f"signed/{key}"]["now"]) == sum((SIGNS[each.kind] * each.amount for each in inside), ZERO)
+        assert Decimal(rows[f"count/{key}"]["now"]) == len(inside)
+    assert any(part["rule"] == f"no {dated}" for part in ran.json["proof"]["left_out"])
+    assert ran.json["proof"]["balances"] is True
+
+
 @pytest.mark.parametrize("day", [TODAY, date(2025, 9, 30)])
 def test_what_was_served_and_not_posted_by_a_day(demo: Path, entries: list[Billed], day: date) -> None:
     late = [

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import shlex
 from collections import defaultdict
 from datetime import date
 from decimal import Decimal
@@ -222,6 +223,47 @@ def test_one_load_of_sales_and_billing_is_many(tmp_path: Path, order: tuple[int,
     for words in (["rank", "sales", "--by", "item"], ["billing", "--period", "2026-P02"]):
         one, other = (each.run(*words, "--print", "json").json for each in (whole, many))
         assert [row["cells"] for row in one["rows"]] == [row["cells"] for row in other["rows"]]
+
+
+ODD = """
+rank sales --by count
+rank sales --by item --within "month of date" --of "average of amount" --top 1
+rank sales --by item --of %
+rank sales --by item --span 2026-P13
+rank ledger --by account --period 2025-P13
+rank sales --by item --span "last 40 periods"
+growth ledger --period 2025-P13 --each period
+growth sales --as-of 1999-01-01
+growth sales --as-of 2031-01-01
+growth sales --by "quarter of date" --each year --per "x = count of billing"
+growth sales --per "x = nothing of billing"
+growth sales --only "route is nowhere"
+pace ledger --plan outlook --entity LINE --by account --months --span quarter
+pace ledger --as-of 1999-01-01
+pace sales --as-of 2025-01-01 --by route
+pace sales --by route --only "route is nowhere"
+billing --as-of 1999-01-01
+billing --entity YARD
+billing --by "week of served" --unposted
+billing --only "counts_on in 2026-P08"
+trace billing --in-transit --row Total
+trace billing --unposted --row Total
+trace growth sales --each year --row ytd --column before
+trace rank sales --by "month of date" --top 2 --row all-other
+trace rank sales --by item --of count --row total
+trace pace sales --by route --row not-given
+"""
+
+
+@pytest.mark.parametrize("words", ODD.strip().splitlines())
+def test_what_nobody_expects_is_a_report_that_proves_itself_or_one_clear_line(demo: Path, words: str) -> None:
+    ran = run_almanac(*shlex.split(words), "--print", "json", book=demo)
+    assert ran.code in (0, 2), ran.err
+    if ran.code == 0:
+        assert ran.json["proof"]["balances"] is True
+    else:
+        assert ran.err.startswith("almanac: ")
+        assert "Traceback" not in ran.err
 
 
 # Computed fields and signs.

@@ -16,7 +16,7 @@ from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.measured import MeasuredRequest
 from level_almanac.core.pace import pace
 from level_almanac.core.pacing import PaceRequest, Pacing
-from second_route import read
+from second_route import period_edges, read
 from second_sales import CENT, budgets
 from small_sales import sales_book
 
@@ -87,6 +87,34 @@ def test_at_the_last_day_the_projection_is_what_there_is(
             parts: list[Any] = [rows[part].cells[key] for _, part in row.adds]
             assert sum(parts) == row.cells[key], "periods add up to the span"
     assert pace(book, PaceRequest(of=of, income=income), TODAY).proof.balances  # type: ignore[union-attr]
+
+
+def test_each_period_is_that_of_budget_and_ledger(demo: Path) -> None:
+    words = ["pace", "ledger", "--entity", "LINE", "--by", "department", "--months", "--print", "json"]
+    ran = run_almanac(*words, book=demo)
+    assert ran.code == 0, ran.err
+    rows = rows_of(ran.json)
+    spent: defaultdict[int, Decimal] = defaultdict(Decimal)
+    for line in read(demo):
+        counts = line.entity == "LINE" and line.account >= "50" and line.source not in ("CF", "CL")
+        if counts and line.year == 2026 and line.day <= TODAY:
+            spent[line.period] += line.amount
+    due_before = fact_so_far = ZERO
+    for period in range(1, 13):
+        row = rows[f"all/2026-P{period:02d}"]
+        end = min(period_edges(2026, period)[1], TODAY)
+        planned = budgets(demo, 2026, end)
+        due = sum((each[1] for key, each in planned.items() if key[0] == "LINE" and key[1] >= "50"), ZERO)
+        if period > 9:
+            assert "fact" not in row, "what is not there yet is blank"
+            continue
+        fact_so_far += spent[period]
+        assert [Decimal(row[name]) for name in ("due", "fact", "due-so-far", "fact-so-far", "over-so-far")] == [
+            due - due_before, spent[period], due, fact_so_far, fact_so_far - due,
+        ]  # fmt: skip
+        due_before = due
+    members = [rows[f"{name}/2026-P05"]["fact"] for name in ("SEA", "OFF", "TERM")]
+    assert sum(map(Decimal, members)) == spent[5]
 
 
 GOALS = [

@@ -17,7 +17,9 @@ from level_almanac.core.billing_transit import (
     transit_notes,
 )
 from level_almanac.core.book import Book, Selection
+from level_almanac.core.computed_asked import read_computed
 from level_almanac.core.conditions_asked import Conditions, Rule
+from level_almanac.core.day_labels import DayLabels
 from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.facts import as_of_facts_over, as_of_over, reach_notes, reach_of, selection_facts, table_words
 from level_almanac.core.line_fields import SIGNED, LineField
@@ -99,9 +101,23 @@ class Billing:
         fields = book.line_fields(TABLE)
         self.reach = DayReach(self.as_of, today)
         self.through = reach_of(book, TABLE, "posted", today)
+        self.labels = DayLabels(fields.table)
+        used = (
+            request.by,
+            *request.conditions.only,
+            *request.conditions.besides,
+            *(name for name, _ in request.within),
+        )
+        fields, computed = read_computed(fields, (), used, self.reach, self.labels.label)
         self.fields = fields.with_computed(LineField("counts_on", "date", self.counts_on, TABLE))
-        reader = ComputedReader(self.fields, "--by", UsageMistake, self.reach, lambda _field, _unit: None)
-        self.by = ShownReader(reader, {}, UsageMistake).grouped(request.by, "--by") if request.by else ()
+        reader = ComputedReader(self.fields, "--by", UsageMistake, self.reach, self.labels.label)
+        shown = ShownReader(reader, computed, UsageMistake)
+        self.by = shown.grouped(request.by, "--by") if request.by else ()
+        for name, _ in request.within:
+            # A group may be of a part of a date, which is no field by itself.
+            (group,) = shown.grouped(name, "--by")
+            if name not in self.fields.by_name and group.value is not None:
+                self.fields = self.fields.with_computed(LineField(name, group.kind, group.value, TABLE))
         self.conditions = tuple(condition_rules(request.conditions, self.fields, self.reach))
         if request.view == "in-transit":
             self.by = (self._direction(), *self.by)
@@ -173,7 +189,8 @@ class Billing:
 
     def source_of(self, rules: Sequence[Rule]) -> LineSource:
         """Return what the store is asked of."""
-        return self.book.line_source(self.fields, [rule.predicate for rule in rules])
+        source = self.book.line_source(self.fields, [rule.predicate for rule in rules])
+        return self.labels.labelled(source, self.book.engine, self.as_of.calendar)
 
     # What is shown of them.
 

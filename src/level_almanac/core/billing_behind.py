@@ -33,7 +33,7 @@ def billing_behind(book: Book, request: BillingRequest, row_name: str, column_na
         kinds=(column.key,) if column.key in FIGURES else (),
     )
     found, _ = Billing(book, inner, today).made()
-    key = column.key if column.key in FIGURES else "net" if request.view == "figures" else "charge"
+    key = column.key if column.key in FIGURES else usual
     told = found.rows[-1].cells.get(key) or Decimal(0)
     counted = found.proof.shown.lines if found.proof else 0
     holds = (

@@ -105,8 +105,7 @@ def _measure(field: ShownField, *, percent: bool) -> Measure:
     if percent:
         raise refused("only a ratio is shown in percent", "compute one, such as --compute 'margin = (a - b) / a'")
     if field.aggregate == "count":
-        value = Asked(field.value, "count") if field.value is not None else Asked(_ONE, "count")
-        return Measure(field.key, field.label, "count", percent, field, (value,))
+        return Measure(field.key, field.label, "count", percent, field, (Asked(_ONE, "count"),))
     if field.kind not in ("amount", "quantity", "whole") or field.value is None:
         raise refused(f"{field.key} is no number to add up")
     if field.is_linked:
