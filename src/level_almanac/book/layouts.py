@@ -90,6 +90,16 @@ def layout_names(root: Path) -> list[str]:
     return [*own, *(name for name in BUILT_IN if name not in own)]
 
 
+def layout_texts(root: Path) -> dict[str, str]:
+    """Return the text of every layout that a statement of this book can have, built-in ones too, by name."""
+    texts = {name: _built_in_text(name) for name in BUILT_IN}
+    return texts | {path.stem: path.read_text(encoding="utf-8") for path in (root / FOLDER).glob("*.toml")}
+
+
+def _built_in_text(name: str) -> str:
+    return resources.files(__package__).joinpath(FOLDER, f"{name}.toml").read_text(encoding="utf-8")
+
+
 def read_layout(root: Path, name: str) -> Layout:
     """Return the book's layout of this name, or the built-in one.
 
@@ -103,8 +113,7 @@ def read_layout(root: Path, name: str) -> Layout:
         raise UsageMistake(
             Mistake("no layout has this name", "LAYOUT", repr(name), listed(known), nearest(name, known))
         )
-    text = resources.files(__package__).joinpath(FOLDER, f"{name}.toml").read_text(encoding="utf-8")
-    return _layout(tomllib.loads(text), name)
+    return _layout(tomllib.loads(_built_in_text(name)), name)
 
 
 def _read(root: Path, path: Path, name: str) -> Layout:

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import click
 
+from level_almanac.cli.session import Session
 from level_almanac.errors import AlmanacError, BookMistake
 
 COMMANDS = {
@@ -18,11 +19,14 @@ COMMANDS = {
     "demo": "Write the demo book, load it, and walk through its reports.",
     "detail": "Account detail: opening, each line, running balance, closing.",
     "documents": "Invoices and credits: all, open, overdue, unapplied.",
+    "edition": "Reports issued together: issue, list, verify, compare.",
+    "explain": "Write an explanation of one figure of a page, printed with it.",
     "fields": "What can be asked for: tables, their fields, and a few values.",
     "growth": "Any measures by year, quarter, period, week or day, with change.",
     "list": "Lines of a table: any fields, conditions, groups and totals.",
     "load": "Take the exports in: all of them, or nothing.",
     "new": "Start a book: a folder with its settings, to go on from.",
+    "page": "Saved reports: save, list, show, run, copy, lock, check them.",
     "pace": "Spending against a budget, and where it will end.",
     "parties": "Totals per supplier or customer, past thresholds or not.",
     "propose": "Propose an intake block for an export.",
@@ -60,6 +64,7 @@ class Commands(click.Group):
         """Offer the nearest name for a command that there is not."""
         from level_almanac.errors import nearest  # noqa: PLC0415  only for a message
 
+        ctx.ensure_object(Session).words = tuple(args)
         if args and args[0] not in COMMANDS and not args[0].startswith("-"):
             hint = nearest(args[0], COMMANDS)
             raise click.UsageError(f"No such command {args[0]!r}." + (f" {hint[0].upper()}{hint[1:]}" if hint else ""))
@@ -86,7 +91,9 @@ def almanac(ctx: click.Context, book: Path) -> None:
 
     Each report stands on its proof. Start with `almanac demo`.
     """
-    ctx.obj = book
+    session = ctx.ensure_object(Session)
+    if session.opened is None:
+        session.folder = book
 
 
 def run() -> None:

@@ -2,11 +2,11 @@
 
 import functools
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any, TypeVar
 
 import click
 
+from level_almanac.cli.session import session_of
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book
 from level_almanac.core.words.days import DayWords, Moved, read_day
@@ -94,7 +94,8 @@ def last_day(through: DayWords | None, before: DayWords | None) -> DayWords | No
 
 def open_book(ctx: click.Context) -> Book:
     """Open the book that `--book` names."""
-    return Book.open(ctx.find_root().obj or Path())
+    session = session_of(ctx)
+    return session.opened or Book.open(session.folder)
 
 
 def condition_options(command: F) -> F:

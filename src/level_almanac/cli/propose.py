@@ -6,6 +6,7 @@ import click
 
 from level_almanac.book.reading import find_book, read_book
 from level_almanac.book.tables import BUILT_IN, tables_of
+from level_almanac.cli.session import session_of
 from level_almanac.errors import BookMistake
 from level_almanac.intake.propose import propose as proposed_block
 
@@ -28,7 +29,7 @@ def propose(ctx: click.Context, file: Path, table: str) -> None:
     """
     tables, entities, name = dict(BUILT_IN), [], file.as_posix()
     try:
-        root = find_book(ctx.find_root().obj or Path())
+        root = find_book(session_of(ctx).folder)
     except BookMistake:
         root = None
     if root is not None:

@@ -10,6 +10,9 @@ from typing import Any, TypeVar
 
 import click
 
+from level_almanac.book.reading import find_book
+from level_almanac.book.runs import keep_last
+from level_almanac.cli.session import REPORTS, session_of
 from level_almanac.core.book import Book
 from level_almanac.core.look import Look, look_of
 from level_almanac.core.report_table import ReportTable
@@ -87,8 +90,24 @@ def look_for(output: OutputRequest, book: Book) -> Look:
 
 
 def show(ctx: click.Context, table: ReportTable, output: OutputRequest, look: Look) -> None:
-    """Print the report and write its files; end with 1 where its proof or a check in it does not hold."""
-    table = dressed(table._replace(look=look))
+    """Print the report and write its files; end with 1 where its proof or a check in it does not hold.
+
+    In a page's run the report is only handed back.
+    """
+    table = table._replace(look=look)
+    session = session_of(ctx)
+    if session.taken is not None:
+        session.taken.append(table)
+        return
+    if session.words[:1] and session.words[0] in REPORTS:
+        # `page save` can make a page of it.
+        keep_last(find_book(session.folder), session.words)
+    hand_on(ctx, table, output)
+
+
+def hand_on(ctx: click.Context, table: ReportTable, output: OutputRequest) -> None:
+    """Print a report that has its look, and write its files, as `show` does."""
+    table = dressed(table)
     for path in output.outputs:
         write_report(table, path)
         click.echo(f"wrote {path}", err=True)

@@ -68,16 +68,31 @@ class Selection:
 
 
 class Book:
-    """A book, open for reading. Reports see the one state that was in force when the book was opened."""
+    """A book, open for reading. Reports see the one state that was in force when the book was opened.
 
-    def __init__(self, file: BookFile) -> None:
+    frozen: the time that an edition was issued at, where it is the book that one keeps: its clock stands still then;
+    as_placed: whether lines are taken as they were placed and classed, though under other rules than the book's;
+    traced_within: the parts that lines behind a figure of the ledger are looked for in, where not in all.
+    """
+
+    def __init__(
+        self,
+        file: BookFile,
+        store: Store | None = None,
+        frozen: datetime | None = None,
+        *,
+        as_placed: bool = False,
+    ) -> None:
         self.file = file
+        self.frozen = frozen
+        self.as_placed = as_placed
+        self.traced_within: frozenset[str] | None = None
         self.settings = file.settings
         self.calendars = {
             "": self._calendar("", file.settings.calendar),
             **{name: self._calendar(name, each) for name, each in file.settings.calendars.items()},
         }
-        self.store = Store(file.root / STORE_FOLDER)
+        self.store = store or Store(file.root / STORE_FOLDER)
         self.zone = ZoneInfo(file.settings.book.time_zone)
 
     @classmethod
@@ -99,7 +114,7 @@ class Book:
     @property
     def now(self) -> datetime:
         """The time by the book's clock."""
-        return datetime.now(self.zone)
+        return self.frozen or datetime.now(self.zone)
 
     @cached_property
     def class_rules(self) -> "dict[str, Predicate]":
@@ -141,7 +156,7 @@ class Book:
         state = self.store.state()
         if state is None or not any(loaded.lines for loaded in state.files):
             raise BookMistake(Mistake("nothing is loaded yet", str(self.file.root), next_step="run `almanac load`"))
-        if state.rules != rules_fingerprint(self.file):
+        if state.rules != rules_fingerprint(self.file) and not self.as_placed:
             what = "the calendar, the entry classes or a currency changed since the exports were loaded"
             raise BookMistake(Mistake(what, "almanac.toml", next_step="run `almanac load`"))
         return state
@@ -190,7 +205,8 @@ class Book:
         within: list[str] = []
         beyond = Sums()
         for loaded in self.state.files_of("ledger"):
-            if any(loaded.fiscal_low <= each.high and each.low <= loaded.fiscal_high for each in stretches):
+            wanted = self.traced_within is None or loaded.part in self.traced_within
+            if wanted and any(loaded.fiscal_low <= each.high and each.low <= loaded.fiscal_high for each in stretches):
                 within.append(self.store.path_of(loaded.part))
             else:
                 beyond = sum((Sums(*sums) for code, sums in loaded.sums.items() if code in entities), beyond)

@@ -87,7 +87,7 @@ class _Check:
         self.book, self.request, self.today = book, request, today
         self.as_of = as_of_for(book, book.calendars[""], request.when, today, tuple(SIDE_OF.values()))
         self.reach = DayReach(self.as_of, today)
-        self.before = read_record(book.store.folder)
+        self.before = None if book.frozen else read_record(book.store.folder)
         self.closed: dict[str, ledger_checks.PeriodSums] = {}
         self.sides = list(self._sides())
         self.checked = [each for each in self._run() if self._asked(each.kind.key)]
@@ -240,6 +240,8 @@ class _Check:
         kept |= {each.kind.key: [finding.key for finding in each.findings] for each in self.checked}
         whole = self._asked("closed")
         closed = {key: [each.lines, str(each.debit), str(each.credit)] for key, each in self.closed.items()}
+        if self.book.frozen:
+            return
         made_at = closed_at = f"{day_words(self.book.now.date())} {self.book.now:%H:%M}"
         if not whole and self.before:
             closed, closed_at = self.before.closed, self.before.closed_at

@@ -99,6 +99,19 @@ class Note(NamedTuple):
     decimals: int = 2
 
 
+class Explanation(NamedTuple):
+    """What a person wrote of a figure. row, column: its keys; of: the same in words; stale: the figure that it was
+    written for, where it is another now.
+    """
+
+    row: str
+    column: str
+    of: str
+    text: str
+    by: str = ""
+    stale: Decimal | None = None
+
+
 class Check(NamedTuple):
     """One thing that must hold, in words that also tell by how much it does not."""
 
@@ -110,7 +123,8 @@ class Proof(NamedTuple):
     """The accounting of all lines that a report considered: they are what it shows and what its rules left out.
 
     measure: what the amounts are of; considered: counted apart from the report's own query; shown_as: how what is
-    shown falls into parts, where it does; table: whose lines; further: proofs of what else was considered.
+    shown falls into parts, where it does; table: whose lines; further: proofs of what else was considered; unit: what
+    is counted.
     """
 
     measure: str
@@ -122,6 +136,7 @@ class Proof(NamedTuple):
     shown_as: tuple[Part, ...] = ()
     table: str = "ledger"
     further: tuple["Proof", ...] = ()
+    unit: str = "line"
 
     @property
     def adds_up(self) -> bool:
@@ -139,7 +154,8 @@ class Proof(NamedTuple):
 class ReportTable(NamedTuple):
     """A report. facts: what it was made of, by key; subtitle: the same as lines to be read; key_label: the head of the
     row labels; show_keys: whether row keys stand beside the labels; look: how numbers, days and paper are to look;
-    behind: the lines behind its figures, in groups by row key, as a table or none; chart: what is drawn of it.
+    behind: the lines behind its figures, in groups by row key, as a table or none; chart: what is drawn of it;
+    explanations: of single figures, numbered from 1 in their order.
     """
 
     title: str
@@ -154,3 +170,9 @@ class ReportTable(NamedTuple):
     look: Look = Look()
     behind: tuple["ReportTable", ...] = ()
     chart: Chart | None = None
+    explanations: tuple["Explanation", ...] = ()
+
+    @property
+    def marks(self) -> Mapping[tuple[str, str], int]:
+        """The number of the explanation of each figure that has one, by the keys of its row and column."""
+        return {(each.row, each.column): number for number, each in enumerate(self.explanations, 1)}

@@ -191,6 +191,9 @@ class _Load:
                 lines=0,
             )
             old = known.get(file.key)
+            as_before = old is not None and old.sha256 == entry.sha256
+            taken_at = old.taken_at if old and as_before else self.now.isoformat(timespec="seconds")
+            entry = replace(entry, taken_at=taken_at)
             same = old and (old.sha256, old.reading) == (entry.sha256, entry.reading)
             # What was set aside once is asked about again, unless it is to be set aside again.
             if old and same and (self.options.set_aside or not old.set_aside):

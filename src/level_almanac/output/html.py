@@ -5,7 +5,7 @@ from typing import Any
 
 from level_almanac.core.report_table import Column, ReportTable, Row
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.words import cell_words, is_negative, notes, proof_lines
+from level_almanac.output.words import figure_words, is_negative, mark_words, notes, proof_lines
 
 _PRINTED_COLUMNS = 8
 _LONG_LABEL = 48
@@ -132,7 +132,8 @@ def _cell(row: Row, column: Column, table: ReportTable) -> dict[str, str]:
         looks.append("zero")
     if table.look.style.negatives == "red" and is_negative(cell, column, row, table):
         looks.append("red")
-    return {"words": cell_words(cell, column, row, table).strip(), "look": " ".join(looks)}
+    words = figure_words(cell, column, row, table).strip()
+    return {"words": words, "look": " ".join(looks), "mark": mark_words(column, row, table).strip()}
 
 
 def _logo(table: ReportTable) -> str:

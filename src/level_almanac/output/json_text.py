@@ -34,6 +34,18 @@ def _plain(table: ReportTable) -> dict[str, Any]:
         "proof": _proof(table.proof) if table.proof else None,
         "notes": notes(table._replace(look=Look())),
     }
+    if table.explanations:
+        plain["explanations"] = [
+            {
+                "number": number,
+                "row": each.row,
+                "column": each.column,
+                "text": each.text,
+                "by": each.by,
+                "written_for": f"{each.stale:f}" if each.stale is not None else None,
+            }
+            for number, each in enumerate(table.explanations, 1)
+        ]
     if table.behind:
         plain["behind"] = [_plain(lines) for lines in table.behind]
     return plain

@@ -6,25 +6,26 @@ from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
 
+from level_almanac.core.look import Look
 from level_almanac.core.report_table import Column, ReportTable, Row
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.words import cell_words, is_negative, notes, proof_lines
 
-_MM = 72 / 25.4
+MM = 72 / 25.4
 _SIZES = (9.0, 8.5, 8.0, 7.5, 7.0, 6.5, 6.0)
 """Type sizes in points, the largest that fits being used."""
 _GAP = 9.0
 _SHORT_HEAD = 14
-_QUIET, _INK, _RULE, _RED = "#5d6875", "#1d2733", "#9aa4af", "#a3262a"
-_REGULAR, _BOLD = "report", "report-bold"
+QUIET, INK, RULE, _RED = "#5d6875", "#1d2733", "#9aa4af", "#a3262a"
+REGULAR, BOLD = "report", "report-bold"
 
 
 def pdf(table: ReportTable) -> bytes:
     """Return the report as a PDF."""
-    return _Document(table).made()
+    return Document(table).made()
 
 
-def _fonts() -> None:
+def known_fonts() -> None:
     """Make known a typeface that has every sign in use, a true minus among them; it comes with the charts' library."""
     from reportlab.pdfbase import pdfmetrics  # noqa: PLC0415  heavy, and needed for no other format
     from reportlab.pdfbase.ttfonts import TTFont  # noqa: PLC0415  as above
@@ -33,22 +34,22 @@ def _fonts() -> None:
     if spec is None or spec.origin is None:
         raise ImportError("matplotlib")
     folder = Path(spec.origin).parent / "mpl-data" / "fonts" / "ttf"
-    if _REGULAR not in pdfmetrics.getRegisteredFontNames():
-        pdfmetrics.registerFont(TTFont(_REGULAR, str(folder / "DejaVuSans.ttf")))
-        pdfmetrics.registerFont(TTFont(_BOLD, str(folder / "DejaVuSans-Bold.ttf")))
+    if REGULAR not in pdfmetrics.getRegisteredFontNames():
+        pdfmetrics.registerFont(TTFont(REGULAR, str(folder / "DejaVuSans.ttf")))
+        pdfmetrics.registerFont(TTFont(BOLD, str(folder / "DejaVuSans-Bold.ttf")))
 
 
-class _Document:
+class Document:
     """Lays one report out on pages."""
 
     def __init__(self, table: ReportTable) -> None:
         from reportlab.lib import pagesizes  # noqa: PLC0415  heavy, and needed for no other format
 
-        _fonts()
+        known_fonts()
         self.table = table
         page = table.look.page
         self.paper: tuple[float, float] = getattr(pagesizes, page.paper.upper())
-        self.margin = page.margins * _MM
+        self.margin = page.margins * MM
         self.heads = [(column.label, column.covers, column.extent) for column in table.columns]
         self.cells = [
             [cell_words(row.cells.get(column.key), column, row, table) for column in table.columns]
@@ -59,7 +60,7 @@ class _Document:
     def _width(self, words: str, size: float, *, bold: bool = False) -> float:
         from reportlab.pdfbase.pdfmetrics import stringWidth  # noqa: PLC0415  as above
 
-        return float(stringWidth(words, _BOLD if bold else _REGULAR, size))
+        return float(stringWidth(words, BOLD if bold else REGULAR, size))
 
     def _label_width(self, size: float) -> float:
         labels = [self._width(row.label, size, bold=row.kind != "line") + row.level * size for row in self.table.rows]
@@ -110,40 +111,39 @@ class _Document:
 
     def made(self) -> bytes:
         """Return the finished file."""
-        from reportlab.platypus import BaseDocTemplate, Frame, PageTemplate  # noqa: PLC0415  as above
+        from reportlab.platypus import BaseDocTemplate  # noqa: PLC0415  as above
 
         stream = io.BytesIO()
-        width, height = self.page
-        bottom, top = self.margin + 16, self.margin + 16
-        frame = Frame(self.margin, bottom, width - 2 * self.margin, height - bottom - top, 0, 0, 0, 0, id="all")
         document = BaseDocTemplate(
             stream, pagesize=self.page, title=self.table.title, author=self.table.facts.get("entity_name", ""),
             invariant=True,
         )  # fmt: skip
-        document.addPageTemplates([PageTemplate("page", [frame])])
-        document.build(list(self._story()), canvasmaker=_numbering(self))
+        document.addPageTemplates([page_template("page", self, self.page, self.margin)])
+        document.build(list(self.story()), canvasmaker=numbering())
         return stream.getvalue()
 
-    def _paragraph(self, words: str, size: float, color: str, *, bold: bool = False, after: float = 0) -> Any:
+    def paragraph(self, words: str, size: float, color: str, *, bold: bool = False, after: float = 0) -> Any:
+        """Return words as they are to be set."""
         from xml.sax.saxutils import escape  # noqa: PLC0415  as above
 
         from reportlab.lib.styles import ParagraphStyle  # noqa: PLC0415  as above
         from reportlab.platypus import Paragraph  # noqa: PLC0415  as above
 
-        font = _BOLD if bold else _REGULAR
+        font = BOLD if bold else REGULAR
         style = ParagraphStyle(
             "words", fontName=font, fontSize=size, leading=size * 1.35, textColor=color, spaceAfter=after
         )
         return Paragraph(escape(words), style)
 
-    def _story(self) -> Iterator[Any]:
+    def story(self) -> Iterator[Any]:
+        """Yield what the document is made of, from its title on."""
         from reportlab.platypus import PageBreak, Spacer  # noqa: PLC0415  as above
 
         if self.table.look.logo is not None:
             yield self._logo()
-        yield self._paragraph(self.table.title, 14, _INK, bold=True, after=3)
+        yield self.paragraph(self.table.title, 14, INK, bold=True, after=3)
         for line in page_lines(self.table):
-            yield self._paragraph(line, 8, _QUIET)
+            yield self.paragraph(line, 8, QUIET)
         yield Spacer(0, 10)
         if self.table.chart is not None:
             yield self._chart()
@@ -153,7 +153,7 @@ class _Document:
                 yield PageBreak()
             if len(self.blocks) > 1:
                 words = f"columns {first + 1} to {last} of {len(self.table.columns)}"
-                yield self._paragraph(words, 7, _QUIET, after=3)
+                yield self.paragraph(words, 7, QUIET, after=3)
             for part, rows in enumerate(_groups(self.table.rows)):
                 if part:
                     yield PageBreak()
@@ -164,9 +164,9 @@ class _Document:
     def _below(self) -> Iterator[Any]:
         for line in proof_lines(self.table.proof, self.table) if self.table.proof else []:
             wrong = line.startswith("DOES NOT")
-            yield self._paragraph(f"proof   {line}", 7, _RED if wrong else _QUIET, bold=wrong)
+            yield self.paragraph(f"proof   {line}", 7, _RED if wrong else QUIET, bold=wrong)
         for line in notes(self.table):
-            yield self._paragraph(f"note    {line}", 7, _QUIET)
+            yield self.paragraph(f"note    {line}", 7, QUIET)
 
     def _logo(self) -> Any:
         from reportlab.lib.utils import ImageReader  # noqa: PLC0415  as above
@@ -197,11 +197,11 @@ class _Document:
         size, front = self.size, 2 if self.table.show_keys else 1
         columns = self.table.columns[first:last]
         heads = [self._head(column, words) for column, words in zip(columns, self.heads[first:last], strict=True)]
-        lead = [""] * (front - 1) + [self._paragraph(self.table.key_label, size - 1, _QUIET)]
+        lead = [""] * (front - 1) + [self.paragraph(self.table.key_label, size - 1, QUIET)]
         lines: list[list[Any]] = [[*lead, *heads]]
         looks: list[tuple[Any, ...]] = [
-            ("FONT", (0, 0), (-1, -1), _REGULAR, size),
-            ("TEXTCOLOR", (0, 0), (-1, -1), _INK),
+            ("FONT", (0, 0), (-1, -1), REGULAR, size),
+            ("TEXTCOLOR", (0, 0), (-1, -1), INK),
             ("ALIGN", (front, 0), (-1, -1), "RIGHT"),
             ("VALIGN", (0, 0), (-1, 0), "BOTTOM"),
             ("VALIGN", (0, 1), (-1, -1), "MIDDLE"),
@@ -210,7 +210,7 @@ class _Document:
             ("RIGHTPADDING", (0, 0), (-1, -1), 1),
             ("TOPPADDING", (0, 0), (-1, -1), 1.1),
             ("BOTTOMPADDING", (0, 0), (-1, -1), 1.6),
-            ("LINEBELOW", (0, 0), (-1, 0), 0.8, _INK),
+            ("LINEBELOW", (0, 0), (-1, 0), 0.8, INK),
         ]
         for at, column in enumerate(columns, front):
             if column.kind == "text":
@@ -231,7 +231,7 @@ class _Document:
             room += sum(self.widths[: len(self.table.columns)])
         if self._width(row.label, self.size, bold=bold) <= room:
             return row.label
-        return self._paragraph(row.label, self.size, _INK, bold=bold)
+        return self.paragraph(row.label, self.size, INK, bold=bold)
 
     def _head(self, column: Column, words: Sequence[str]) -> Any:
 
@@ -240,12 +240,12 @@ class _Document:
 
         size = self.size - 1
         style = ParagraphStyle(
-            "head", fontName=_REGULAR, fontSize=size, leading=size * 1.25, alignment=0 if column.kind == "text" else 2,
-            textColor=_QUIET, splitLongWords=0,
+            "head", fontName=REGULAR, fontSize=size, leading=size * 1.25, alignment=0 if column.kind == "text" else 2,
+            textColor=QUIET, splitLongWords=0,
         )  # fmt: skip
         room = self.widths[self.table.columns.index(column)] - _GAP
         label, *below = (self._broken(part, room, size) for part in words if part)
-        text = "<br/>".join([f'<font name="{_BOLD}" color="{_INK}">{label}</font>', *below])
+        text = "<br/>".join([f'<font name="{BOLD}" color="{INK}">{label}</font>', *below])
         return Paragraph(text, style)
 
     def _broken(self, words: str, room: float, size: float) -> str:
@@ -259,14 +259,14 @@ class _Document:
     def _row_look(self, at: int, row: Row, front: int, columns: Sequence[Column]) -> Iterator[tuple[Any, ...]]:
         yield ("LEFTPADDING", (front - 1, at), (front - 1, at), row.level * self.size)
         if row.kind != "line":
-            yield ("FONT", (0, at), (-1, at), _BOLD, self.size)
+            yield ("FONT", (0, at), (-1, at), BOLD, self.size)
         if row.kind == "heading" and not row.cells:
             # It has the line to itself.
             yield ("SPAN", (front - 1, at), (-1, at))
         if row.kind == "heading" and row.level == 0:
             yield ("TOPPADDING", (0, at), (-1, at), 6)
         if row.kind == "group":
-            yield ("FONT", (0, at), (-1, at), _BOLD, self.size + 2)
+            yield ("FONT", (0, at), (-1, at), BOLD, self.size + 2)
             yield ("BOTTOMPADDING", (0, at), (-1, at), 4)
         if row.kind in ("subtotal", "total"):
             yield (
@@ -274,31 +274,49 @@ class _Document:
                 (front, at),
                 (-1, at),
                 0.6 if row.level == 0 else 0.3,
-                _INK if row.level == 0 else _RULE,
+                INK if row.level == 0 else RULE,
             )
         if row.kind == "total":
-            yield ("LINEBELOW", (front, at), (-1, at), 0.6, _INK, 0, None, None, 2, 1.2)
+            yield ("LINEBELOW", (front, at), (-1, at), 0.6, INK, 0, None, None, 2, 1.2)
         for number, column in enumerate(columns, front):
             cell = row.cells.get(column.key)
             if cell is not None and not isinstance(cell, str) and not cell:
-                yield ("TEXTCOLOR", (number, at), (number, at), _RULE)
+                yield ("TEXTCOLOR", (number, at), (number, at), RULE)
             if self.table.look.style.negatives == "red" and is_negative(cell, column, row, self.table):
                 yield ("TEXTCOLOR", (number, at), (number, at), _RED)
 
     def margins_text(self, canvas: Any, number: int, count: int) -> None:
         """Write what stands above and below each page."""
-        width, height = self.page
-        page, look = self.table.look.page, self.table.look
-        canvas.setFont(_REGULAR, 7)
-        canvas.setFillColor(_QUIET)
-        left, right = self.margin, width - self.margin
-        top, bottom = height - self.margin, self.margin
-        canvas.drawString(left, top, page.header or self.table.facts.get("entity_name", ""))
-        if number > 1 or not page.header:
-            canvas.drawRightString(right, top, self.table.title if number > 1 else "")
-        prepared = f"prepared {look.prepared:%Y-%m-%d}" if look.prepared else ""
-        canvas.drawString(left, bottom, " · ".join(words for words in (page.footer, prepared) if words))
-        canvas.drawRightString(right, bottom, f"page {number} of {count}")
+        left = self.table.look.page.header or self.table.facts.get("entity_name", "")
+        words = (left, self.table.title if number > 1 else "")
+        write_margins(canvas, (self.page, self.margin), self.table.look, words, (number, count))
+
+
+def write_margins(
+    canvas: Any, paper: tuple[tuple[float, float], float], look: Look, words: tuple[str, str], number: tuple[int, int]
+) -> None:
+    """Write what stands around a page. paper: its size and margin; words: above, left, right; number: and how many."""
+    (width, height), margin = paper
+    canvas.setFont(REGULAR, 7)
+    canvas.setFillColor(QUIET)
+    canvas.drawString(margin, height - margin, words[0])
+    canvas.drawRightString(width - margin, height - margin, words[1])
+    prepared = f"prepared {look.prepared:%Y-%m-%d}" if look.prepared else ""
+    canvas.drawString(margin, margin, " · ".join(each for each in (look.page.footer, prepared) if each))
+    canvas.drawRightString(width - margin, margin, f"page {number[0]} of {number[1]}")
+
+
+def page_template(name: str, document: Any, size: tuple[float, float], margin: float) -> Any:
+    """Return the pages of a document, which writes what stands around them."""
+    from reportlab.platypus import Frame, PageTemplate  # noqa: PLC0415  heavy, and needed for no other format
+
+    def begin(canvas: Any, _: Any) -> None:
+        canvas.of_document = document
+
+    width, height = size
+    edge = margin + 16
+    frame = Frame(margin, edge, width - 2 * margin, height - 2 * edge, 0, 0, 0, 0, id=name)
+    return PageTemplate(name, [frame], onPage=begin, pagesize=size)
 
 
 def _pieces(words: str) -> list[str]:
@@ -319,7 +337,7 @@ def _groups(rows: Sequence[Row]) -> list[list[tuple[int, Row]]]:
     return found
 
 
-def _numbering(document: _Document) -> Any:
+def numbering() -> Any:
     """Return a canvas that knows how many pages there are when it writes the first one's number."""
     from reportlab.pdfgen.canvas import Canvas  # noqa: PLC0415  heavy, and needed for no other format
 
@@ -335,7 +353,7 @@ def _numbering(document: _Document) -> Any:
         def save(self) -> None:
             for number, kept in enumerate(self._kept, 1):
                 self.__dict__.update(kept)
-                document.margins_text(self, number, len(self._kept))
+                self.of_document.margins_text(self, number, len(self._kept))
                 super().showPage()
             super().save()
 

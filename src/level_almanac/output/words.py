@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from datetime import date
 from decimal import ROUND_HALF_UP, Context, Decimal
 
-from level_almanac.core.report_table import Cell, Column, Counted, Note, Part, Proof, ReportTable, Row
+from level_almanac.core.report_table import Cell, Column, Counted, Explanation, Note, Part, Proof, ReportTable, Row
 
 _EXACT = Context(prec=60)
 _MINUS = "−"
@@ -67,7 +67,29 @@ def day_text(day: date, table: ReportTable) -> str:
 
 
 def cell_words(cell: Cell, column: Column, row: Row, table: ReportTable) -> str:
-    """Return a cell as it is shown under its column."""
+    """Return a cell as it is shown under its column, with the number of its explanation if it has one.
+
+    The other cells of the column are padded by as much, so that digits stay one above the other.
+    """
+    words = figure_words(cell, column, row, table)
+    if not table.explanations or not words:
+        return words
+    return words + mark_words(column, row, table).ljust(mark_width(column, table))
+
+
+def mark_words(column: Column, row: Row, table: ReportTable) -> str:
+    """Return ` [1]` for a figure whose explanation is the first, and nothing for one without."""
+    number = table.marks.get((row.key, column.key))
+    return f" [{number}]" if number else ""
+
+
+def mark_width(column: Column, table: ReportTable) -> int:
+    """Return how many letters the widest mark in a column takes."""
+    return max((len(f" [{number}]") for (_, key), number in table.marks.items() if key == column.key), default=0)
+
+
+def figure_words(cell: Cell, column: Column, row: Row, table: ReportTable) -> str:
+    """Return a cell as it is shown, by itself."""
     if cell is None:
         return ""
     if isinstance(cell, date):
@@ -98,9 +120,9 @@ def is_negative(cell: Cell, column: Column, row: Row, table: ReportTable) -> boo
     return isinstance(cell, Decimal) and shown_number(cell, column, table, row) < 0
 
 
-def counted_words(counted: Counted, decimals: int, table: ReportTable) -> str:
-    """Return `25,112 lines −1,204,551.20`: exact, whatever the units of the figures are."""
-    lines = "line" if counted.lines == 1 else "lines"
+def counted_words(counted: Counted, decimals: int, table: ReportTable, unit: str = "line") -> str:
+    """Return `25,112 lines −1,204,551.20`: exact, whatever the units of the figures are. unit: what is counted."""
+    lines = unit if counted.lines == 1 else f"{unit}s"
     return f"{grouped(Decimal(counted.lines), table)} {lines} {_exact(counted.amount, decimals, table)}"
 
 
@@ -111,13 +133,13 @@ def _exact(amount: Decimal, decimals: int, table: ReportTable) -> str:
 
 def proof_lines(proof: Proof, table: ReportTable) -> list[str]:
     """Return the proof in words, a line for each step."""
-    places = proof.decimals
-    shown_as = f": {_parts(proof.shown_as, places, table)}" if proof.shown_as else ""
-    of = "" if proof.table == "ledger" else f" of {proof.table}"
+    places, unit = proof.decimals, proof.unit
+    shown_as = f": {_parts(proof.shown_as, places, table, unit)}" if proof.shown_as else ""
+    of = "" if proof.table in ("ledger", f"{unit}s") else f" of {proof.table}"
     lines = [
-        f"{counted_words(proof.considered, places, table)}{of} considered ({proof.measure})",
-        f"= {counted_words(proof.shown, places, table)} shown{shown_as}",
-        f"+ left out: {_parts(proof.left_out, places, table)}" if proof.left_out else "+ nothing left out",
+        f"{counted_words(proof.considered, places, table, unit)}{of} considered ({proof.measure})",
+        f"= {counted_words(proof.shown, places, table, unit)} shown{shown_as}",
+        f"+ left out: {_parts(proof.left_out, places, table, unit)}" if proof.left_out else "+ nothing left out",
     ]
     lines.append("adds up to the cent" if proof.adds_up else "DOES NOT ADD UP: this report is wrong")
     lines[-1] += "".join(f" · {check.words}" for check in proof.checks if check.holds)
@@ -127,8 +149,8 @@ def proof_lines(proof: Proof, table: ReportTable) -> list[str]:
     return lines
 
 
-def _parts(parts: Sequence[Part], decimals: int, table: ReportTable) -> str:
-    return " · ".join(f"{part.rule} {counted_words(part.counted, decimals, table)}" for part in parts)
+def _parts(parts: Sequence[Part], decimals: int, table: ReportTable, unit: str) -> str:
+    return " · ".join(f"{part.rule} {counted_words(part.counted, decimals, table, unit)}" for part in parts)
 
 
 def note_words(note: Note | str, table: ReportTable) -> str:
@@ -139,8 +161,17 @@ def note_words(note: Note | str, table: ReportTable) -> str:
 
 
 def notes(table: ReportTable) -> list[str]:
-    """Return the report's notes, and last what rounding did, if it did anything that can be seen."""
-    return [*(note_words(note, table) for note in table.notes), *_rounding_notes(table)]
+    """Return the explanations of figures, the report's notes, and last what rounding did, if that can be seen."""
+    told = (_explanation_words(number, each, table) for number, each in enumerate(table.explanations, 1))
+    return [*told, *(note_words(note, table) for note in table.notes), *_rounding_notes(table)]
+
+
+def _explanation_words(number: int, explanation: Explanation, table: ReportTable) -> str:
+    by = f" ({explanation.by})" if explanation.by else ""
+    words = f"[{number}] {explanation.of}: {explanation.text}{by}"
+    if explanation.stale is None:
+        return words
+    return f"{words} · STALE: written when the figure was {_exact(explanation.stale, 2, table)}"
 
 
 def subtitles(table: ReportTable) -> list[str]:

@@ -5,14 +5,14 @@ that does not show the same.
 """
 
 import io
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 from typing import Any
 
 from level_almanac.core.report_table import Cell, Column, ReportTable, Row
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.words import cell_words, notes, places_of, proof_lines
+from level_almanac.output.words import cell_words, mark_width, mark_words, notes, places_of, proof_lines
 
 _PAPERS = {"letter": 1, "legal": 5, "a3": 8, "a4": 9}
 _MM_PER_INCH = Decimal("25.4")
@@ -36,13 +36,8 @@ _PORTRAIT_WIDTH = 95
 
 def xlsx(table: ReportTable) -> bytes:
     """Return the report as a workbook."""
-    import xlsxwriter  # noqa: PLC0415  heavy, and needed for no other format
-
     stream = io.BytesIO()
-    options = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
-    book = xlsxwriter.Workbook(stream, options)
-    prepared = table.look.prepared
-    book.set_properties({"title": table.title, "created": prepared.replace(tzinfo=None) if prepared else None})
+    book = _workbook(stream, table.title, table)
     sheet = _Sheet(table, book)
     behind = [_Sheet(lines._replace(look=table.look), book, "Lines") for lines in table.behind]
     for lines in behind:
@@ -51,25 +46,95 @@ def xlsx(table: ReportTable) -> bytes:
     for lines in behind:
         lines.write()
     if table.proof or table.notes:
-        _write_proof(table, book)
+        _write_proofs([table], book)
     book.close()
     return stream.getvalue()
 
 
-def _write_proof(table: ReportTable, book: Any) -> None:
+def workbook(title: str, facts: Sequence[str], tables: Sequence[tuple[str, ReportTable]]) -> bytes:
+    """Return several reports as one workbook: a sheet of contents, one for each report, and one with all proofs.
+
+    facts: lines under the title; tables: each with its name among the contents.
+    """
+    stream = io.BytesIO()
+    book = _workbook(stream, title, tables[0][1])
+    contents = book.add_worksheet("Contents")
+    names = _sheet_names([name for name, _ in tables])
+    sheets = [_Sheet(table, book, name) for (_, table), name in zip(tables, names, strict=True)]
+    _write_contents(contents, book, (title, *facts), list(zip(names, tables, strict=True)))
+    for sheet in sheets:
+        sheet.write()
+    _write_proofs([table for _, table in tables], book)
+    book.close()
+    return stream.getvalue()
+
+
+def _workbook(stream: io.BytesIO, title: str, table: ReportTable) -> Any:
+    import xlsxwriter  # noqa: PLC0415  heavy, and needed for no other format
+
+    options = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
+    book = xlsxwriter.Workbook(stream, options)
+    prepared = table.look.prepared
+    book.set_properties({"title": title, "created": prepared.replace(tzinfo=None) if prepared else None})
+    return book
+
+
+def _sheet_names(names: Sequence[str]) -> list[str]:
+    """Return a name for each sheet that no other has: a workbook takes them for the same whatever their capitals."""
+    found: list[str] = []
+    for name in names:
+        called = _sheet_name(name.rpartition("/")[2])
+        number = 2
+        while called.casefold() in {"contents", *map(str.casefold, found)}:
+            called = f"{_sheet_name(name.rpartition('/')[2])[:26]} ({number})"
+            number += 1
+        found.append(called)
+    return found
+
+
+def _write_contents(
+    sheet: Any, book: Any, heads: Sequence[str], pages: Sequence[tuple[str, tuple[str, ReportTable]]]
+) -> None:
+    bold = book.add_format({"bold": True, "font_name": "Calibri", "font_size": 14})
+    quiet = book.add_format({"font_color": "#595959", "font_name": "Calibri", "font_size": 10})
+    plain = book.add_format({"font_name": "Calibri", "font_size": 10})
+    link = book.add_format({"font_color": "#1f5f7a", "underline": 1, "font_name": "Calibri", "font_size": 10})
+    sheet.hide_gridlines(2)
+    sheet.set_column(0, 0, 44)
+    sheet.set_column(1, 1, 70)
+    for number, words in enumerate(heads):
+        sheet.write_string(number, 0, words, quiet if number else bold)
+    for number, (name, (_, table)) in enumerate(pages, len(heads) + 1):
+        place = name.replace("'", "''")
+        sheet.write_url(number, 0, f"internal:'{place}'!A1", link, string=table.title)
+        sheet.write_string(number, 1, " · ".join(page_lines(table)[:2]), plain)
+    sheet.set_landscape()
+    sheet.fit_to_pages(1, 0)
+
+
+def _write_proofs(tables: Sequence[ReportTable], book: Any) -> None:
     sheet = book.add_worksheet("Proof")
     bold, wrapped = book.add_format({"bold": True}), book.add_format({"text_wrap": True, "valign": "top"})
     sheet.set_column(0, 0, 10)
     sheet.set_column(1, 1, 110)
-    sheet.write_string(0, 0, table.title, bold)
+    at = 0
+    for table in tables:
+        at = _write_proof(table, sheet, at, (bold, wrapped)) + 2
+    sheet.set_landscape()
+    sheet.fit_to_pages(1, 0)
+
+
+def _write_proof(table: ReportTable, sheet: Any, first: int, forms: tuple[Any, Any]) -> int:
+    """Write the proof, notes and facts of one report from a row on, and return the last row used."""
+    bold, wrapped = forms
+    sheet.write_string(first, 0, table.title, bold)
     lines = [("proof", line) for line in (proof_lines(table.proof, table) if table.proof else [])]
     lines += [("note", line) for line in notes(table)]
     lines += [(key, words) for key, words in table.facts.items()]
-    for number, (name, words) in enumerate(lines, 2):
+    for number, (name, words) in enumerate(lines, first + 2):
         sheet.write_string(number, 0, name, wrapped)
         sheet.write_string(number, 1, words, wrapped)
-    sheet.set_landscape()
-    sheet.fit_to_pages(1, 0)
+    return first + 1 + len(lines)
 
 
 class _Sheet:
@@ -190,6 +255,9 @@ class _Sheet:
                 self.sheet.write_formula(at, number, formula, form, cell)
             else:
                 self.sheet.write_number(at, number, cell, form)
+            told = self.table.marks.get((row.key, column.key))
+            if told:
+                self.sheet.write_comment(at, number, self.table.explanations[told - 1].text, {"x_scale": 2})
 
     def _number_format(self, row: Row, column: Column) -> str:
         """Return the format that shows a number as the other formats do, what rounds to zero as a zero."""
@@ -205,10 +273,19 @@ class _Sheet:
         least = Decimal(5).scaleb(-places - 1) * (style.units if amount else 1)
         zeros = {"zero": f"0{decimals}{mark if ratio else ''}", "dash": '"–"', "blank": '""'}
         zero = zeros[style.zeros if amount else "zero"]
+        end = self._mark_format(row, column)
         if style.negatives == "parens":
-            return f"[>={least:f}]{number}_);[<=-{least:f}]({number});{zero}_)"
+            return f"[>={least:f}]{number}_){end};[<=-{least:f}]({number}){end};{zero}_){end}"
         red = "[Red]" if style.negatives == "red" else ""
-        return f"[>={least:f}]{number};{red}[<=-{least:f}]-{number};{zero}"
+        return f"[>={least:f}]{number}{end};{red}[<=-{least:f}]-{number}{end};{zero}{end}"
+
+    def _mark_format(self, row: Row, column: Column) -> str:
+        """Return what ends a format: the number of the figure's explanation, or room for those of its column."""
+        width = mark_width(column, self.table)
+        words = mark_words(column, row, self.table)
+        return (
+            f'"{words}"' if words else "".join(f"_{letter}" for letter in " [00]"[: width - 1] + "]") if width else ""
+        )
 
     def _formula(self, row: Row, column: Column, cell: Cell) -> str:
         """Return the formula that gives the cell, or nothing where it is a figure of its own."""
@@ -306,7 +383,9 @@ def _code(text: str) -> str:
 
 def _sheet_name(title: str) -> str:
     kept = "".join("-" if letter in "[]:*?/\\" else letter for letter in title).strip("'")[:31]
-    return kept if kept and kept.lower() not in ("proof", "lines", "history") else f"{kept or 'Report'} report"
+    return (
+        kept if kept and kept.lower() not in ("proof", "lines", "history", "contents") else f"{kept or 'Report'} report"
+    )
 
 
 def _letters(at: int) -> str:

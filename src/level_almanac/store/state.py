@@ -33,7 +33,8 @@ class LoadedFile:
     credit of each entity, since entities may differ in currency, in other tables the lines, the sum of the amounts
     given and nothing, by entity or, where the table has none, under an empty name; first, last: the dates covered;
     fiscal_low, fiscal_high: the fiscal positions covered; set_aside, aside_sums: how many lines were left out as wrong,
-    and their debits and credits, or amounts and nothing, as far as those can be read.
+    and their debits and credits, or amounts and nothing, as far as those can be read; taken_at: when the export was
+    first loaded as it is now.
     """
 
     path: str
@@ -52,6 +53,7 @@ class LoadedFile:
     fiscal_high: int = 0
     set_aside: int = 0
     aside_sums: list[str] = field(default_factory=list)
+    taken_at: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,11 +80,11 @@ class State:
 
 
 class Store:
-    """The folder `.almanac` of a book."""
+    """The folder `.almanac` of a book, or the data of an edition. parts: where its parts are, if not within."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, parts: Path | None = None) -> None:
         self.folder = folder
-        self.parts = folder / "parts"
+        self.parts = parts or folder / "parts"
         self.manifests = folder / "manifests"
         self.current = folder / "current"
 

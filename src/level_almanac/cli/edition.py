@@ -1,0 +1,255 @@
+"""`almanac edition`."""
+
+import json
+import sys
+from collections.abc import Sequence
+from contextlib import AbstractContextManager, nullcontext
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import click
+
+from level_almanac.book.editions import Edition, broken_files, edition_folder, edition_names, read_edition, seal_of
+from level_almanac.book.pages import Page, pages_named, read_page
+from level_almanac.cli.options import open_book
+from level_almanac.cli.page import asked_when, page_when_options
+from level_almanac.cli.page_run import PageRun, run_page, told_answers
+from level_almanac.cli.show import OutputRequest, check_outputs, hand_on, look_for, output_options
+from level_almanac.core.book import Book
+from level_almanac.core.editions_report import (
+    Verification,
+    Verified,
+    edition_report,
+    editions_report,
+    verification_report,
+)
+from level_almanac.core.frozen import damaged_parts, parts_in
+from level_almanac.core.issued_figures import figures_in, moved_figures
+from level_almanac.errors import AlmanacError, Mistake, UsageMistake
+
+_FORMATS = ("html", "pdf", "xlsx", "csv", "json", "md", "parquet", "txt")
+
+
+@click.group()
+def edition() -> None:
+    """Reports issued together: issue, list, verify, compare.
+
+    An edition is a folder in the book's `editions`: the reports of some pages
+    for one period, with the definitions and the data they were made from, all
+    under one hash, its seal. It is never written over, and can be computed
+    anew whatever the exports have become.
+
+    \b
+    Examples:
+      almanac edition issue 2026-P08 --period 2026-P08 --pages month-end
+      almanac edition list
+      almanac edition verify 2026-P08
+    """
+
+
+@edition.command()
+@click.argument("name")
+@click.option("--pages", "names", multiple=True, required=True, metavar="PAGE", help="A page or a group; repeatable.")
+@page_when_options
+@click.option("--title", default="", metavar="TEXT", help="Its title.  [default: the book's name and the period]")
+@click.option(
+    "--as",
+    "formats",
+    multiple=True,
+    type=click.Choice(_FORMATS),
+    default=("html",),
+    show_default=True,
+    help="A format of each page; repeatable. The index, one PDF and one workbook of all are always written.",
+)
+@click.option("-a", "--answer", "answers", multiple=True, metavar="NAME=VALUE", help="An answer, or PAGE:NAME=VALUE.")
+@click.option("--answers", "file", type=click.Path(path_type=Path), metavar="FILE", help="Answers from a TOML file.")
+@click.option("--with-findings", is_flag=True, help="Issue it though a check in a report does not hold.")
+@click.option("--without-explanations", is_flag=True, help="Issue it though a page requires more explanations.")
+@click.pass_context
+def issue(
+    ctx: click.Context,
+    /,
+    name: str,
+    names: tuple[str, ...],
+    title: str,
+    formats: tuple[str, ...],
+    answers: tuple[str, ...],
+    file: Path | None,
+    with_findings: bool,
+    without_explanations: bool,
+    **when: str,
+) -> None:
+    """Make the reports of pages for one period, and freeze them.
+
+    All of it is written, or nothing: where a page fails, a proof does not
+    add up, or a figure differs between two pages, there is no edition.
+
+    \b
+    Examples:
+      almanac edition issue 2026-P08 --period 2026-P08 --pages month-end
+      almanac edition issue 2025-audit --year 2025 --pages common/trial --pages common/balance --as pdf --as csv
+    """
+    from level_almanac.cli.edition_issue import IssueRequest  # noqa: PLC0415  the writers are heavy
+    from level_almanac.cli.edition_issue import issue as issue_edition  # noqa: PLC0415  as above
+
+    book = open_book(ctx)
+    found = asked_when(book, when)
+    if not found:
+        raise UsageMistake(
+            Mistake("an edition is for one day or period", "--period", "", "--period, --quarter, --year or --as-of")
+        )
+    covers = next(iter(found.values()))
+    request = IssueRequest(
+        name=name,
+        title=title or f"{book.settings.book.name}, {covers}",
+        pages=pages_named(book.file.root, names),
+        when=found,
+        told=told_answers(answers, file),
+        formats=tuple(dict.fromkeys(formats)),
+        findings=with_findings,
+        unexplained=without_explanations,
+    )
+    done = issue_edition(book, request, _progress)
+    for page in done.edition.pages:
+        for words in page.findings:
+            click.echo(f"warning: {page.name}: {words}", err=True)
+        if "BUT" in page.lock:
+            click.echo(f"warning: {page.name} is {page.lock}", err=True)
+    size = f"{len(done.edition.pages)} pages, {len(done.edition.files) + 2} files"
+    click.echo(f"issued {done.folder.relative_to(book.file.root)}: {size}", err=True)
+    click.echo(f"seal {done.seal}", err=True)
+
+
+def _progress(pages: Sequence[Page]) -> AbstractContextManager[Any]:
+    """Return the pages with a bar that shows how far it is, where there is a terminal to show it on."""
+    stream = sys.stderr
+    if not stream.isatty():
+        return nullcontext(pages)
+
+    def called(page: Page | None) -> str:
+        return page.name if page else ""
+
+    return click.progressbar(pages, label="Making reports", file=stream, item_show_func=called, width=30)
+
+
+@edition.command("list")
+@output_options
+@click.pass_context
+def list_editions(ctx: click.Context, output: OutputRequest) -> None:
+    """Which editions were issued.
+
+    \b
+    Examples:
+      almanac edition list
+    """
+    check_outputs(output)
+    book = open_book(ctx)
+    look, root = look_for(output, book), book.file.root
+    folders = [edition_folder(root, name) for name in edition_names(root)]
+    found = sorted(
+        ((read_edition(folder), seal_of(folder).strip()) for folder in folders), key=lambda e: e[0].issued_at
+    )
+    hand_on(ctx, editions_report(book.settings.book.name, found)._replace(look=look), output)
+
+
+@edition.command("show")
+@click.argument("name")
+@output_options
+@click.pass_context
+def show_edition(ctx: click.Context, name: str, output: OutputRequest) -> None:
+    """What is in an edition: its pages, its data, its tie-outs.
+
+    \b
+    Examples:
+      almanac edition show 2026-P08
+    """
+    check_outputs(output)
+    book = open_book(ctx)
+    folder = edition_folder(book.file.root, name)
+    table = edition_report(read_edition(folder), seal_of(folder).strip())
+    hand_on(ctx, table._replace(look=look_for(output, book)), output)
+
+
+@edition.command()
+@click.argument("name")
+@click.option("--seal", default="", metavar="HASH", help="The seal as it was noted elsewhere, or how it begins.")
+@output_options
+@click.pass_context
+def verify(ctx: click.Context, name: str, seal: str, output: OutputRequest) -> None:
+    """Whether an edition is still what was issued.
+
+    Every file is held against its hash, and every figure is computed anew
+    from the data and the definitions that the edition keeps. Ends with 1
+    where anything differs. Who can change files can change the seal too:
+    note it elsewhere, and give it here.
+
+    \b
+    Examples:
+      almanac edition verify 2026-P08
+    """
+    check_outputs(output)
+    book = open_book(ctx)
+    look = look_for(output, book)
+    folder = edition_folder(book.file.root, name)
+    found = _verified(folder, seal, book)
+    hand_on(ctx, verification_report(found)._replace(look=look), output)
+    if not found.holds:
+        ctx.exit(1)
+
+
+@edition.command()
+@click.argument("name")
+@click.argument("other", default="now", metavar="[OTHER|now]")
+@output_options
+@click.pass_context
+def compare(ctx: click.Context, name: str, other: str, output: OutputRequest) -> None:
+    """What changed since an edition: figures, and the lines that moved them.
+
+    Held against another edition, or against the book as it is now. A figure
+    can differ because lines were added, removed or altered, or because a
+    definition was changed; each part is told apart, down to the lines.
+
+    \b
+    Examples:
+      almanac edition compare 2026-P08
+      almanac edition compare 2026-P08 2026-P08-b -o changes.xlsx
+    """
+    from level_almanac.cli.edition_compare import compared, side_now, side_of  # noqa: PLC0415  the writers are heavy
+    from level_almanac.core.compare_report import compare_report  # noqa: PLC0415  as above
+
+    check_outputs(output)
+    book = open_book(ctx)
+    look, root = look_for(output, book), book.file.root
+    before = side_of(edition_folder(root, name))
+    after = side_now(book) if other == "now" else side_of(edition_folder(root, other))
+    hand_on(ctx, compare_report(compared(before, after))._replace(look=look), output)
+
+
+def _verified(folder: Path, seal: str, book: Book) -> Verification:
+    from level_almanac.cli.edition_issue import frozen_book  # noqa: PLC0415  the writers are heavy
+
+    record = read_edition(folder)
+    broken = broken_files(folder, record)
+    if seal and (len(seal) < 8 or not seal_of(folder).startswith(seal.lower())):
+        broken.append(f"the seal is {seal_of(folder).strip()}, not {seal}")
+    frozen = frozen_book(folder, datetime.fromisoformat(record.issued_at))
+    parts = parts_in(frozen.state)
+    damaged = damaged_parts(frozen.store, parts)
+    pages = [] if damaged else [_computed_anew(folder, frozen, record, number) for number in range(len(record.pages))]
+    return Verification(record, seal_of(folder).strip(), broken, damaged, len(parts), pages, book.now.date())
+
+
+def _computed_anew(folder: Path, frozen: Book, record: Edition, number: int) -> Verified:
+    from level_almanac.cli.edition_issue import figures_of  # noqa: PLC0415  as above
+
+    page = record.pages[number]
+    try:
+        issued = figures_in(json.loads((folder / page.figures).read_text(encoding="utf-8")))
+        made = run_page(frozen, read_page(frozen.file.root, page.name), PageRun(page.answers, record.when, issued=True))
+    except AlmanacError as error:
+        return Verified(page.name, 0, failed=str(error))
+    except (OSError, ValueError, KeyError, TypeError) as error:
+        return Verified(page.name, 0, failed=f"its figures cannot be read: {error}")
+    anew = figures_in(figures_of(made.table))
+    return Verified(page.name, len(anew), tuple(moved_figures(issued, anew)))

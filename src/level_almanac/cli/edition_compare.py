@@ -1,0 +1,245 @@
+"""Compare an edition with another or with the book as it is now: every figure that differs, and why."""
+
+import difflib
+import json
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+import click
+
+from level_almanac.book.editions import Edition, IssuedPage, definitions_of, read_edition
+from level_almanac.book.layouts import layout_texts
+from level_almanac.book.pages import read_page
+from level_almanac.book.reading import BOOK_FILE, read_book
+from level_almanac.cli.edition_issue import figures_of, frozen_book
+from level_almanac.cli.page_run import MadePage, PageRun, run_page
+from level_almanac.cli.session import Session
+from level_almanac.core.book import Book
+from level_almanac.core.compare_report import (
+    ChangedDefinition,
+    ChangedTable,
+    ComparedPage,
+    Comparison,
+)
+from level_almanac.core.figure_lines import Explained, Share, derived_shares, effects, is_followed, shares_in
+from level_almanac.core.frozen import changed_lines
+from level_almanac.core.issued_figures import Figure, Moved, figures_in, moved_figures
+from level_almanac.core.report_table import Column, ReportTable, Row
+from level_almanac.errors import AlmanacError, UsageMistake
+
+_WHOLE_ROWS = ("statement", "trial")
+"""Reports whose trace tells all columns of a row at once."""
+_TRACED = (*_WHOLE_ROWS, "list", "aging", "documents", "parties", "billing", "growth", "rank", "pace")
+_FOLLOWS = "follows from others"
+Shares = dict[str, dict[str, Share]]
+
+
+@dataclass(frozen=True, slots=True)
+class Side:
+    """What an edition is compared with. book: its definitions and data; record: of the edition that it is, if it is
+    one; folder: of that; words: in words.
+    """
+
+    book: Book
+    words: str
+    record: Edition | None = None
+    folder: Path | None = None
+
+
+def side_of(folder: Path) -> Side:
+    """Return an edition as a side of a comparison."""
+    record = read_edition(folder)
+    words = f"edition {record.name}, issued {record.issued_at[:16].replace('T', ' ')}"
+    return Side(frozen_book(folder, datetime.fromisoformat(record.issued_at)), words, record, folder)
+
+
+def side_now(book: Book) -> Side:
+    """Return the book as it is now as a side of a comparison."""
+    loaded = book.state.loaded_at.astimezone(book.zone)
+    return Side(book, f"the book as it is now, loaded {loaded:%Y-%m-%d %H:%M}")
+
+
+def compared(before: Side, after: Side) -> Comparison:
+    """Return what differs between an edition and another side, page by page. Raises what opening the books raises."""
+    assert before.record is not None  # noqa: S101  the earlier side is always an edition
+    assert before.folder is not None  # noqa: S101  as above
+    old, record = before.book, before.record
+    issued = datetime.fromisoformat(record.issued_at)
+    # The old definitions over the new data tell what the data alone moved.
+    middle = Book(read_book(old.file.root), after.book.store, issued, as_placed=True)
+    # By the clock of the edition, so that words such as `today` mean the same day on both sides.
+    new = Book(after.book.file, after.book.store, issued) if after.record is None else after.book
+    # What both sides have adds the same to both; only the other parts can tell where they differ.
+    mine, theirs = ({loaded.part for loaded in each.state.files_of("ledger")} for each in (old, middle))
+    old.traced_within, middle.traced_within = frozenset(mine - theirs), frozenset(theirs - mine)
+    tables = [
+        ChangedTable(table, found)
+        for table in new.tables.values()
+        if (found := changed_lines(new.engine, (old.store, old.state), (new.store, new.state), table))
+    ]
+    definitions = list(_definitions(before, after))
+    notes = []
+    if old.state.rules != new.state.rules:
+        notes.append(
+            "The rules of entry classes, the calendar or a currency changed: lines are classed by the later ones"
+        )
+    pages = [
+        _Page(before.folder, record, page, (old, middle, new), changed=bool(definitions)).compared()
+        for page in record.pages
+    ]
+    loads = {
+        loaded.path: _moment(loaded.taken_at or new.state.loaded_at.isoformat(), new) for loaded in new.state.files
+    }
+    return Comparison(record.name, before.words, after.words, tables, definitions, pages, loads, notes)
+
+
+def _moment(text: str, book: Book) -> str:
+    return f"{datetime.fromisoformat(text).astimezone(book.zone):%Y-%m-%d %H:%M}"
+
+
+def _definitions(before: Side, after: Side) -> Iterator[ChangedDefinition]:
+    """Yield the files of definitions that the edition keeps and that are not the same on the other side."""
+    assert before.record is not None  # noqa: S101  the earlier side is always an edition
+    assert before.folder is not None  # noqa: S101  as above
+    mine = definitions_of(before.folder, before.record)
+    theirs = _texts(after, [page.name for page in before.record.pages])
+    for path, text in sorted(mine.items()):
+        other = theirs.get(path)
+        if other is None:
+            yield ChangedDefinition(path, "removed")
+        elif other != text:
+            lines = difflib.unified_diff(text.splitlines(), other.splitlines(), lineterm="", n=0)
+            told = [line for line in list(lines)[2:] if line[:1] in "+-" and line[1:].strip()]
+            yield ChangedDefinition(path, "changed", told)
+    for path in sorted(set(theirs) - set(mine)):
+        yield ChangedDefinition(path, "added")
+
+
+def _texts(side: Side, pages: Sequence[str]) -> dict[str, str]:
+    if side.record is not None and side.folder is not None:
+        own = {f"pages/{name}.toml" for name in pages}
+        found = definitions_of(side.folder, side.record)
+        return {path: text for path, text in found.items() if not path.startswith("pages/") or path in own}
+    root = side.book.file.root
+    found = {f"layouts/{name}.toml": text for name, text in layout_texts(root).items()}
+    for name in pages:
+        try:
+            found[f"pages/{name}.toml"] = read_page(root, name).text
+        except AlmanacError:
+            continue
+    for path in (BOOK_FILE, "pages/locks.toml"):
+        if (root / path).is_file():
+            found[path] = (root / path).read_text(encoding="utf-8", errors="replace")
+    settings = side.book.settings
+    for told in [each.file for each in (settings.calendar, *settings.calendars.values()) if each.file]:
+        if (root / told).is_file():
+            found[told] = (root / told).read_text(encoding="utf-8", errors="replace")
+    return found
+
+
+class _Page:
+    """One page of an edition, compared. books: as issued; its definitions over the later data; the later ones over it.
+
+    changed: whether any definition changed.
+    """
+
+    def __init__(
+        self, folder: Path, record: Edition, page: IssuedPage, books: tuple[Book, Book, Book], *, changed: bool
+    ) -> None:
+        self.page, self.books, self.changed = page, books, changed
+        self.run = PageRun(page.answers, record.when, issued=True)
+        self.issued = figures_in(json.loads((folder / page.figures).read_text(encoding="utf-8")))
+        self.kept: dict[tuple[int, str, str], Shares] = {}
+
+    def compared(self) -> ComparedPage:
+        """Run it on the later side, and tell what differs and why."""
+        name, title = self.page.name, self.page.title
+        try:
+            self.made = self._made(1)
+            middle = figures_in(figures_of(self.made.table))
+            last = figures_in(figures_of(self._made(2).table)) if self.changed else middle
+        except AlmanacError as error:
+            return ComparedPage(name, title, len(self.issued), failed=str(error))
+        by_data = {(each.figure.row, each.figure.column): each for each in moved_figures(self.issued, middle)}
+        found = [
+            self._explained(moved, by_data.get((moved.figure.row, moved.figure.column)))
+            for moved in moved_figures(self.issued, last)
+        ]
+        return ComparedPage(name, title, len({*self.issued, *last}), found)
+
+    def _made(self, number: int) -> MadePage:
+        book = self.books[number]
+        run = self.run
+        page = read_page(book.file.root, self.page.name)
+        if number == 2:
+            # The page may ask otherwise now: only what it still asks is answered as it was.
+            told = {name: text for name, text in run.told.items() if name in page.file.ask}
+            run = PageRun(told, run.when, issued=True)
+        return run_page(book, page, run)
+
+    def _explained(self, moved: Moved, data: Moved | None) -> Explained:
+        if data is None:
+            return Explained(moved, None, ())
+        if data.difference is None:
+            return Explained(moved, data, (), "no number")
+        try:
+            before = self._shares(0, data.before)
+            after = self._shares(1, data.after)
+        except UsageMistake:
+            return Explained(moved, data, (), _FOLLOWS)
+        return Explained(moved, data, effects(before, after))
+
+    def _shares(self, number: int, figure: Figure | None) -> dict[str, Share]:
+        """Return what each line adds to a figure; raise UsageMistake where it is no sum of lines."""
+        if figure is None or figure.value is None:
+            return {}
+        column = next((each for each in self.made.table.columns if each.key == figure.column), None)
+        if column is None or self.made.words[0] not in _TRACED:
+            raise UsageMistake
+        return self._of_column(number, figure, column)
+
+    def _of_column(self, number: int, figure: Figure, column: Column) -> dict[str, Share]:
+        row = next((each for each in self.made.table.rows if each.key == figure.row), Row(figure.row, "", 0, "line"))
+        if is_followed(column, row):
+            raise UsageMistake
+        if column.derived is not None:
+            columns = {each.key: each for each in self.made.table.columns}
+            factor = row.favourable if column.derived.favourable else 1
+            of, over = (
+                self._of_column(number, figure._replace(column=key), columns[key])
+                for key in (column.derived.of, column.derived.over)
+            )
+            return derived_shares(of, over, factor)
+        whole = self.made.words[0] in _WHOLE_ROWS and not column.scenario
+        found = self._traced(number, figure.row, "" if whole or self.made.words[0] == "list" else column.key)
+        if "" in found:
+            return found[""]
+        if column.key in found:
+            return found[column.key]
+        amounts = [key for key in found if found[key]]
+        if len(amounts) == 1 and not whole:
+            return found[amounts[0]]
+        raise UsageMistake
+
+    def _traced(self, number: int, row: str, column: str) -> Shares:
+        """Return the shares in the trace of a row, or of one figure of it; none where that side lacks the row."""
+        asked = (number, row, column)
+        if asked not in self.kept:
+            if number == 0 and not any(place[0] == row for place in self.issued):
+                return {"": {}}
+            self.kept[asked] = shares_in(self._trace(self.books[number], row, column))
+        return self.kept[asked]
+
+    def _trace(self, book: Book, row: str, column: str) -> ReportTable:
+        from level_almanac.cli.main import almanac  # noqa: PLC0415  it imports this module's users
+
+        words = ["trace", *self.made.words, f"--row={row}", *([f"--column={column}"] if column else [])]
+        words += ["--down-to=line"] if self.made.words[0] in _WHOLE_ROWS else []
+        taken: list[ReportTable] = []
+        try:
+            almanac.main(words, standalone_mode=False, obj=Session(book.file.root, opened=book, taken=taken))
+        except click.ClickException:
+            raise UsageMistake from None
+        return taken[0]

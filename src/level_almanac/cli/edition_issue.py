@@ -1,0 +1,240 @@
+"""Issue an edition: freeze definitions and data, make every page from what was frozen, and write all of it at once."""
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from importlib.metadata import version
+from pathlib import Path
+from typing import Any
+
+from level_almanac.book.editions import (
+    BOOK,
+    FIGURES,
+    REPORTS,
+    Edition,
+    IssuedPage,
+    check_edition_name,
+    freeze_definitions,
+    hashes_of,
+    write_record,
+)
+from level_almanac.book.page_writing import lock_words, read_locks
+from level_almanac.book.pages import Page, read_page
+from level_almanac.book.reading import read_book
+from level_almanac.cli.page_run import MadePage, PageRun, run_page
+from level_almanac.core.book import Book
+from level_almanac.core.day_words import day_words, range_words
+from level_almanac.core.frozen import freeze_data, frozen_store, writing
+from level_almanac.core.report_table import Proof, ReportTable
+from level_almanac.core.tie_outs import PageMade, tie_outs
+from level_almanac.core.words.days import DayContext, day_of, read_day
+from level_almanac.errors import AlmanacError, Mistake, UsageMistake, listed, nearest
+from level_almanac.output.edition_index import IndexedPage, edition_index
+from level_almanac.output.files import rendered
+from level_almanac.output.json_text import json_text
+from level_almanac.output.pdf_together import pdf_together
+from level_almanac.output.words import dressed
+from level_almanac.output.xlsx import workbook
+
+
+class FoundMistake(AlmanacError):
+    """A check or a proof found something that an edition is not issued with."""
+
+    exit_code = 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class IssueRequest:
+    """What an edition is issued of. pages: by name; when: the option and the day or id; told: answers by question;
+    formats: of each page; findings, unexplained: whether it is issued despite them.
+    """
+
+    name: str
+    title: str
+    pages: Sequence[str]
+    when: Mapping[str, str]
+    told: Mapping[str, str]
+    formats: Sequence[str]
+    findings: bool = False
+    unexplained: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Issued:
+    """An edition that was issued: where, its record and its seal."""
+
+    folder: Path
+    edition: Edition
+    seal: str
+
+
+def frozen_book(folder: Path, at: datetime) -> Book:
+    """Return the book that the edition in this folder keeps, its clock at the time of issue."""
+    return Book(read_book(folder / BOOK), frozen_store(folder), at)
+
+
+def figures_of(table: ReportTable) -> dict[str, Any]:
+    """Return a report's figures in its JSON shape."""
+    return dict(json.loads(json_text(table)))
+
+
+def issue(book: Book, request: IssueRequest, progress: Callable[[Sequence[Page]], Any]) -> Issued:
+    """Issue an edition and return it; nothing is kept of one that fails.
+
+    progress: gives the pages one by one, within a `with`, and shows how far it is. Raises UsageMistake for what was
+    asked wrongly, FoundMistake for what is found in proofs, tie-outs and explanations, and what the pages raise.
+    """
+    root = book.file.root
+    check_edition_name(root, request.name)
+    pages = [read_page(root, name) for name in request.pages]
+    told = _answers_by_page(pages, request.told)
+    state = book.state
+    at = book.now.replace(microsecond=0)
+    with writing(root, request.name) as folder:
+        freeze_definitions(book.file, pages, folder)
+        freeze_data(book.store, state, root, folder)
+        frozen = frozen_book(folder, at)
+        made: list[MadePage] = []
+        with progress(pages) as steps:
+            for page in steps:
+                own = read_page(frozen.file.root, page.name)
+                made.append(run_page(frozen, own, PageRun(told[page.name], request.when, issued=True)))
+        edition = Edition(
+            name=request.name,
+            made_with=f"Level Almanac {version('level-almanac')}",
+            issued_at=at.isoformat(),
+            when=dict(request.when),
+            covers=covers_words(frozen, request.when),
+            formats=list(request.formats),
+            pages=[_issued(frozen, each, request.formats) for each in made],
+            loaded_at=state.loaded_at.isoformat(),
+            data=_lines_by_table(book),
+            through={table: day.isoformat() for table, day in state.through.items()},
+            ties=_ties(made),
+            unexplained=[f"{each.page.name}: {words}" for each in made for words in each.unexplained],
+        )
+        _check_findings(made, edition, request)
+        _write_reports(folder, edition, made, request)
+        edition = replace(edition, files=hashes_of(folder))
+        seal = write_record(folder, edition)
+    return Issued(root / "editions" / request.name, edition, seal)
+
+
+def _answers_by_page(pages: Sequence[Page], told: Mapping[str, str]) -> dict[str, dict[str, str]]:
+    """Return each page's answers: of `NAME` for every page that asks it, or of `PAGE:NAME` for one."""
+    found: dict[str, dict[str, str]] = {page.name: {} for page in pages}
+    for whole, text in told.items():
+        page_name, colon, name = whole.rpartition(":")
+        taken = [page for page in pages if name in page.file.ask and (not colon or page.name == page_name)]
+        if not taken:
+            asked = sorted({question for page in pages for question in page.file.ask})
+            allowed = listed(asked) if asked else "no answer: no page asks anything"
+            raise UsageMistake(Mistake("no page asks this", "--answer", repr(whole), allowed, nearest(name, asked)))
+        for page in taken:
+            found[page.name][name] = text
+    return found
+
+
+def covers_words(book: Book, when: Mapping[str, str]) -> str:
+    """Return what an edition is for: `2026-P08, 1–31 May 2026`."""
+    option, text = next(iter(when.items()))
+    calendar = book.calendars[""]
+    if option == "as-of":
+        today = book.now.date()
+        return f"as of {day_words(day_of(read_day(text, '--as-of', UsageMistake), DayContext(calendar, today, today)))}"
+    found = calendar.find(text, f"--{option}", UsageMistake)
+    return f"{found}, {range_words(found.first, found.last)}"
+
+
+def _lines_by_table(book: Book) -> dict[str, int]:
+    found: dict[str, int] = {}
+    for loaded in book.state.files:
+        found[loaded.table] = found.get(loaded.table, 0) + loaded.lines
+    return dict(sorted(found.items()))
+
+
+def _flat(name: str) -> str:
+    return name.replace("/", "-")
+
+
+def _issued(book: Book, made: MadePage, formats: Sequence[str]) -> IssuedPage:
+    name = _flat(made.page.name)
+    return IssuedPage(
+        name=made.page.name,
+        title=made.table.title,
+        words=list(made.words),
+        answers={key: answer.text if answer else "" for key, answer in made.answers.items()},
+        lock=lock_words(read_locks(book.file.root), made.page),
+        sha256=made.page.sha256,
+        figures=f"{FIGURES}/{name}.json",
+        files=[f"{REPORTS}/{name}.{ending}" for ending in formats],
+        findings=list(_findings(made.table.proof)) if made.table.proof else [],
+    )
+
+
+def _findings(proof: Proof) -> list[str]:
+    within = [words for further in proof.further for words in _findings(further)]
+    return [*(check.words for check in proof.checks if not check.holds), *within]
+
+
+def _ties(made: Sequence[MadePage]) -> list[str]:
+    checks = tie_outs([PageMade(each.page, each.table, each.words) for each in made])
+    wrong = [check.words for check in checks if not check.holds]
+    if wrong:
+        raise FoundMistake(*(Mistake("figures on two pages do not agree", got=words) for words in wrong))
+    return [check.words for check in checks]
+
+
+def _check_findings(made: Sequence[MadePage], edition: Edition, request: IssueRequest) -> None:
+    lost = [each for each in made if each.table.proof is not None and not _adds_up(each.table.proof)]
+    if lost:
+        what = "its proof does not add up, so it is wrong"
+        raise FoundMistake(*(Mistake(what, each.page.where) for each in lost))
+    found = [(page.name, words) for page in edition.pages for words in page.findings]
+    if found and not request.findings:
+        step = "mend it, or issue with --with-findings, which says so in the edition"
+        mistakes = [Mistake("a check does not hold", name, words) for name, words in found]
+        raise FoundMistake(*mistakes[:-1], replace(mistakes[-1], next_step=step))
+    if edition.unexplained and not request.unexplained:
+        step = "explain it with `almanac explain`, or issue with --without-explanations, which says so in the edition"
+        mistakes = [Mistake("a change needs an explanation", got=words) for words in edition.unexplained]
+        raise FoundMistake(*mistakes[:-1], replace(mistakes[-1], next_step=step))
+
+
+def _adds_up(proof: Proof) -> bool:
+    return proof.adds_up and all(_adds_up(further) for further in proof.further)
+
+
+def _write_reports(folder: Path, edition: Edition, made: Sequence[MadePage], request: IssueRequest) -> None:
+    (folder / FIGURES).mkdir()
+    (folder / REPORTS).mkdir()
+    tables = [dressed(each.table) for each in made]
+    for page, table, each in zip(edition.pages, tables, made, strict=True):
+        (folder / page.figures).write_text(json_text(each.table), encoding="utf-8")
+        for path in page.files:
+            (folder / path).write_bytes(rendered(table, path.rpartition(".")[2]))
+    facts = [
+        edition.covers,
+        f"issued {edition.issued_at[:16].replace('T', ' ')} with {edition.made_with}",
+        f"data loaded {edition.loaded_at[:16].replace('T', ' ')}",
+    ]
+    named = [(page.name, table) for page, table in zip(edition.pages, tables, strict=True)]
+    together = {"all as one PDF": f"{edition.name}.pdf", "all as one workbook": f"{edition.name}.xlsx"}
+    (folder / f"{edition.name}.pdf").write_bytes(pdf_together(request.title, facts, tables))
+    (folder / f"{edition.name}.xlsx").write_bytes(workbook(request.title, facts, named))
+    indexed = [
+        IndexedPage(page.name, table, {path.rpartition(".")[2]: path for path in page.files}, page.findings, page.lock)
+        for page, table in zip(edition.pages, tables, strict=True)
+    ]
+    data = [
+        f"{table}: {lines:,} lines"
+        + (f", complete through {edition.through[table]}" if table in edition.through else "")
+        for table, lines in edition.data.items()
+    ]
+    below = [
+        ("Changes issued without an explanation", edition.unexplained),
+        ("Figures on several pages, which agree", edition.ties),
+        ("Data", data),
+    ]
+    (folder / "index.html").write_text(edition_index(request.title, facts, indexed, together, below), encoding="utf-8")

@@ -1,0 +1,83 @@
+"""`almanac explain`."""
+
+from pathlib import Path
+
+import click
+
+from level_almanac.book.explanations import (
+    WrittenExplanation,
+    drop_explanation,
+    keep_explanation,
+    read_explanations,
+)
+from level_almanac.book.pages import read_page
+from level_almanac.cli.options import open_book
+from level_almanac.cli.page import asked_when, page_when_options
+from level_almanac.cli.page_run import PageRun, run_page, told_answers
+from level_almanac.core.explaining import explainable
+
+
+@click.command()
+@click.argument("page")
+@click.argument("text", default="")
+@click.option("--row", required=True, metavar="ROW", help="The row: its key, its label, or how that begins.")
+@click.option("--column", required=True, metavar="COLUMN", help="The column: its key, its label, or its number.")
+@click.option("--by", default="", metavar="NAME", help="Who explains it.")
+@click.option("--remove", is_flag=True, help="Take the figure's explanation out.")
+@click.option("-a", "--answer", "answers", multiple=True, metavar="NAME=VALUE", help="Answer a question; repeatable.")
+@click.option("--answers", "file", type=click.Path(path_type=Path), metavar="FILE", help="Answers from a TOML file.")
+@page_when_options
+@click.pass_context
+def explain(
+    ctx: click.Context,
+    /,
+    page: str,
+    text: str,
+    row: str,
+    column: str,
+    by: str,
+    remove: bool,
+    answers: tuple[str, ...],
+    file: Path | None,
+    **when: str,
+) -> None:
+    """Write an explanation of one figure of a page, printed with it.
+
+    It stands as a numbered note wherever the page is made for that period,
+    and says so where the figure has moved since it was written. Without
+    TEXT, the figure and its explanation are told.
+
+    \b
+    Examples:
+      almanac explain month-end/income --period 2026-P08 --row 61320 --column change "Quay lights renewed"
+      almanac explain month-end/income --period 2026-P08 --row 61320 --column change --remove
+    """
+    if remove and text:
+        raise click.UsageError("--remove goes without TEXT")
+    book = open_book(ctx)
+    root = book.file.root
+    found = read_page(root, page)
+    made = run_page(book, found, PageRun(told_answers(answers, file), asked_when(book, when)))
+    figure = explainable(made.table, row, column, book.calendars[""])
+    place = (figure.period, figure.row.key, figure.column.key)
+    said = f"{found.name}, {figure.period}: {figure.words}: {figure.figure:,f}"
+    if remove:
+        there = drop_explanation(root, found.name, place)
+        click.echo(f"{said}: {'its explanation is taken out' if there else 'had no explanation'}", err=True)
+    elif text:
+        written = WrittenExplanation(
+            period=figure.period,
+            row=figure.row.key,
+            column=figure.column.key,
+            figure=f"{figure.figure:f}",
+            text=" ".join(text.split()),
+            by=by,
+            written=book.now.date().isoformat(),
+        )
+        path = keep_explanation(root, found.name, written)
+        click.echo(f"wrote {path.relative_to(root)}: {said}", err=True)
+    else:
+        told = next((each for each in read_explanations(root, found.name) if each.place == place), None)
+        click.echo(f"{said}: {told.text if told else 'not explained'}")
+        if told and told.figure != f"{figure.figure:f}":
+            click.echo(f"  stale: written on {told.written} when it was {told.figure}")

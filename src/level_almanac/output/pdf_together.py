@@ -1,0 +1,111 @@
+"""Several reports as one PDF: a page of contents that links to them, and page numbers that run through."""
+
+import io
+from collections.abc import Sequence
+from typing import Any
+from xml.sax.saxutils import escape
+
+from level_almanac.core.report_table import ReportTable
+from level_almanac.output.pdf import (
+    BOLD,
+    INK,
+    MM,
+    QUIET,
+    REGULAR,
+    Document,
+    known_fonts,
+    numbering,
+    page_template,
+    write_margins,
+)
+from level_almanac.output.terminal import page_lines
+
+_BESIDE_TITLE = 60
+"""Letters."""
+
+
+def pdf_together(title: str, facts: Sequence[str], tables: Sequence[ReportTable]) -> bytes:
+    """Return the reports as one PDF. facts: lines under the title on the page of contents."""
+    from reportlab.platypus import BaseDocTemplate, NextPageTemplate, PageBreak, Paragraph  # noqa: PLC0415  heavy
+
+    known_fonts()
+
+    class Together(BaseDocTemplate):  # type: ignore[misc]  # the library has no types
+        def afterFlowable(self, flowable: Any) -> None:  # noqa: N802  the library's name
+            entry = getattr(flowable, "of_contents", None)
+            if entry is not None:
+                key, words, name = entry
+                self.canv.bookmarkPage(key)
+                self.canv.addOutlineEntry(name, key, 0)
+                self.notify("TOCEntry", (0, words, self.page, key))
+
+    contents, documents = _Contents(title, facts, tables[0]), [Document(table) for table in tables]
+    stream = io.BytesIO()
+    whole = Together(
+        stream, pagesize=contents.page, title=title, author=tables[0].facts.get("entity_name", ""), invariant=True
+    )
+    whole.addPageTemplates(
+        [
+            page_template("contents", contents, contents.page, contents.margin),
+            *(page_template(f"report{at}", each, each.page, each.margin) for at, each in enumerate(documents)),
+        ]
+    )
+    story = contents.story()
+    for number, document in enumerate(documents):
+        within = list(document.story())
+        # Only a logo can stand above the title.
+        head = next(each for each in within if isinstance(each, Paragraph))
+        told = page_lines(document.table)[1:2]
+        words = f'<font name="{BOLD}">{escape(document.table.title)}</font>'
+        words += f'  <font size="7" color="{QUIET}">{escape(_cut(told[0]))}</font>' if told else ""
+        head.of_contents = (f"report{number}", words, document.table.title)
+        story += [NextPageTemplate(f"report{number}"), PageBreak(), *within]
+    whole.multiBuild(story, canvasmaker=numbering())
+    return stream.getvalue()
+
+
+def _cut(words: str) -> str:
+    """Return as much of a line as stands beside a title and before its page number."""
+    parts = words.split(" · ")
+    return parts[0] if len(parts[0]) <= _BESIDE_TITLE else f"{parts[0][:_BESIDE_TITLE].rsplit(' ', 1)[0]} …"
+
+
+class _Contents:
+    """The page of contents, upright on the reports' paper."""
+
+    def __init__(self, title: str, facts: Sequence[str], first: ReportTable) -> None:
+        from reportlab.lib import pagesizes  # noqa: PLC0415  heavy, and needed for no other format
+
+        self.title, self.facts, self.look = title, facts, first.look
+        self.over = first.look.page.header
+        self.page: tuple[float, float] = getattr(pagesizes, first.look.page.paper.upper())
+        self.margin = first.look.page.margins * MM
+
+    def story(self) -> list[Any]:
+        """Return the title, what the edition was made from, and the list of reports."""
+        from reportlab.lib.styles import ParagraphStyle  # noqa: PLC0415  as above
+        from reportlab.platypus import Paragraph, Spacer  # noqa: PLC0415  as above
+        from reportlab.platypus.tableofcontents import TableOfContents  # noqa: PLC0415  as above
+
+        def style(size: float, color: str, font: str = REGULAR) -> Any:
+            return ParagraphStyle("words", fontName=font, fontSize=size, leading=size * 1.4, textColor=color)
+
+        entries = TableOfContents(
+            dotsMinLevel=0,
+            levelStyles=[
+                ParagraphStyle("entry", fontName=REGULAR, fontSize=10, leading=13, textColor=INK, spaceBefore=7)
+            ],
+        )
+        return [
+            Paragraph(escape(self.title), style(20, INK, BOLD)),
+            Spacer(0, 4),
+            *(Paragraph(escape(line), style(9, QUIET)) for line in self.facts),
+            Spacer(0, 22),
+            Paragraph("Contents", style(12, INK, BOLD)),
+            Spacer(0, 4),
+            entries,
+        ]
+
+    def margins_text(self, canvas: Any, number: int, count: int) -> None:
+        """Write what stands around the page of contents."""
+        write_margins(canvas, (self.page, self.margin), self.look, (self.over, ""), (number, count))

@@ -1,0 +1,105 @@
+"""What an edition keeps of the store: its manifest, and the parts that it names, shared by all editions of a book.
+
+An edition is written beside its place and moved there in one step, so that it is there whole or not at all.
+"""
+
+import hashlib
+import os
+import shutil
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+
+from level_almanac.errors import BookBusy, BookMistake, Mistake
+from level_almanac.store.state import State, Store
+
+FOLDER = "editions"
+PARTS = "parts"
+DATA = "data"
+_NEW = ".new-"
+
+
+@contextmanager
+def writing(root: Path, name: str) -> Iterator[Path]:
+    """Give a folder to write an edition into, which takes its place when the block ends well and else is removed.
+
+    Raises BookBusy where another process writes an edition of this book.
+    """
+    from filelock import FileLock, Timeout  # noqa: PLC0415  only writing needs it
+
+    editions = root / FOLDER
+    editions.mkdir(exist_ok=True)
+    lock = FileLock(editions / ".lock")
+    try:
+        lock.acquire(timeout=0)
+    except Timeout:
+        step = "wait until it has ended"
+        raise BookBusy(
+            Mistake("another edition of this book is being written", str(editions), next_step=step)
+        ) from None
+    try:
+        for left in editions.glob(f"{_NEW}*"):
+            # What a killed run left behind belongs to nobody once the lock is ours.
+            shutil.rmtree(left, ignore_errors=True)
+        folder = editions / f"{_NEW}{name}"
+        folder.mkdir()
+        try:
+            yield folder
+            _sync(folder)
+            folder.rename(editions / name)
+        finally:
+            shutil.rmtree(folder, ignore_errors=True)
+    finally:
+        lock.release()
+
+
+def _sync(folder: Path) -> None:
+    for path in folder.rglob("*"):
+        if path.is_file():
+            with path.open("rb") as stream:
+                os.fsync(stream.fileno())
+
+
+def parts_in(state: State) -> list[str]:
+    """Return the names of all parts that a state needs."""
+    found = [part for loaded in state.files for part in (loaded.part, loaded.shadow, loaded.rollup)]
+    return sorted({part for part in (*found, state.rollup, state.wide) if part})
+
+
+def freeze_data(store: Store, state: State, root: Path, folder: Path) -> None:
+    """Keep a state and its parts for an edition in this folder; parts that another edition has kept are not copied.
+
+    Raises BookMistake where a part of the store is damaged.
+    """
+    shared = root / FOLDER / PARTS
+    shared.mkdir(parents=True, exist_ok=True)
+    for part in parts_in(state):
+        if not (shared / part).exists():
+            beside = shared / f"{part}.new"
+            shutil.copyfile(store.path_of(part), beside)
+            if not _is_whole(beside, part):
+                beside.unlink()
+                step = "delete the folder .almanac, load again, and issue anew"
+                raise BookMistake(Mistake("a part of the store is damaged", store.path_of(part), next_step=step))
+            beside.replace(shared / part)
+    kept = Store(folder / DATA)
+    kept.manifests.mkdir(parents=True)
+    name = store.current.read_text(encoding="ascii").strip()
+    shutil.copyfile(store.manifests / name, kept.manifests / name)
+    kept.current.write_text(name, encoding="ascii")
+
+
+def frozen_store(folder: Path) -> Store:
+    """Return the store of the edition in this folder. Its parts stand beside it, also while it is being written."""
+    return Store(folder / DATA, folder.parent / PARTS)
+
+
+def damaged_parts(store: Store, parts: Sequence[str]) -> list[str]:
+    """Return which parts are not there or are not what their name says."""
+    return [part for part in parts if not (store.parts / part).is_file() or not _is_whole(store.parts / part, part)]
+
+
+def _is_whole(path: Path, part: str) -> bool:
+    with path.open("rb") as stream:
+        digest = hashlib.file_digest(stream, "sha256").hexdigest()
+    return digest.startswith(part.removesuffix(".parquet").rpartition("-")[2])
