@@ -13,7 +13,7 @@ def test_the_demo_walks_through_load_and_reports(almanac: Almanac, tmp_path: Pat
     ran = almanac("demo", tmp_path / "book")
     assert ran.code == 0, ran.err
     commands = [line for line in ran.err.splitlines() if line.startswith("$ almanac")]
-    assert len(commands) == 15
+    assert len(commands) == 18
     assert [
         title in ran.out
         for title in (
@@ -32,10 +32,13 @@ def test_the_demo_walks_through_load_and_reports(almanac: Almanac, tmp_path: Pat
             "Pace of costs by department",
             "Checks",
             "Balance sheet",
+            "Pages of Skellan books",
+            "Edition 2026-P08",
         )
-    ] == [True] * 15
+    ] == [True] * 17
     for command in commands[2:]:
         again = almanac(*shlex.split(command)[2:], cwd=tmp_path / "book")
+        assert again.code == (2 if " issue " in command else again.code), "an edition is never written over"
         assert again.out in ran.out, "each step shows what its command prints"
     refused = almanac("demo", tmp_path / "book")
     assert refused.code == 2

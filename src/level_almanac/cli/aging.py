@@ -7,6 +7,7 @@ from typing import Any, Literal, TypeVar
 import click
 
 from level_almanac.cli.items import DAYS, side_argument
+from level_almanac.cli.names import FIELD
 from level_almanac.cli.options import as_of_request, condition_options, entity_option, open_book, when_options
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.aging import AgingRequest
@@ -63,7 +64,9 @@ def aging_options(command: F) -> F:
         click.option(
             "--buckets", type=DAYS, default=(), metavar="DAYS", help="The last day late of each bucket, as 30,60,90."
         ),
-        click.option("--by", default="party", show_default=True, metavar="FIELD", help="What the rows are of."),
+        click.option(
+            "--by", type=FIELD, default="party", show_default=True, metavar="FIELD", help="What the rows are of."
+        ),
         click.option(
             "--sort", default="total", show_default=True, metavar="COLUMN", help="In order of this, largest first."
         ),

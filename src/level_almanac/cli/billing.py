@@ -6,6 +6,7 @@ from typing import Any, TypeVar
 
 import click
 
+from level_almanac.cli.names import FIELDS
 from level_almanac.cli.options import condition_options, dated_options, entity_option, open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.as_of import AsOfRequest
@@ -60,7 +61,9 @@ def billing_options(command: F) -> F:
         click.option(
             "--payments-by", type=click.Choice(["posted", "checked", "deposited"]), help="The date payments go by."
         ),
-        click.option("--by", default="", metavar="FIELDS", help="Group by these: office, desk, payer, reason, …"),
+        click.option(
+            "--by", type=FIELDS, default="", metavar="FIELDS", help="Group by these: office, desk, payer, reason, …"
+        ),
         click.option("--lines", is_flag=True, help="Each entry behind the figures."),
         click.option("--unposted", is_flag=True, help="Charges served by the last day and not posted by then."),
         click.option("--in-transit", is_flag=True, help="Entries that count in these days by one date only."),

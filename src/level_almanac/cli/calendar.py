@@ -2,13 +2,16 @@
 
 import click
 
+from level_almanac.cli.names import YEAR
 from level_almanac.cli.options import entity_option, open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.calendar_report import CalendarRequest, calendar_report
 
 
 @click.command()
-@click.option("--year", default="", metavar="ID", help="Only this fiscal year.  [default: all that hold data]")
+@click.option(
+    "--year", type=YEAR, default="", metavar="ID", help="Only this fiscal year.  [default: all that hold data]"
+)
 @entity_option
 @output_options
 @click.pass_context

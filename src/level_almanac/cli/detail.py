@@ -2,6 +2,7 @@
 
 import click
 
+from level_almanac.cli.names import ACCOUNT
 from level_almanac.cli.options import (
     condition_options,
     dated_options,
@@ -17,7 +18,7 @@ from level_almanac.core.words.days import DayWords
 
 
 @click.command()
-@click.argument("accounts", nargs=-1, required=True, metavar="ACCOUNT...")
+@click.argument("accounts", type=ACCOUNT, nargs=-1, required=True, metavar="ACCOUNT...")
 @dated_options
 @condition_options
 @click.option(

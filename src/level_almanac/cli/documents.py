@@ -7,6 +7,7 @@ from typing import Any, TypeVar
 import click
 
 from level_almanac.cli.items import side_argument
+from level_almanac.cli.names import FIELD
 from level_almanac.cli.options import condition_options, dated_options, entity_option, open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.thresholds import threshold_options
@@ -73,8 +74,10 @@ def documents_options(command: F) -> F:
         click.option("--unapplied", is_flag=True, help="Only payments and credits that settle nothing yet."),
         click.option("--settled", is_flag=True, help="What settled each, beneath it."),
         dated_options,
-        click.option("--date", default="", metavar="FIELD", help="The date that days are told by.  [default: posted]"),
-        click.option("--by", default="", metavar="FIELD", help="In groups with totals, such as `party`."),
+        click.option(
+            "--date", type=FIELD, default="", metavar="FIELD", help="The date that days are told by.  [default: posted]"
+        ),
+        click.option("--by", type=FIELD, default="", metavar="FIELD", help="In groups with totals, such as `party`."),
         click.option("--sort", default="", metavar="COLUMN", help="In order of this; amounts largest first."),
         click.option("--top", type=click.IntRange(min=1), metavar="N", help="Only the first so many."),
         threshold_options("documents", "What the limits are on.  [default: open, or amount of all]"),

@@ -12,6 +12,7 @@ import click
 
 from level_almanac.book.editions import Edition, broken_files, edition_folder, edition_names, read_edition, seal_of
 from level_almanac.book.pages import Page, pages_named, read_page
+from level_almanac.cli.names import EDITION, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page import asked_when, page_when_options
 from level_almanac.cli.page_run import PageRun, run_page, told_answers
@@ -50,7 +51,9 @@ def edition() -> None:
 
 @edition.command()
 @click.argument("name")
-@click.option("--pages", "names", multiple=True, required=True, metavar="PAGE", help="A page or a group; repeatable.")
+@click.option(
+    "--pages", "names", type=PAGES, multiple=True, required=True, metavar="PAGE", help="A page or a group; repeatable."
+)
 @page_when_options
 @click.option("--title", default="", metavar="TEXT", help="Its title.  [default: the book's name and the period]")
 @click.option(
@@ -154,7 +157,7 @@ def list_editions(ctx: click.Context, output: OutputRequest) -> None:
 
 
 @edition.command("show")
-@click.argument("name")
+@click.argument("name", type=EDITION)
 @output_options
 @click.pass_context
 def show_edition(ctx: click.Context, name: str, output: OutputRequest) -> None:
@@ -172,7 +175,7 @@ def show_edition(ctx: click.Context, name: str, output: OutputRequest) -> None:
 
 
 @edition.command()
-@click.argument("name")
+@click.argument("name", type=EDITION)
 @click.option("--seal", default="", metavar="HASH", help="The seal as it was noted elsewhere, or how it begins.")
 @output_options
 @click.pass_context
@@ -199,8 +202,8 @@ def verify(ctx: click.Context, name: str, seal: str, output: OutputRequest) -> N
 
 
 @edition.command()
-@click.argument("name")
-@click.argument("other", default="now", metavar="[OTHER|now]")
+@click.argument("name", type=EDITION)
+@click.argument("other", type=EDITION, default="now", metavar="[OTHER|now]")
 @output_options
 @click.pass_context
 def compare(ctx: click.Context, name: str, other: str, output: OutputRequest) -> None:

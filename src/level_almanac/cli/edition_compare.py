@@ -2,7 +2,7 @@
 
 import difflib
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -24,8 +24,8 @@ from level_almanac.core.compare_report import (
     Comparison,
 )
 from level_almanac.core.figure_lines import Explained, Share, derived_shares, effects, is_followed, shares_in
-from level_almanac.core.frozen import changed_lines
-from level_almanac.core.issued_figures import Figure, Moved, figures_in, moved_figures
+from level_almanac.core.frozen import ChangedLine, changed_lines
+from level_almanac.core.issued_figures import Figure, Moved, Place, figures_in, moved_figures
 from level_almanac.core.report_table import Column, ReportTable, Row
 from level_almanac.errors import AlmanacError, UsageMistake
 
@@ -85,14 +85,20 @@ def compared(before: Side, after: Side) -> Comparison:
         notes.append(
             "The rules of entry classes, the calendar or a currency changed: lines are classed by the later ones"
         )
+    altered = {name for _, lines in tables for line in lines if line.before and line.after for name in _names(line)}
     pages = [
-        _Page(before.folder, record, page, (old, middle, new), changed=bool(definitions)).compared()
+        _Page(before.folder, record, page, (old, middle, new), altered, changed=bool(definitions)).compared()
         for page in record.pages
     ]
     loads = {
         loaded.path: _moment(loaded.taken_at or new.state.loaded_at.isoformat(), new) for loaded in new.state.files
     }
     return Comparison(record.name, before.words, after.words, tables, definitions, pages, loads, notes)
+
+
+def _names(line: ChangedLine) -> tuple[str, str]:
+    """Return what a trace calls a line, with its entity and where there is but one without."""
+    return "/".join(line.key), "/".join(line.key[1:])
 
 
 def _moment(text: str, book: Book) -> str:
@@ -139,16 +145,34 @@ def _texts(side: Side, pages: Sequence[str]) -> dict[str, str]:
     return found
 
 
+def _columns(before: Mapping[Place, Figure], after: Mapping[Place, Figure]) -> tuple[list[str], set[str]]:
+    """Return in words which columns only one side of a page has, and the keys of those that both have."""
+    labels = [{figure.column: figure.column_label for figure in side.values()} for side in (before, after)]
+    both = set(labels[0]) & set(labels[1])
+    alone = []
+    for words, side in zip(("only before", "only after"), labels, strict=True):
+        told = [label for key, label in side.items() if key not in both]
+        alone += [f"columns {words}: {'; '.join(told)}"] if told else []
+    return alone, both
+
+
 class _Page:
     """One page of an edition, compared. books: as issued; its definitions over the later data; the later ones over it.
 
-    changed: whether any definition changed.
+    altered: the lines that are there on both sides, as traces call them; changed: whether any definition changed.
     """
 
     def __init__(
-        self, folder: Path, record: Edition, page: IssuedPage, books: tuple[Book, Book, Book], *, changed: bool
+        self,
+        folder: Path,
+        record: Edition,
+        page: IssuedPage,
+        books: tuple[Book, Book, Book],
+        altered: set[str],
+        *,
+        changed: bool,
     ) -> None:
-        self.page, self.books, self.changed = page, books, changed
+        self.page, self.books, self.altered, self.changed = page, books, altered, changed
         self.run = PageRun(page.answers, record.when, issued=True)
         self.issued = figures_in(json.loads((folder / page.figures).read_text(encoding="utf-8")))
         self.kept: dict[tuple[int, str, str], Shares] = {}
@@ -163,11 +187,13 @@ class _Page:
         except AlmanacError as error:
             return ComparedPage(name, title, len(self.issued), failed=str(error))
         by_data = {(each.figure.row, each.figure.column): each for each in moved_figures(self.issued, middle)}
+        alone, both = _columns(self.issued, last)
+        before, after = ({place: each[place] for place in each if place[1] in both} for each in (self.issued, last))
         found = [
             self._explained(moved, by_data.get((moved.figure.row, moved.figure.column)))
-            for moved in moved_figures(self.issued, last)
+            for moved in moved_figures(before, after)
         ]
-        return ComparedPage(name, title, len({*self.issued, *last}), found)
+        return ComparedPage(name, title, len({*before, *after}), found, alone)
 
     def _made(self, number: int) -> MadePage:
         book = self.books[number]
@@ -189,7 +215,7 @@ class _Page:
             after = self._shares(1, data.after)
         except UsageMistake:
             return Explained(moved, data, (), _FOLLOWS)
-        return Explained(moved, data, effects(before, after))
+        return Explained(moved, data, effects(before, after, self.altered))
 
     def _shares(self, number: int, figure: Figure | None) -> dict[str, Share]:
         """Return what each line adds to a figure; raise UsageMistake where it is no sum of lines."""

@@ -11,6 +11,7 @@ from level_almanac.book.explanations import (
     read_explanations,
 )
 from level_almanac.book.pages import read_page
+from level_almanac.cli.names import PAGE
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page import asked_when, page_when_options
 from level_almanac.cli.page_run import PageRun, run_page, told_answers
@@ -18,7 +19,7 @@ from level_almanac.core.explaining import explainable
 
 
 @click.command()
-@click.argument("page")
+@click.argument("page", type=PAGE)
 @click.argument("text", default="")
 @click.option("--row", required=True, metavar="ROW", help="The row: its key, its label, or how that begins.")
 @click.option("--column", required=True, metavar="COLUMN", help="The column: its key, its label, or its number.")

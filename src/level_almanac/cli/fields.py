@@ -2,13 +2,14 @@
 
 import click
 
+from level_almanac.cli.names import TABLE
 from level_almanac.cli.options import open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.fields_report import FieldsRequest, fields_report
 
 
 @click.command()
-@click.argument("table", default="", required=False)
+@click.argument("table", type=TABLE, default="", required=False)
 @click.argument("word", default="", required=False)
 @output_options
 @click.pass_context

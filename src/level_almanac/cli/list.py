@@ -7,6 +7,7 @@ from typing import Any, TypeVar
 
 import click
 
+from level_almanac.cli.names import FIELD, FIELDS, TABLE
 from level_almanac.cli.options import (
     condition_options,
     dated_options,
@@ -68,12 +69,18 @@ def list_options(command: F) -> F:
 
     wrapped: Any = with_request
     options: tuple[Callable[[Any], Any], ...] = (
-        click.argument("table"),
+        click.argument("table", type=TABLE),
         click.option(
-            "--show", "shown", default="", metavar="FIELDS", help="Columns, between commas: fields, sums, counts."
+            "--show",
+            "shown",
+            type=FIELDS,
+            default="",
+            metavar="FIELDS",
+            help="Columns, between commas: fields, sums, counts.",
         ),
         click.option(
             "--by",
+            type=FIELDS,
             default="",
             metavar="FIELDS",
             help="In groups with totals: fields, or parts such as `quarter of posted`.",
@@ -86,6 +93,7 @@ def list_options(command: F) -> F:
         dated_options,
         click.option(
             "--date",
+            type=FIELD,
             default="",
             metavar="FIELD",
             help="The date that days are told by.  [default: the one that counts]",

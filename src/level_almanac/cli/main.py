@@ -16,6 +16,7 @@ COMMANDS = {
     "billing": "Charges, payments and adjustments, by the date that matters.",
     "calendar": "Fiscal years, quarters and periods, and what data covers them.",
     "check": "What does not add up, in the ledger and in documents.",
+    "completion": "Print what makes a shell complete words, names of the book too.",
     "demo": "Write the demo book, load it, and walk through its reports.",
     "detail": "Account detail: opening, each line, running balance, closing.",
     "documents": "Invoices and credits: all, open, overdue, unapplied.",

@@ -6,6 +6,7 @@ from typing import Any, TypeVar
 
 import click
 
+from level_almanac.cli.names import FIELD, FIELDS, TABLE
 from level_almanac.cli.options import condition_options, entity_option
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.conditions_asked import Conditions
@@ -46,8 +47,8 @@ def measured_options(by_help: str) -> Callable[[F], F]:
 
         wrapped: Any = with_measures
         options: tuple[Callable[[Any], Any], ...] = (
-            click.argument("table", metavar="TABLE"),
-            click.option("--by", default="", metavar="FIELD", help=by_help),
+            click.argument("table", type=TABLE, metavar="TABLE"),
+            click.option("--by", type=FIELDS, default="", metavar="FIELD", help=by_help),
             click.option(
                 "--of",
                 default="",
@@ -57,7 +58,9 @@ def measured_options(by_help: str) -> Callable[[F], F]:
             click.option(
                 "--compute", multiple=True, metavar="WORDS", help="A measure: `margin = (amount - cost) / amount`."
             ),
-            click.option("--date", default="", metavar="FIELD", help="Go by this date, not the one that counts."),
+            click.option(
+                "--date", type=FIELD, default="", metavar="FIELD", help="Go by this date, not the one that counts."
+            ),
             condition_options,
             entity_option,
         )

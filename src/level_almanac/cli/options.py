@@ -6,6 +6,7 @@ from typing import Any, TypeVar
 
 import click
 
+from level_almanac.cli.names import ENTITY, PERIOD, QUARTER, YEAR
 from level_almanac.cli.session import session_of
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book
@@ -41,9 +42,9 @@ def when_options(command: F, words: tuple[str, str, str] = _AS_OF_HELP) -> F:
     for option in reversed(
         (
             click.option("--as-of", type=DAY, metavar="DAY", help="As of this day.  [default: where the data ends]"),
-            click.option("--period", default="", metavar="ID", help=words[0]),
-            click.option("--quarter", default="", metavar="ID", help=words[1]),
-            click.option("--year", default="", metavar="ID", help=words[2]),
+            click.option("--period", type=PERIOD, default="", metavar="ID", help=words[0]),
+            click.option("--quarter", type=QUARTER, default="", metavar="ID", help=words[1]),
+            click.option("--year", type=YEAR, default="", metavar="ID", help=words[2]),
             click.option(
                 "--adjustments",
                 type=click.Choice(["with", "without"]),
@@ -60,7 +61,12 @@ def when_options(command: F, words: tuple[str, str, str] = _AS_OF_HELP) -> F:
 def entity_option(command: F) -> F:
     """Add the option that picks entities."""
     return click.option(
-        "--entity", "entities", multiple=True, metavar="CODE", help="Only this entity; repeatable.  [default: all]"
+        "--entity",
+        "entities",
+        type=ENTITY,
+        multiple=True,
+        metavar="CODE",
+        help="Only this entity; repeatable.  [default: all]",
     )(command)
 
 

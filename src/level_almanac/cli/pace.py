@@ -8,6 +8,7 @@ from typing import Any, Literal, TypeVar
 import click
 
 from level_almanac.cli.measured import measured_options
+from level_almanac.cli.names import PLAN
 from level_almanac.cli.options import as_of_request, open_book, when_options
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.thresholds import AMOUNT
@@ -40,7 +41,9 @@ def pace_options(command: F) -> F:
     options: tuple[Callable[[Any], Any], ...] = (
         _as_of_options,
         measured_options("The field whose members have budgets."),
-        click.option("--plan", default="", metavar="NAME", help="Which plan.  [default: budget, or the only one]"),
+        click.option(
+            "--plan", type=PLAN, default="", metavar="NAME", help="Which plan.  [default: budget, or the only one]"
+        ),
         click.option(
             "--span",
             type=click.Choice(["year", "quarter", "period"]),

@@ -19,6 +19,7 @@ from level_almanac.book.page_writing import (
 from level_almanac.book.pages import built_in_names, check_name, page_names, page_path, pages_named, read_page
 from level_almanac.book.runs import Answers as KeptAnswers
 from level_almanac.book.runs import keep_answers, kept_answers, last_words
+from level_almanac.cli.names import PAGE, PAGES, PERIOD, QUARTER, YEAR
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_options import WHEN, command_words, options_of, page_options
 from level_almanac.cli.page_run import PageRun, answers_of, asking, has_terminal, run_page, told_answers
@@ -26,6 +27,7 @@ from level_almanac.cli.show import OutputRequest, check_outputs, hand_on, look_f
 from level_almanac.core.book import Book
 from level_almanac.core.page_words import filled
 from level_almanac.core.pages_report import CheckedPage, PageLine, checked_report, pages_report
+from level_almanac.core.report_table import ReportTable
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake, nearest
 
 _QUESTIONS = {
@@ -76,9 +78,14 @@ def list_pages(ctx: click.Context, own: bool, output: OutputRequest) -> None:
     """
     check_outputs(output)
     book = open_book(ctx)
+    look = look_for(output, book)
+    hand_on(ctx, pages_table(book, own=own)._replace(look=look), output)
+
+
+def pages_table(book: Book, *, own: bool) -> ReportTable:
+    """Return the list of pages. own: only the book's."""
     root = book.file.root
-    look, locks = look_for(output, book), read_locks(root)
-    lines = []
+    locks, lines = read_locks(root), list[PageLine]()
     mine = page_names(root)
     for name in [*mine, *([] if own else [each for each in built_in_names() if each not in mine])]:
         runs = kept_answers(root, name)
@@ -88,11 +95,11 @@ def list_pages(ctx: click.Context, own: bool, output: OutputRequest) -> None:
             lines.append(PageLine(name, found, lock_words(locks, found), last))
         except AlmanacError as error:
             lines.append(PageLine(name, None, "locked" if name in locks else "", last, str(error.mistakes[0])))
-    hand_on(ctx, pages_report(book.settings.book.name, lines)._replace(look=look), output)
+    return pages_report(book.settings.book.name, lines)
 
 
 @page.command("show")
-@click.argument("name")
+@click.argument("name", type=PAGE)
 @click.pass_context
 def show_page(ctx: click.Context, name: str) -> None:
     """A page's file, and the command that it comes to by its default answers.
@@ -188,7 +195,7 @@ def _ask_for(option: str, report: str, options: dict[str, Any], ask: dict[str, d
 
 
 @page.command()
-@click.argument("source", metavar="NAME")
+@click.argument("source", type=PAGE, metavar="NAME")
 @click.argument("target", metavar="NEW")
 @click.pass_context
 def copy(ctx: click.Context, source: str, target: str) -> None:
@@ -205,7 +212,7 @@ def copy(ctx: click.Context, source: str, target: str) -> None:
 
 
 @page.command()
-@click.argument("source", metavar="NAME")
+@click.argument("source", type=PAGE, metavar="NAME")
 @click.argument("target", metavar="NEW")
 @click.pass_context
 def rename(ctx: click.Context, source: str, target: str) -> None:
@@ -222,7 +229,7 @@ def rename(ctx: click.Context, source: str, target: str) -> None:
 
 
 @page.command()
-@click.argument("names", nargs=-1, required=True, metavar="PAGE...")
+@click.argument("names", type=PAGES, nargs=-1, required=True, metavar="PAGE...")
 @click.pass_context
 def lock(ctx: click.Context, names: tuple[str, ...]) -> None:
     """Keep pages from being written over, and notice where they change.
@@ -247,7 +254,7 @@ def lock(ctx: click.Context, names: tuple[str, ...]) -> None:
 
 
 @page.command()
-@click.argument("names", nargs=-1, required=True, metavar="PAGE...")
+@click.argument("names", type=PAGES, nargs=-1, required=True, metavar="PAGE...")
 @click.pass_context
 def unlock(ctx: click.Context, names: tuple[str, ...]) -> None:
     """Let pages be written again.
@@ -268,7 +275,7 @@ def unlock(ctx: click.Context, names: tuple[str, ...]) -> None:
 
 
 @page.command()
-@click.argument("names", nargs=-1, metavar="[PAGE]...")
+@click.argument("names", type=PAGES, nargs=-1, metavar="[PAGE]...")
 @output_options
 @click.pass_context
 def check(ctx: click.Context, names: tuple[str, ...], output: OutputRequest) -> None:
@@ -319,7 +326,8 @@ def page_when_options(command: Any) -> Any:
         )
     ):
         metavar = "DAY" if name == "as-of" else "ID"
-        command = click.option(f"--{name}", default="", metavar=metavar, help=words)(command)
+        known = {"period": PERIOD, "quarter": QUARTER, "year": YEAR}.get(name, click.STRING)
+        command = click.option(f"--{name}", type=known, default="", metavar=metavar, help=words)(command)
     return command
 
 
@@ -336,7 +344,7 @@ def asked_when(book: Book, options: Mapping[str, str]) -> dict[str, str]:
 
 
 @page.command()
-@click.argument("name")
+@click.argument("name", type=PAGE)
 @click.option("-a", "--answer", "answers", multiple=True, metavar="NAME=VALUE", help="Answer a question; repeatable.")
 @click.option("--answers", "file", type=click.Path(path_type=Path), metavar="FILE", help="Answers from a TOML file.")
 @click.option("--again", is_flag=True, help="With the answers of the last run.")

@@ -14,6 +14,8 @@ from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistak
 WHEN = ("as-of", "period", "quarter", "year")
 _NOT_KEPT = ("output", "print", "help")
 _JOINTS = {"columns": "; "}
+_COVERING = ("pace",)
+"""Reports without a range of days, whose period is what they cover."""
 
 
 @cache
@@ -132,7 +134,8 @@ def within_edition(page: Filled, when: Mapping[str, str], end: date) -> Filled:
     ranged = {"from", "through", "before"} & set(page.options)
     if own in ("period", "quarter", "year") and WHEN.index(chosen) < WHEN.index(own):
         return page
-    if own == "as-of" or ranged or chosen not in known or (own is None and "from" in known):
+    covers = "from" in known or page.words[0] in _COVERING
+    if own == "as-of" or ranged or chosen not in known or (own is None and covers):
         chosen, text = "as-of", end.isoformat()
     if chosen not in known:
         return page

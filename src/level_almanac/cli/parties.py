@@ -7,6 +7,7 @@ from typing import Any, TypeVar
 import click
 
 from level_almanac.cli.items import side_argument
+from level_almanac.cli.names import FIELD
 from level_almanac.cli.options import condition_options, dated_options, entity_option, open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.thresholds import threshold_options
@@ -59,7 +60,7 @@ def parties_options(command: F) -> F:
     options: tuple[Callable[[Any], Any], ...] = (
         side_argument,
         dated_options,
-        click.option("--date", default="", metavar="FIELD", help="Go by `date`, not `posted`."),
+        click.option("--date", type=FIELD, default="", metavar="FIELD", help="Go by `date`, not `posted`."),
         threshold_options("parties", "What the limits are on.  [default: the first column]"),
         click.option("--show", "shown", default="", metavar="COLUMNS", help=columns),
         click.option("--sort", default="", metavar="COLUMN", help="In order of this; amounts largest first."),

@@ -12,6 +12,7 @@ import click
 
 from level_almanac.book.reading import find_book
 from level_almanac.book.runs import keep_last
+from level_almanac.cli.names import STYLE
 from level_almanac.cli.session import REPORTS, session_of
 from level_almanac.core.book import Book
 from level_almanac.core.look import Look, look_of
@@ -63,7 +64,9 @@ def output_options(command: F) -> F:
                 type=click.Choice(["terminal", "csv", "json", "md", "nothing"]),
                 help="What to print.  [default: terminal, or nothing with -o]",
             ),
-            click.option("--style", default="", metavar="NAME", help="Show numbers in this style of the book."),
+            click.option(
+                "--style", type=STYLE, default="", metavar="NAME", help="Show numbers in this style of the book."
+            ),
             click.option("--negatives", type=click.Choice(["minus", "parens", "red"]), help="How negatives look."),
             click.option("--units", type=click.Choice([1, 1000, 1000000]), help="Show amounts in these units."),
             click.option("--decimals", type=click.IntRange(0, 4), metavar="N", help="Show so many decimals."),

@@ -6,6 +6,7 @@ from typing import Any, TypeVar
 
 import click
 
+from level_almanac.cli.names import FIELD, LAYOUT
 from level_almanac.cli.options import (
     as_of_request,
     condition_options,
@@ -64,7 +65,7 @@ def statement_options(command: F) -> F:
 
     wrapped: Any = with_request
     options: tuple[Callable[[Any], Any], ...] = (
-        click.argument("layout"),
+        click.argument("layout", type=LAYOUT),
         when_options,
         click.option(
             "--columns", default="", metavar="WORDS", help="Columns, between semicolons.  [default: the layout's own]"
@@ -81,7 +82,11 @@ def statement_options(command: F) -> F:
         level_option,
         click.option("--fold", multiple=True, metavar="ROW", help="Show this row's branch as one line; repeatable."),
         click.option(
-            "--by", default="", metavar="FIELD", help="A block for each member of this field, and one of all."
+            "--by",
+            type=FIELD,
+            default="",
+            metavar="FIELD",
+            help="A block for each member of this field, and one of all.",
         ),
         click.option(
             "--signs",

@@ -98,7 +98,12 @@ def trace() -> None:
 @output_options
 @click.pass_context
 def _statement(ctx: click.Context, request: StatementRequest, asked: TraceRequest, output: OutputRequest) -> None:
-    """The lines behind a figure of a statement."""
+    """The lines behind a figure of a statement.
+
+    \b
+    Examples:
+      almanac trace statement income --period 2026-P08 --row 40110 --column "last year"
+    """
     check_outputs(output)
     book = open_book(ctx)
     _show(ctx, book, statement_behind(book, request, book.now.date(), (asked.row,)), asked, output)
@@ -110,7 +115,12 @@ def _statement(ctx: click.Context, request: StatementRequest, asked: TraceReques
 @output_options
 @click.pass_context
 def _trial(ctx: click.Context, request: TrialRequest, asked: TraceRequest, output: OutputRequest) -> None:
-    """The lines behind a figure of the trial balance."""
+    """The lines behind a figure of the trial balance.
+
+    \b
+    Examples:
+      almanac trace trial --period 2026-P08 --row 12110 --column debit --whole-journals
+    """
     check_outputs(output)
     book = open_book(ctx)
     _show(ctx, book, trial_behind(book, request, book.now.date(), (asked.row,)), asked, output)
@@ -123,7 +133,12 @@ def _trial(ctx: click.Context, request: TrialRequest, asked: TraceRequest, outpu
 @output_options
 @click.pass_context
 def _list(ctx: click.Context, request: ListRequest, row: str, first_rows: int | None, output: OutputRequest) -> None:
-    """The lines behind a group of a list."""
+    """The lines behind a group of a list.
+
+    \b
+    Examples:
+      almanac trace list ledger --by vessel --row Brae
+    """
     check_outputs(output)
     book = open_book(ctx)
     look = look_for(output, book)
@@ -147,10 +162,12 @@ def _figure_options(command: F) -> F:
     return command
 
 
-def _figures(name: str, words: str, options: Callable[[Any], Any], behind: Callable[..., ReportTable]) -> None:
+def _figures(
+    name: str, words: str, example: str, options: Callable[[Any], Any], behind: Callable[..., ReportTable]
+) -> None:
     """Add the command that shows what lies behind a figure of one report. behind: core's function that finds it."""
 
-    @trace.command(name, help=words)
+    @trace.command(name, help=f"{words}\n\n\b\nExamples:\n  almanac trace {name} {example}")
     @options
     @_figure_options
     @output_options
@@ -162,16 +179,52 @@ def _figures(name: str, words: str, options: Callable[[Any], Any], behind: Calla
         show(ctx, behind(book, request, row, column, book.now.date()), output, look)
 
 
-_figures("aging", "The documents behind a figure of an aging.", aging_options, aging_behind)
 _figures(
-    "documents", "What settled a document, and its ledger lines.", documents_options,
+    "aging",
+    "The documents behind a figure of an aging.",
+    "payable --row V017 --column over-90",
+    aging_options,
+    aging_behind,
+)
+_figures(
+    "documents",
+    "What settled a document, and its ledger lines.",
+    "receivable --overdue --row total",
+    documents_options,
     documents_behind,
+)
+_figures(
+    "parties",
+    "The documents behind a party's total.",
+    "payable --year 2025 --row V007 --column paid",
+    parties_options,
+    parties_behind,
+)
+_figures(
+    "billing",
+    "The entries behind a figure of billing.",
+    "--by office --row Kelsay --column net",
+    billing_options,
+    billing_behind,
+)
+_figures(
+    "growth",
+    "The lines behind a figure of growth.",
+    "sales --each quarter --row 2026-Q2 --column now",
+    growth_options,
+    growth_behind,
+)
+_figures(
+    "rank",
+    "The lines behind a figure of a ranking, all other too.",
+    "sales --by item --top 3 --row all-other",
+    rank_options,
+    rank_behind,
+)
+_figures(
+    "pace", "The lines behind a figure of pace, or those of the plan.",
+    "ledger --by department --row SEA --column spent", pace_options, pace_behind,
 )  # fmt: skip
-_figures("parties", "The documents behind a party's total.", parties_options, parties_behind)
-_figures("billing", "The entries behind a figure of billing.", billing_options, billing_behind)
-_figures("growth", "The lines behind a figure of growth.", growth_options, growth_behind)
-_figures("rank", "The lines behind a figure of a ranking, all other too.", rank_options, rank_behind)
-_figures("pace", "The lines behind a figure of pace, or those of the plan.", pace_options, pace_behind)
 
 
 @trace.command("check")
@@ -180,7 +233,12 @@ _figures("pace", "The lines behind a figure of pace, or those of the plan.", pac
 @output_options
 @click.pass_context
 def _check(ctx: click.Context, kinds: tuple[str, ...], as_of: DayWords | None, row: str, output: OutputRequest) -> None:
-    """All lines of one finding."""
+    """All lines of one finding.
+
+    \b
+    Examples:
+      almanac trace check --row control/LINE/payable
+    """
     check_outputs(output)
     book = open_book(ctx)
     look = look_for(output, book)

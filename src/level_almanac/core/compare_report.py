@@ -34,14 +34,15 @@ class ChangedDefinition(NamedTuple):
 
 
 class ComparedPage(NamedTuple):
-    """A page in both: how many figures were compared and what they add up to after less before, those that differ and
-    why; failed: why it cannot be compared, if it cannot.
+    """A page in both: how many figures were compared, those that differ and why. alone: the columns that only one side
+    has, in words; failed: why it cannot be compared, if it cannot.
     """
 
     name: str
     title: str
     compared: int
     explained: Sequence[Explained] = ()
+    alone: Sequence[str] = ()
     failed: str = ""
 
 
@@ -74,9 +75,7 @@ def compare_report(found: Comparison) -> ReportTable:
             Column("before", "before", "amount", 2, adds=False),
             Column("after", "after", "amount", 2, adds=False),
             Column("difference", "difference", "amount", 2, adds=False),
-            Column("data", "by lines", "amount", 2, adds=False),
-            *((Column("definitions", "by definitions", "amount", 2, adds=False),) if found.definitions else ()),
-            Column("place", "line of the export", "text"),
+            *((Column("definitions", "of it by definitions", "amount", 2, adds=False),) if found.definitions else ()),
         ),
         rows=tuple(rows),
         key_label="what",
@@ -130,12 +129,11 @@ def _line_row(table: Table, line: ChangedLine) -> Row:
         ]
     else:
         words += [_told(there[name]) for name in _TOLD if name not in table.key and there.get(name) is not None]
-    cells: dict[str, Cell] = {
-        "place": " → ".join(dict.fromkeys(_place(each) for each in (line.before, line.after) if each)),
-    }
+    words.append(" → ".join(dict.fromkeys(_place(each) for each in (line.before, line.after) if each)))
+    cells: dict[str, Cell] = {}
     if table.measure:
         before, after = (_amount(each, table.measure) for each in (line.before, line.after))
-        cells |= {"before": before, "after": after, "difference": (after or _ZERO) - (before or _ZERO)}
+        cells = {"before": before, "after": after, "difference": (after or _ZERO) - (before or _ZERO)}
     return Row(f"lines/{table.name}/{'/'.join(line.key)}", " · ".join(words), 2, "line", cells)
 
 
@@ -167,11 +165,12 @@ def _definition_rows(definitions: Sequence[ChangedDefinition]) -> Iterator[Row]:
 
 
 def _page_rows(page: ComparedPage) -> Iterator[Row]:
-    if not page.explained and not page.failed:
+    if not page.explained and not page.failed and not page.alone:
         return
     yield Row(f"{page.name}:heading", f"{page.title} ({page.name})", 0, "heading")
     if page.failed:
         yield Row(f"{page.name}/failed", f"cannot be compared: {page.failed.partition(chr(10))[0]}", 1, "line")
+    yield from (Row(f"{page.name}/alone/{number}", words, 1, "line") for number, words in enumerate(page.alone, 1))
     told: set[str] = set()
     by_row: dict[str, list[Explained]] = {}
     for each in page.explained:
@@ -201,7 +200,6 @@ def _figure_row(page: str, each: Explained) -> Row:
         "difference": each.moved.difference,
     }
     if not each.why:
-        cells["data"] = each.by_data
         cells["definitions"] = each.by_definitions
     percent = figure.kind == "percent" and "%" not in figure.column_label
     label = f"{figure.column_label}, %" if percent else figure.column_label
@@ -219,16 +217,17 @@ def _effect_rows(page: str, each: Explained, told: set[str]) -> Iterator[Row]:
     place = f"{page}/{figure.row}/{figure.column}"
     if figure.total and each.effects and {effect.key for effect in each.effects} <= told:
         words = "1 line, told above" if len(each.effects) == 1 else f"{len(each.effects):,} lines, told above"
-        yield Row(f"{place}/lines", words, 3, "line", {"data": each.by_lines})
+        yield Row(f"{place}/lines", words, 3, "line", {"difference": each.by_lines})
         return
     told.update(effect.key for effect in each.effects)
     for effect in each.effects[:_MOST_EFFECTS]:
-        cells: dict[str, Cell] = {"data": effect.amount, "place": _places(effect)}
-        yield Row(f"{place}/{effect.key}", f"{effect.word} {effect.key}", 3, "line", cells)
+        cells: dict[str, Cell] = {"difference": effect.amount}
+        words = f"{effect.word} {effect.key} · {_places(effect)}"
+        yield Row(f"{place}/{effect.key}", words, 3, "line", cells)
     more = each.effects[_MOST_EFFECTS:]
     if more:
         amount = sum((effect.amount for effect in more), _ZERO)
-        yield Row(f"{place}/more", f"and {len(more):,} more lines", 3, "line", {"data": amount})
+        yield Row(f"{place}/more", f"and {len(more):,} more lines", 3, "line", {"difference": amount})
 
 
 def _places(effect: Effect) -> str:

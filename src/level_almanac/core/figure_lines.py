@@ -4,7 +4,7 @@ A figure that is a sum of lines differs between two states by exactly what its l
 in the other, so the lines whose part in it differs explain it to the cent (docs/editions.md).
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from decimal import Decimal
 from typing import Literal, NamedTuple
 
@@ -83,27 +83,32 @@ def derived_shares(of: Shares, over: Shares, factor: int) -> dict[str, Share]:
 
 
 class Effect(NamedTuple):
-    """A line whose part in a figure differs, and by how much. before, after: its places in the exports."""
+    """A line whose part in a figure differs, and by how much. before, after: its places in the exports, of what the
+    figure held of it; altered: whether it is there on both sides, so that it only came to the figure or left it.
+    """
 
     key: str
     amount: Decimal
     before: str
     after: str
+    altered: bool = False
 
     @property
     def word(self) -> Word:
         """What became of it."""
+        if self.altered:
+            return "altered"
         return "added" if not self.before else "removed" if not self.after else "altered"
 
 
-def effects(before: Shares, after: Shares) -> tuple[Effect, ...]:
-    """Return the lines whose share in a figure is not the same."""
+def effects(before: Shares, after: Shares, altered: Collection[str] = ()) -> tuple[Effect, ...]:
+    """Return the lines whose share in a figure is not the same. altered: the lines that are there on both sides."""
     found = []
     for key in [*after, *(key for key in before if key not in after)]:
         was, now = before.get(key), after.get(key)
         amount = (now.amount if now else _ZERO) - (was.amount if was else _ZERO)
         if amount:
-            found.append(Effect(key, amount, was.place if was else "", now.place if now else ""))
+            found.append(Effect(key, amount, was.place if was else "", now.place if now else "", key in altered))
     return tuple(found)
 
 

@@ -12,6 +12,7 @@ from level_almanac.demo.book_text import BOOK, FERRIES
 from level_almanac.demo.chart import chart_rows
 from level_almanac.demo.items import ITEM_HEADS, DemoItem, DemoItems
 from level_almanac.demo.ledger import BASE_LINES, DemoLine, demo_lines
+from level_almanac.demo.page_text import EXPLANATIONS, PAGES
 from level_almanac.demo.parties import party_rows
 from level_almanac.demo.plans import BUDGET_HEADS, OUTLOOK_HEADS, PlanSums
 from level_almanac.demo.sales import ITEM_HEADS as SOLD_HEADS
@@ -49,6 +50,11 @@ def write_demo(folder: Path, lines: int = BASE_LINES) -> list[Path]:
     (folder / "layouts").mkdir()
     (folder / "almanac.toml").write_text(BOOK, encoding="utf-8")
     (folder / "layouts" / "ferries.toml").write_text(FERRIES, encoding="utf-8")
+    for place, texts in (("pages", PAGES), ("explanations", EXPLANATIONS)):
+        for name, text in texts.items():
+            path = folder / place / f"{name}.toml"
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text(text, encoding="utf-8")
     chart = _write_csv(folder / "exports" / "chart.csv", ("Code", "Name", "Type", "Below", "Control"), chart_rows())
     vessels = _write_csv(folder / "exports" / "vessels.csv", _VESSELS[0], _VESSELS[1:])
     sold = _write_csv(folder / "exports" / "items.csv", SOLD_HEADS, item_rows())

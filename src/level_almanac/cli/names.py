@@ -1,0 +1,151 @@
+"""Names that a book knows, as types of options and arguments: a shell that completes words can offer them.
+
+They take any text; whether it is right is for the core to say, with the nearest name. Completing never fails: where
+there is no book, or it has mistakes, nothing is offered.
+"""
+
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from level_almanac.errors import AlmanacError
+
+if TYPE_CHECKING:
+    from click.shell_completion import CompletionItem
+
+    from level_almanac.core.book import Book
+
+Offers = Iterable[tuple[str, str]]
+"""Names with a word of what each is."""
+_YEARS_OFFERED = 4
+
+
+class Name(click.ParamType[str]):
+    """A name of some kind. find: what there is of it in a book, given the words before; several: whether it is one of
+    a list between commas.
+    """
+
+    def __init__(self, name: str, find: "Callable[[Book, click.Context], Offers]", *, several: bool = False) -> None:
+        self.name = name
+        self.find = find
+        self.several = several
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> str:  # noqa: ARG002  click's signature
+        """Return the text as it is."""
+        return str(value)
+
+    def shell_complete(
+        self,
+        ctx: click.Context,
+        param: click.Parameter,  # noqa: ARG002  click's signature
+        incomplete: str,
+    ) -> "list[CompletionItem]":
+        """Return the names that begin as what is written so far, or as the last of a list."""
+        from click.shell_completion import CompletionItem  # noqa: PLC0415  only a completing shell needs it
+
+        from level_almanac.core.book import Book  # noqa: PLC0415  as above
+
+        front, comma, last = incomplete.rpartition(",") if self.several else ("", "", incomplete)
+        written = last.lstrip()
+        before = f"{front}{comma}{last[: len(last) - len(written)]}"
+        folder = ctx.find_root().params.get("book") or Path()
+        try:
+            found = list(self.find(Book.open(folder), ctx))
+        except (AlmanacError, OSError):
+            return []
+        return [CompletionItem(f"{before}{name}", help=what) for name, what in found if name.startswith(written)]
+
+
+def _pages(book: "Book", _: click.Context) -> Offers:
+    from level_almanac.book.pages import built_in_names, page_names, read_page  # noqa: PLC0415  as above
+
+    mine = page_names(book.file.root)
+    for name in [*mine, *(each for each in built_in_names() if each not in mine)]:
+        try:
+            yield name, read_page(book.file.root, name).file.about
+        except AlmanacError:
+            yield name, "cannot be read"
+
+
+def _pages_and_groups(book: "Book", ctx: click.Context) -> Offers:
+    pages = list(_pages(book, ctx))
+    yield from ((group, "a group") for group in sorted({name.rpartition("/")[0] for name, _ in pages} - {""}))
+    yield from pages
+
+
+def _editions(book: "Book", _: click.Context) -> Offers:
+    from level_almanac.book.editions import edition_folder, edition_names, read_edition  # noqa: PLC0415  as above
+
+    for name in edition_names(book.file.root):
+        yield name, read_edition(edition_folder(book.file.root, name)).covers
+
+
+def _layouts(book: "Book", _: click.Context) -> Offers:
+    from level_almanac.book.layouts import layout_names  # noqa: PLC0415  as above
+
+    return ((name, book.layout(name).title) for name in layout_names(book.file.root))
+
+
+def _tables(book: "Book", _: click.Context) -> Offers:
+    return ((name, "") for name in book.tables)
+
+
+def _fields(book: "Book", ctx: click.Context) -> Offers:
+    """Yield the fields of the table that the command is about."""
+    sides = {"payable": "payables", "receivable": "receivables"}
+    command = ctx.info_name or ""
+    name = ctx.params.get("table") or sides.get(str(ctx.params.get("side"))) or {"billing": "billing"}.get(command)
+    return ((field, each.kind) for field, each in book.line_fields(name or "ledger").by_name.items())
+
+
+def _accounts(book: "Book", _: click.Context) -> Offers:
+    return ((code, account.name) for code, account in book.chart.accounts.items())
+
+
+def _entities(book: "Book", _: click.Context) -> Offers:
+    return ((code, entity.name) for code, entity in book.settings.entities.items())
+
+
+def _styles(book: "Book", _: click.Context) -> Offers:
+    return ((name, "") for name in book.settings.styles)
+
+
+def _plans(book: "Book", _: click.Context) -> Offers:
+    return ((name, "") for name in book.scenarios)
+
+
+def _spans(kind: str) -> "Callable[[Book, click.Context], Offers]":
+    def find(book: "Book", _: click.Context) -> Offers:
+        from level_almanac.core.day_words import range_words  # noqa: PLC0415  as above
+
+        calendar, today = book.calendars[""], book.now.date()
+        last = calendar.year_of(book.data_through(today) or today)
+        for number in range(last.year, last.year - _YEARS_OFFERED, -1):
+            year = calendar.year(number)
+            if kind == "year":
+                yield str(year), range_words(year.first, year.last)
+            elif kind == "quarter":
+                yield from ((str(each), range_words(each.first, each.last)) for each in year.quarters)
+            else:
+                periods = (*year.periods, *year.extra_periods)
+                yield from ((str(each), range_words(each.first, each.last)) for each in periods)
+
+    return find
+
+
+PAGE = Name("page", _pages)
+PAGES = Name("page or group", _pages_and_groups)
+EDITION = Name("edition", _editions)
+LAYOUT = Name("layout", _layouts)
+TABLE = Name("table", _tables)
+FIELD = Name("field", _fields)
+FIELDS = Name("fields", _fields, several=True)
+ACCOUNT = Name("account", _accounts)
+ENTITY = Name("entity", _entities)
+STYLE = Name("style", _styles)
+PLAN = Name("plan", _plans)
+YEAR = Name("fiscal year", _spans("year"))
+QUARTER = Name("quarter", _spans("quarter"))
+PERIOD = Name("period", _spans("period"))
