@@ -11,6 +11,7 @@ from level_almanac.book.editions import edition_folder, read_edition, seal_of
 from level_almanac.book.pages import pages_named
 from level_almanac.cli.load import load_book
 from level_almanac.cli.page import pages_table
+from level_almanac.cli.session import bold
 from level_almanac.cli.show import print_terminal
 from level_almanac.core.aging import AgingRequest, aging
 from level_almanac.core.as_of import AsOfRequest
@@ -231,7 +232,7 @@ def demo(folder: Path, lines: int, write_only: bool) -> None:
 
 def _told(command: str, words: str) -> None:
     _step("")
-    _step(click.style(f"$ {command}", bold=True))
+    _step(bold(f"$ {command}"))
     _step(f"  {words}")
     _step("")
 

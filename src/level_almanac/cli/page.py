@@ -392,6 +392,8 @@ def run(
     if ask:
         click.echo(" · ".join(filter(None, (found.name, found.file.title or found.file.about))), err=True)
     made = run_page(book, found, PageRun(told, asked_when(book, when), _look_words(output)), ask)
+    if ask:
+        click.echo(err=True)
     kept = {key: answer.text if answer else "" for key, answer in made.answers.items()}
     keep_answers(root, KeptAnswers(found.name, f"{book.now:%Y-%m-%d %H:%M}", kept))
     if "BUT" in lock_words(read_locks(root), found):

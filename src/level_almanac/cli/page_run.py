@@ -12,7 +12,7 @@ from level_almanac.book.explanations import read_explanations
 from level_almanac.book.page_writing import lock_words, read_locks
 from level_almanac.book.pages import Page
 from level_almanac.cli.page_options import check_report, command_words, with_when, within_edition
-from level_almanac.cli.session import Session
+from level_almanac.cli.session import Session, bold
 from level_almanac.core.book import Book
 from level_almanac.core.explaining import explained
 from level_almanac.core.page_words import Answers, answers_words, filled
@@ -165,7 +165,7 @@ def asking(page: Page, again: Mapping[str, str]) -> Callable[[AnswerReader, str]
                 shown = default if found == default else f"{default}: {found}"
             except AlmanacError:
                 default = shown = ""
-        label = click.style(question.label or name, bold=True)
+        label = bold(question.label or name)
         told = f"{label} ({rule_words(question)})" + (f" [{shown}]" if shown else "")
         while True:
             text = str(click.prompt(told, default="", show_default=False, err=True)).strip() or default
@@ -174,7 +174,8 @@ def asking(page: Page, again: Mapping[str, str]) -> Callable[[AnswerReader, str]
             try:
                 reader.read(name, question, text)
             except AlmanacError as error:
-                click.echo(f"  {error}", err=True)
+                for mistake in error.mistakes:
+                    click.echo(f"  {replace(mistake, where='')}", err=True)
             else:
                 return text
 

@@ -1,5 +1,6 @@
 """What the commands of one run share: the book they are about, and where a finished report goes."""
 
+import os
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -29,6 +30,11 @@ class Session:
     words: tuple[str, ...] = ()
     opened: "Book | None" = None
     taken: "list[ReportTable] | None" = None
+
+
+def bold(words: str) -> str:
+    """Return words in bold type; as they are where no colour is wanted, which click does not ask."""
+    return words if os.environ.get("NO_COLOR") else click.style(words, bold=True)
 
 
 def session_of(ctx: click.Context) -> Session:

@@ -33,18 +33,24 @@ def filled(page: Page, answers: Answers) -> Filled:
     options: dict[str, Value] = {}
     for name, value in page.file.options.items():
         if isinstance(value, list):
-            parts = [part for each in value if isinstance(part := _part(each, answers), str)]
+            found = [_part(each, answers) for each in value]
+            parts = [
+                part for each in found for part in (each if isinstance(each, list) else [each]) if isinstance(part, str)
+            ]
             if parts or not value:
                 options[name] = parts
             continue
-        found = _part(value, answers)
-        if found is not None:
-            options[name] = found
+        part = _part(value, answers)
+        if part is not None:
+            options[name] = part
     return Filled(tuple(_filled(word, answers) for word in words), options)
 
 
-def _part(value: object, answers: Answers) -> str | bool | None:
-    """Return one value or one part of a list with its answers, None where it is left out."""
+def _part(value: object, answers: Answers) -> Value | None:
+    """Return one value or one part of a list with its answers, None where it is left out.
+
+    The answers of a list are as many values, for an option that can be given more than once.
+    """
     if isinstance(value, bool):
         return value
     if isinstance(value, dict):
@@ -55,7 +61,9 @@ def _part(value: object, answers: Answers) -> str | bool | None:
     names = [name.partition(".")[0] for name in placeholders(text)]
     if any(answers.get(name) is None for name in names):
         return None
-    return _filled(text, answers)
+    whole = PLACEHOLDER.fullmatch(text)
+    answer = answers.get(names[0]) if whole and names else None
+    return list(answer.texts) if answer and len(answer.texts) > 1 else _filled(text, answers)
 
 
 def _holds(rule: str, answers: Answers) -> bool:
