@@ -58,7 +58,7 @@ def states(book: Path) -> set[str]:
 @settings(max_examples=6, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.integers(0, 2**32), st.integers(2, 16))
 def test_one_export_or_many_in_any_order_give_the_same_reports(make_book: MakeBook, seed: int, files: int) -> None:
-    chance = random.Random(seed)  # noqa: S311  which line goes where is no secret
+    chance = random.Random(seed)
     book = make_book(*LINES)
     shutil.rmtree(book.root / ".almanac", ignore_errors=True)
     for path in book.root.glob("ledger?*.csv"):
@@ -262,7 +262,7 @@ def test_a_damaged_store_is_told_and_can_be_rebuilt(make_book: MakeBook) -> None
 def test_the_demo_cut_anew_into_thirty_files_gives_the_same_reports(demo: Path, tmp_path: Path) -> None:
     book = tmp_path / "book"
     shutil.copytree(demo, book, ignore=shutil.ignore_patterns(".almanac"))
-    chance = random.Random(30)  # noqa: S311  which line goes where is no secret
+    chance = random.Random(30)
     head, lines = "", set()
     for path in book.glob("exports/line/*.csv"):
         head, *rest = path.read_text(encoding="utf-8").splitlines(keepends=True)

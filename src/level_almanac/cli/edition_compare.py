@@ -23,7 +23,7 @@ from level_almanac.core.compare_report import (
     ComparedPage,
     Comparison,
 )
-from level_almanac.core.figure_lines import Explained, Share, derived_shares, effects, is_followed, shares_in
+from level_almanac.core.figure_lines import COUNT, Explained, Share, derived_shares, effects, is_followed, shares_in
 from level_almanac.core.frozen import ChangedLine, changed_lines
 from level_almanac.core.issued_figures import Figure, Moved, Place, figures_in, moved_figures
 from level_almanac.core.report_table import Column, ReportTable, Row
@@ -33,6 +33,8 @@ _WHOLE_ROWS = ("statement", "trial")
 """Reports whose trace tells all columns of a row at once."""
 _TRACED = (*_WHOLE_ROWS, "list", "aging", "documents", "parties", "billing", "growth", "rank", "pace")
 _FOLLOWS = "follows from others"
+_ON_PAGE = "told by the lines of the page"
+"""Why no trace tells of a figure: it is made of other figures, or the report lists the lines itself."""
 Shares = dict[str, dict[str, Share]]
 
 
@@ -85,15 +87,29 @@ def compared(before: Side, after: Side) -> Comparison:
         notes.append(
             "The rules of entry classes, the calendar or a currency changed: lines are classed by the later ones"
         )
-    altered = {name for _, lines in tables for line in lines if line.before and line.after for name in _names(line)}
+    lines = [line for table in tables for line in table.lines]
+    known = _Names(
+        frozenset(name for line in lines if line.before and line.after for name in _names(line)),
+        {short: whole for line in lines for whole, short in [_names(line)]},
+    )
     pages = [
-        _Page(before.folder, record, page, (old, middle, new), altered, changed=bool(definitions)).compared()
+        _Page(before.folder, record, page, (old, middle, new), known, changed=bool(definitions)).compared()
         for page in record.pages
     ]
     loads = {
         loaded.path: _moment(loaded.taken_at or new.state.loaded_at.isoformat(), new) for loaded in new.state.files
     }
     return Comparison(record.name, before.words, after.words, tables, definitions, pages, loads, notes)
+
+
+@dataclass(frozen=True, slots=True)
+class _Names:
+    """What traces call the changed lines. altered: those that are there on both sides; whole: by their name without
+    the entity, as a trace of one entity has it, the one with it.
+    """
+
+    altered: frozenset[str]
+    whole: Mapping[str, str]
 
 
 def _names(line: ChangedLine) -> tuple[str, str]:
@@ -159,7 +175,7 @@ def _columns(before: Mapping[Place, Figure], after: Mapping[Place, Figure]) -> t
 class _Page:
     """One page of an edition, compared. books: as issued; its definitions over the later data; the later ones over it.
 
-    altered: the lines that are there on both sides, as traces call them; changed: whether any definition changed.
+    names: what traces call the changed lines; changed: whether any definition changed.
     """
 
     def __init__(
@@ -168,11 +184,11 @@ class _Page:
         record: Edition,
         page: IssuedPage,
         books: tuple[Book, Book, Book],
-        altered: set[str],
+        names: _Names,
         *,
         changed: bool,
     ) -> None:
-        self.page, self.books, self.altered, self.changed = page, books, altered, changed
+        self.page, self.books, self.names, self.changed = page, books, names, changed
         self.run = PageRun(page.answers, record.when, issued=True)
         self.issued = figures_in(json.loads((folder / page.figures).read_text(encoding="utf-8")))
         self.kept: dict[tuple[int, str, str], Shares] = {}
@@ -214,8 +230,11 @@ class _Page:
             before = self._shares(0, data.before)
             after = self._shares(1, data.after)
         except UsageMistake:
-            return Explained(moved, data, (), _FOLLOWS)
-        return Explained(moved, data, effects(before, after, self.altered))
+            return Explained(moved, data, (), _FOLLOWS if self.made.words[0] in _TRACED else _ON_PAGE)
+        found = effects(before, after, self.names.altered)
+        return Explained(
+            moved, data, tuple(each._replace(key=self.names.whole.get(each.key, each.key)) for each in found)
+        )
 
     def _shares(self, number: int, figure: Figure | None) -> dict[str, Share]:
         """Return what each line adds to a figure; raise UsageMistake where it is no sum of lines."""
@@ -244,8 +263,8 @@ class _Page:
             return found[""]
         if column.key in found:
             return found[column.key]
-        amounts = [key for key in found if found[key]]
-        if len(amounts) == 1 and not whole:
+        amounts = [key for key in found if found[key] and key != COUNT]
+        if len(amounts) == 1 and not whole and column.kind == "amount":
             return found[amounts[0]]
         raise UsageMistake
 

@@ -65,7 +65,7 @@ def compare_report(found: Comparison) -> ReportTable:
     """Return what changed, and whether what is told of each figure comes to its difference."""
     rows = [*_line_rows(found), *_definition_rows(found.definitions)]
     for page in found.pages:
-        rows += _page_rows(page)
+        rows += _page_rows(page, defined=bool(found.definitions))
     moved = [each for page in found.pages for each in page.explained]
     return ReportTable(
         title=f"What changed since the edition {found.edition}",
@@ -164,7 +164,7 @@ def _definition_rows(definitions: Sequence[ChangedDefinition]) -> Iterator[Row]:
             yield Row(f"definitions/{each.path}/more", words, 2, "line")
 
 
-def _page_rows(page: ComparedPage) -> Iterator[Row]:
+def _page_rows(page: ComparedPage, *, defined: bool) -> Iterator[Row]:
     if not page.explained and not page.failed and not page.alone:
         return
     yield Row(f"{page.name}:heading", f"{page.title} ({page.name})", 0, "heading")
@@ -184,13 +184,14 @@ def _page_rows(page: ComparedPage) -> Iterator[Row]:
                 groups.append([each])
             else:
                 same.append(each)
-        for group in groups:
+        # What no line moved comes last, so that lines stand beneath the figures that they moved.
+        for group in sorted(groups, key=lambda group: not group[0].effects):
             for each in group:
-                yield _figure_row(page.name, each)
+                yield _figure_row(page.name, each, defined=defined)
             yield from _effect_rows(page.name, group[0], told)
 
 
-def _figure_row(page: str, each: Explained) -> Row:
+def _figure_row(page: str, each: Explained, *, defined: bool) -> Row:
     figure = each.moved.figure
     decimals = {"amount": None, "percent": 1, "number": 2, "count": 0}.get(figure.kind)
     before, after = (_shown(side.value if side else None) for side in (each.moved.before, each.moved.after))
@@ -199,7 +200,7 @@ def _figure_row(page: str, each: Explained) -> Row:
         "after": after if each.moved.after else "not there",
         "difference": each.moved.difference,
     }
-    if not each.why:
+    if defined and not each.why:
         cells["definitions"] = each.by_definitions
     percent = figure.kind == "percent" and "%" not in figure.column_label
     label = f"{figure.column_label}, %" if percent else figure.column_label

@@ -12,6 +12,8 @@ from level_almanac.core.issued_figures import Moved
 from level_almanac.core.report_table import Column, ReportTable, Row
 
 _ZERO = Decimal(0)
+COUNT = "count"
+"""The key of the column that counts lines, wherever there is one."""
 Word = Literal["added", "removed", "altered"]
 
 
@@ -27,18 +29,20 @@ Shares = Mapping[str, Share]
 
 
 def shares_in(trace: ReportTable) -> dict[str, dict[str, Share]]:
-    """Return the shares of the lines in a trace, by the key of the column that was traced."""
+    """Return the shares of the lines in a trace, by the key of the column that was traced, and of their number."""
     keys = {column.key for column in trace.columns}
     if "figure" in keys:
         return {"": _of_documents(trace.rows)}
     if "part" in keys:
         return {"": _of_plan(trace.rows)}
     amounts = [column.key for column in trace.columns if column.kind in ("amount", "number", "count")]
-    found: dict[str, dict[str, Share]] = {key: {} for key in amounts}
+    found: dict[str, dict[str, Share]] = {key: {} for key in [*amounts, COUNT]}
     for row in trace.rows:
         if row.kind != "line":
             continue
         place = str(row.cells.get("export") or "")
+        if COUNT not in amounts:
+            found[COUNT][row.label] = Share(Decimal(1), place)
         for key in amounts:
             cell = row.cells.get(key)
             if isinstance(cell, Decimal | int):

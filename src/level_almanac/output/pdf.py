@@ -311,7 +311,7 @@ def page_template(name: str, document: Any, size: tuple[float, float], margin: f
     from reportlab.platypus import Frame, PageTemplate  # noqa: PLC0415  heavy, and needed for no other format
 
     def begin(canvas: Any, _: Any) -> None:
-        canvas.of_document = document
+        canvas.of_document, canvas.of_bookmarks = document, []
 
     width, height = size
     edge = margin + 16
@@ -354,6 +354,10 @@ def numbering() -> Any:
             for number, kept in enumerate(self._kept, 1):
                 self.__dict__.update(kept)
                 self.of_document.margins_text(self, number, len(self._kept))
+                # Only now is this the page that a bookmark set here would lead to.
+                for key, name in self.of_bookmarks:
+                    self.bookmarkPage(key)
+                    self.addOutlineEntry(name, key, 0)
                 super().showPage()
             super().save()
 

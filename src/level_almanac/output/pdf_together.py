@@ -35,8 +35,7 @@ def pdf_together(title: str, facts: Sequence[str], tables: Sequence[ReportTable]
             entry = getattr(flowable, "of_contents", None)
             if entry is not None:
                 key, words, name = entry
-                self.canv.bookmarkPage(key)
-                self.canv.addOutlineEntry(name, key, 0)
+                self.canv.of_bookmarks.append((key, name))
                 self.notify("TOCEntry", (0, words, self.page, key))
 
     contents, documents = _Contents(title, facts, tables[0]), [Document(table) for table in tables]
