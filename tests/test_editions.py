@@ -300,7 +300,7 @@ def test_a_late_posting_is_named_with_its_effect_on_each_figure(late: Path) -> N
     assert rows["month-end/6-spending/TERM/spent"]["cells"]["difference"] == "940.10"
     assert rows["month-end/6-spending/TERM/spent/LINE/PI26-09001/1"]["cells"]["difference"] == "940.10"
     # An account's detail shows its lines itself.
-    closing = next(row for key, row in rows.items() if key.startswith("month-end/9-lines/61320/closing"))
+    closing = rows["month-end/9-lines/61320/balance"]
     assert closing["cells"]["difference"] == "940.10"
     assert closing["label"].endswith("(told by the lines of the page)")
 

@@ -95,9 +95,11 @@ def _tables(book: "Book", _: click.Context) -> Offers:
 def _fields(book: "Book", ctx: click.Context) -> Offers:
     """Yield the fields of the table that the command is about."""
     sides = {"payable": "payables", "receivable": "receivables"}
-    command = ctx.info_name or ""
-    name = ctx.params.get("table") or sides.get(str(ctx.params.get("side"))) or {"billing": "billing"}.get(command)
-    return ((field, each.kind) for field, each in book.line_fields(name or "ledger").by_name.items())
+    # Before a line is whole, what stands in it is found as it was written.
+    written = [str(ctx.params.get("table")), str(ctx.params.get("side")), *ctx.args, ctx.info_name or ""]
+    tables = (sides.get(word, word) for word in written)
+    name = next((table for table in tables if table in book.tables), "ledger")
+    return ((field, each.kind) for field, each in book.line_fields(name).by_name.items())
 
 
 def _accounts(book: "Book", _: click.Context) -> Offers:
