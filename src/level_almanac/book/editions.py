@@ -128,13 +128,14 @@ def _further_files(file: BookFile) -> list[str]:
 def definitions_of(folder: Path, edition: Edition) -> dict[str, str]:
     """Return the texts of the definitions that an edition keeps, by their place in a book.
 
-    Explanations are left out: they stand beside figures and move none.
+    Explanations and locks are left out: they move no figure.
     """
     front = f"{BOOK}/"
+    beside = (f"{front}{EXPLANATIONS}/", f"{front}pages/{LOCKS}")
     return {
         path.removeprefix(front): (folder / path).read_text(encoding="utf-8", errors="replace")
         for path in edition.files
-        if path.startswith(front) and not path.startswith(f"{front}{EXPLANATIONS}/")
+        if path.startswith(front) and not path.startswith(beside)
     }
 
 

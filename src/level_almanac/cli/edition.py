@@ -14,8 +14,8 @@ from level_almanac.book.editions import Edition, broken_files, edition_folder, e
 from level_almanac.book.pages import Page, pages_named, read_page
 from level_almanac.cli.names import EDITION, PAGES
 from level_almanac.cli.options import open_book
-from level_almanac.cli.page import asked_when, page_when_options
 from level_almanac.cli.page_run import PageRun, run_page, told_answers
+from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.cli.show import OutputRequest, check_outputs, hand_on, look_for, output_options
 from level_almanac.core.book import Book
 from level_almanac.core.editions_report import (
@@ -25,7 +25,7 @@ from level_almanac.core.editions_report import (
     editions_report,
     verification_report,
 )
-from level_almanac.core.frozen import damaged_parts, parts_in
+from level_almanac.core.frozen import damage, frozen_book
 from level_almanac.core.issued_figures import figures_in, moved_figures
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake
 
@@ -230,17 +230,14 @@ def compare(ctx: click.Context, name: str, other: str, output: OutputRequest) ->
 
 
 def _verified(folder: Path, seal: str, book: Book) -> Verification:
-    from level_almanac.cli.edition_issue import frozen_book  # noqa: PLC0415  the writers are heavy
-
     record = read_edition(folder)
     broken = broken_files(folder, record)
     if seal and (len(seal) < 8 or not seal_of(folder).startswith(seal.lower())):
         broken.append(f"the seal is {seal_of(folder).strip()}, not {seal}")
     frozen = frozen_book(folder, datetime.fromisoformat(record.issued_at))
-    parts = parts_in(frozen.state)
-    damaged = damaged_parts(frozen.store, parts)
+    parts, damaged = damage(frozen)
     pages = [] if damaged else [_computed_anew(folder, frozen, record, number) for number in range(len(record.pages))]
-    return Verification(record, seal_of(folder).strip(), broken, damaged, len(parts), pages, book.now.date())
+    return Verification(record, seal_of(folder).strip(), broken, damaged, parts, pages, book.now.date())
 
 
 def _computed_anew(folder: Path, frozen: Book, record: Edition, number: int) -> Verified:

@@ -13,18 +13,17 @@ from level_almanac.book.editions import Edition, IssuedPage, definitions_of, rea
 from level_almanac.book.layouts import layout_texts
 from level_almanac.book.pages import read_page
 from level_almanac.book.reading import BOOK_FILE, read_book
-from level_almanac.cli.edition_issue import figures_of, frozen_book
+from level_almanac.cli.edition_issue import figures_of
 from level_almanac.cli.page_run import MadePage, PageRun, run_page
 from level_almanac.cli.session import Session
 from level_almanac.core.book import Book
 from level_almanac.core.compare_report import (
     ChangedDefinition,
-    ChangedTable,
     ComparedPage,
     Comparison,
 )
 from level_almanac.core.figure_lines import COUNT, Explained, Share, derived_shares, effects, is_followed, shares_in
-from level_almanac.core.frozen import ChangedLine, changed_lines
+from level_almanac.core.frozen import LineNames, changed_tables, frozen_book, line_names, narrow_traces
 from level_almanac.core.issued_figures import Figure, Moved, Place, figures_in, moved_figures
 from level_almanac.core.report_table import Column, ReportTable, Row
 from level_almanac.errors import AlmanacError, UsageMistake
@@ -73,25 +72,15 @@ def compared(before: Side, after: Side) -> Comparison:
     middle = Book(read_book(old.file.root), after.book.store, issued, as_placed=True)
     # By the clock of the edition, so that words such as `today` mean the same day on both sides.
     new = Book(after.book.file, after.book.store, issued) if after.record is None else after.book
-    # What both sides have adds the same to both; only the other parts can tell where they differ.
-    mine, theirs = ({loaded.part for loaded in each.state.files_of("ledger")} for each in (old, middle))
-    old.traced_within, middle.traced_within = frozenset(mine - theirs), frozenset(theirs - mine)
-    tables = [
-        ChangedTable(table, found)
-        for table in new.tables.values()
-        if (found := changed_lines(new.engine, (old.store, old.state), (new.store, new.state), table))
-    ]
+    narrow_traces(old, middle)
+    tables = changed_tables(old, new)
     definitions = list(_definitions(before, after))
     notes = []
     if old.state.rules != new.state.rules:
         notes.append(
             "The rules of entry classes, the calendar or a currency changed: lines are classed by the later ones"
         )
-    lines = [line for table in tables for line in table.lines]
-    known = _Names(
-        frozenset(name for line in lines if line.before and line.after for name in _names(line)),
-        {short: whole for line in lines for whole, short in [_names(line)]},
-    )
+    known = line_names(tables)
     pages = [
         _Page(before.folder, record, page, (old, middle, new), known, changed=bool(definitions)).compared()
         for page in record.pages
@@ -100,21 +89,6 @@ def compared(before: Side, after: Side) -> Comparison:
         loaded.path: _moment(loaded.taken_at or new.state.loaded_at.isoformat(), new) for loaded in new.state.files
     }
     return Comparison(record.name, before.words, after.words, tables, definitions, pages, loads, notes)
-
-
-@dataclass(frozen=True, slots=True)
-class _Names:
-    """What traces call the changed lines. altered: those that are there on both sides; whole: by their name without
-    the entity, as a trace of one entity has it, the one with it.
-    """
-
-    altered: frozenset[str]
-    whole: Mapping[str, str]
-
-
-def _names(line: ChangedLine) -> tuple[str, str]:
-    """Return what a trace calls a line, with its entity and where there is but one without."""
-    return "/".join(line.key), "/".join(line.key[1:])
 
 
 def _moment(text: str, book: Book) -> str:
@@ -151,11 +125,9 @@ def _texts(side: Side, pages: Sequence[str]) -> dict[str, str]:
             found[f"pages/{name}.toml"] = read_page(root, name).text
         except AlmanacError:
             continue
-    for path in (BOOK_FILE, "pages/locks.toml"):
-        if (root / path).is_file():
-            found[path] = (root / path).read_text(encoding="utf-8", errors="replace")
     settings = side.book.settings
-    for told in [each.file for each in (settings.calendar, *settings.calendars.values()) if each.file]:
+    calendars = [each.file for each in (settings.calendar, *settings.calendars.values()) if each.file]
+    for told in (BOOK_FILE, *calendars):
         if (root / told).is_file():
             found[told] = (root / told).read_text(encoding="utf-8", errors="replace")
     return found
@@ -184,7 +156,7 @@ class _Page:
         record: Edition,
         page: IssuedPage,
         books: tuple[Book, Book, Book],
-        names: _Names,
+        names: LineNames,
         *,
         changed: bool,
     ) -> None:

@@ -3,29 +3,25 @@
 import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime
 from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
 from level_almanac.book.editions import (
-    BOOK,
     FIGURES,
     REPORTS,
     Edition,
     IssuedPage,
     check_edition_name,
-    freeze_definitions,
     hashes_of,
     write_record,
 )
 from level_almanac.book.page_writing import lock_words, read_locks
 from level_almanac.book.pages import Page, read_page
-from level_almanac.book.reading import read_book
 from level_almanac.cli.page_run import MadePage, PageRun, run_page
 from level_almanac.core.book import Book
 from level_almanac.core.day_words import day_words, range_words
-from level_almanac.core.frozen import freeze_data, frozen_store, writing
+from level_almanac.core.frozen import freeze, new_edition
 from level_almanac.core.report_table import Proof, ReportTable
 from level_almanac.core.tie_outs import PageMade, tie_outs
 from level_almanac.core.words.days import DayContext, day_of, read_day
@@ -69,11 +65,6 @@ class Issued:
     seal: str
 
 
-def frozen_book(folder: Path, at: datetime) -> Book:
-    """Return the book that the edition in this folder keeps, its clock at the time of issue."""
-    return Book(read_book(folder / BOOK), frozen_store(folder), at)
-
-
 def figures_of(table: ReportTable) -> dict[str, Any]:
     """Return a report's figures in its JSON shape."""
     return dict(json.loads(json_text(table)))
@@ -91,10 +82,8 @@ def issue(book: Book, request: IssueRequest, progress: Callable[[Sequence[Page]]
     told = _answers_by_page(pages, request.told)
     state = book.state
     at = book.now.replace(microsecond=0)
-    with writing(root, request.name) as folder:
-        freeze_definitions(book.file, pages, folder)
-        freeze_data(book.store, state, root, folder)
-        frozen = frozen_book(folder, at)
+    with new_edition(root, request.name) as folder:
+        frozen = freeze(book, pages, folder, at)
         made: list[MadePage] = []
         with progress(pages) as steps:
             for page in steps:

@@ -13,8 +13,8 @@ from level_almanac.book.explanations import (
 from level_almanac.book.pages import read_page
 from level_almanac.cli.names import PAGE
 from level_almanac.cli.options import open_book
-from level_almanac.cli.page import asked_when, page_when_options
 from level_almanac.cli.page_run import PageRun, run_page, told_answers
+from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.core.explaining import explainable
 
 

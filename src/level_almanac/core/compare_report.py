@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 from level_almanac.book.tables import Table
 from level_almanac.core.figure_lines import Effect, Explained
+from level_almanac.core.frozen import ChangedTable
 from level_almanac.core.issued_figures import Value
 from level_almanac.core.report_table import Cell, Check, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.store.line_changes import ChangedLine
@@ -16,13 +17,6 @@ _MOST_LINES = 200
 _MOST_EFFECTS = 12
 _TOLD = ("posted", "date", "account", "item", "party", "document", "memo", "reason")
 """Fields that say what a line is, as far as its table has them."""
-
-
-class ChangedTable(NamedTuple):
-    """The lines of one table that are not the same."""
-
-    table: Table
-    lines: Sequence[ChangedLine]
 
 
 class ChangedDefinition(NamedTuple):

@@ -28,12 +28,13 @@ def pages_report(book_name: str, lines: Sequence[PageLine]) -> ReportTable:
         if found != group:
             group = found
             own = line.page is None or line.page.path is not None
-            words = (group or "without a group") if own else f"{group}: built in, to copy from or to run as they are"
+            words = (group or "without a group") if own else f"{group}, built in: copy them, or run them as they are"
             rows.append(Row(f"{group}:heading", words, 0, "heading"))
         rows.append(Row(line.name, line.name.rpartition("/")[2], 1, "line", _cells(line)))
     own_pages = [line for line in lines if line.page is None or line.page.path is not None]
     note = f"This book has no pages yet: copy one with `almanac page copy {BUILT_IN_GROUP}/NAME GROUP/NAME`"
-    counts = f"{len(own_pages)} of the book, {len(lines) - len(own_pages)} built in"
+    built_in = len(lines) - len(own_pages)
+    counts = f"{len(own_pages)} of the book" + (f", {built_in} built in" if built_in else "")
     return ReportTable(
         title=f"Pages of {book_name}",
         facts={"pages": str(len(own_pages))},

@@ -4,7 +4,7 @@ PAGES = {
     "month-end/1-ferries": """\
 # What the ferries did against the budget. A variance past both limits has to be explained before it is issued.
 title = "Ferries against budget"
-about = "The ferry company's period and year beside the budget"
+about = "The ferries' period and year beside the budget"
 report = "statement ferries"
 
 [options]
@@ -33,7 +33,7 @@ percent = 5
 """,
     "month-end/2-balance": """\
 title = "Balance sheet"
-about = "Both companies' balances at the end of the period"
+about = "Both companies' balances"
 report = "statement balance"
 
 [options]
@@ -69,7 +69,7 @@ most = 200
     "month-end/5-suppliers": """\
 # The limit is on a supplier's total of the year so far, never on single bills.
 title = "Suppliers paid past a limit"
-about = "Who was paid more than a limit in the year so far"
+about = "Who was paid more than a limit this year"
 report = "parties payable"
 
 [options]
@@ -90,7 +90,7 @@ default = "no"
 """,
     "month-end/6-spending": """\
 title = "Spending against budget"
-about = "What each department spent of the year's budget, and where it will end"
+about = "Spent of the budget by department, and its end"
 report = "pace ledger"
 
 [options]
@@ -99,7 +99,7 @@ by = "department"
 """,
     "month-end/7-desks": """\
 title = "Billing desks"
-about = "Charges, payments and adjustments of the period by terminal"
+about = "Charges, payments, adjustments by terminal"
 report = "billing"
 
 [options]
@@ -114,7 +114,7 @@ default = "this period"
 """,
     "month-end/8-sales": """\
 title = "What sells most"
-about = "The largest items and all other, this year and last"
+about = "The largest items and all other"
 report = "rank sales"
 
 [options]

@@ -1,0 +1,175 @@
+"""Commands of `almanac page` that write: save, copy, rename, lock, unlock."""
+
+import shlex
+from typing import Any
+
+import click
+
+from level_almanac.book.page_writing import keep_locks, locked_on, page_text, read_locks, rename_page, write_page
+from level_almanac.book.pages import check_name, page_path, pages_named, read_page
+from level_almanac.book.runs import last_words
+from level_almanac.cli.names import PAGE, PAGES
+from level_almanac.cli.options import open_book
+from level_almanac.cli.page_options import options_of, page_options
+from level_almanac.errors import Mistake, UsageMistake, nearest
+
+_QUESTIONS = {
+    "period": ("period", "Which period"),
+    "quarter": ("quarter", "Which quarter"),
+    "year": ("year", "Which fiscal year"),
+    "as-of": ("day", "As of which day"),
+    "from": ("day", "From which day"),
+    "through": ("day", "Through which day"),
+    "before": ("day", "Before which day"),
+    "over": ("amount", "More than"),
+    "at-least": ("amount", "At least"),
+    "under": ("amount", "Less than"),
+    "at-most": ("amount", "At most"),
+}
+"""What is asked for an option, and how; of any other, a text under its own name."""
+
+
+@click.command(context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False})
+@click.option("--title", default="", metavar="TEXT", help="The report's title.  [default: the command's own]")
+@click.option("--about", default="", metavar="TEXT", help="What it is for, in the list of pages.")
+@click.option("--ask", "asked", multiple=True, metavar="OPTION", help="Ask for this option each time; repeatable.")
+@click.option("--replace", is_flag=True, help="Write a page of this name anew; its comments and order stay.")
+@click.argument("name")
+@click.argument("words", nargs=-1, type=click.UNPROCESSED, metavar="[REPORT [OPTIONS]]")
+@click.pass_context
+def save(
+    ctx: click.Context, title: str, about: str, asked: tuple[str, ...], replace: bool, name: str, words: tuple[str, ...]
+) -> None:
+    """Save a report as a page: the last one, or one given here.
+
+    What goes with `page save` itself stands before NAME.
+
+    \b
+    Examples:
+      almanac page save month-end/income
+      almanac page save month-end/income statement income --entity LINE --level 2
+      almanac page save --ask period --ask over month-end/paid parties payable --period 2026-P08 --on paid --over 7500
+    """
+    book = open_book(ctx)
+    root = book.file.root
+    check_name(name)
+    if words and words[0].startswith("-"):
+        raise click.UsageError(f"{words[0]}: options of `page save` stand before NAME, those of the report after it")
+    given = words or last_words(root)
+    if not given:
+        step = "run a report first, or give it here: almanac page save NAME statement income"
+        raise UsageMistake(Mistake("no report was made in this book yet", "REPORT", next_step=step))
+    try:
+        report, options = page_options(given)
+    except click.UsageError as error:
+        raise UsageMistake(Mistake(error.format_message(), f"REPORT {given[0]}")) from None
+    ask: dict[str, dict[str, str]] = {}
+    for option in asked:
+        _ask_for(option.removeprefix("--"), report[0], options, ask)
+    path = page_path(root, name)
+    before = path.read_text(encoding="utf-8") if replace and path.exists() else ""
+    text = page_text(before, shlex.join(report), options, ask, {"title": title, "about": about})
+    write_page(root, name, text, replace=replace)
+    click.echo(f"wrote {path.relative_to(root)}: {shlex.join(['almanac', *given])}", err=True)
+
+
+def _ask_for(option: str, report: str, options: dict[str, Any], ask: dict[str, dict[str, str]]) -> None:
+    """Turn an option's value into the default of a question that is put in its place."""
+    value = options.get(option)
+    if value is None:
+        hint = nearest(option, options)
+        what = "the report was not given this option, so there is nothing to ask for"
+        raise UsageMistake(Mistake(what, "--ask", repr(option), ", ".join(options) or "no option", hint))
+    known = options_of(report)[option]
+    kind, label = _QUESTIONS.get(option, ("text", option.replace("-", " ").capitalize()))
+    question = {"kind": kind, "label": label}
+    if isinstance(value, bool):
+        question |= {"kind": "yes-no", "default": "yes" if value else "no"}
+    elif isinstance(known.type, click.Choice):
+        question |= {"kind": "choice", "default": str(value), "choices": [str(each) for each in known.type.choices]}  # type: ignore[dict-item]  # a list of texts is allowed here
+    elif isinstance(value, list):
+        question |= {"kind": "list", "default": ", ".join(map(str, value))}
+    else:
+        question["default"] = str(value)
+    ask[option] = question
+    options[option] = f"{{{option}}}"
+
+
+@click.command()
+@click.argument("source", type=PAGE, metavar="NAME")
+@click.argument("target", metavar="NEW")
+@click.pass_context
+def copy(ctx: click.Context, source: str, target: str) -> None:
+    """Copy a page, a built-in one too, under a new name.
+
+    \b
+    Examples:
+      almanac page copy common/income month-end/income
+    """
+    root = open_book(ctx).file.root
+    check_name(target, "NEW")
+    path = write_page(root, target, read_page(root, source).text)
+    click.echo(f"wrote {path.relative_to(root)}", err=True)
+
+
+@click.command()
+@click.argument("source", type=PAGE, metavar="NAME")
+@click.argument("target", metavar="NEW")
+@click.pass_context
+def rename(ctx: click.Context, source: str, target: str) -> None:
+    """Give a page of the book another name or group.
+
+    \b
+    Examples:
+      almanac page rename month-end/income quarter-end/income
+    """
+    root = open_book(ctx).file.root
+    check_name(target, "NEW")
+    path = rename_page(root, read_page(root, source), target)
+    click.echo(f"now {path.relative_to(root)}", err=True)
+
+
+@click.command()
+@click.argument("names", type=PAGES, nargs=-1, required=True, metavar="PAGE...")
+@click.pass_context
+def lock(ctx: click.Context, names: tuple[str, ...]) -> None:
+    """Keep pages from being written over; notice changes.
+
+    PAGE is a page or a group. Whoever changes the file by hand is noticed:
+    each run and each edition then says so. Locking again takes it as it is.
+
+    \b
+    Examples:
+      almanac page lock month-end
+    """
+    book = open_book(ctx)
+    root = book.file.root
+    locks = read_locks(root)
+    for name in pages_named(root, names):
+        found = read_page(root, name)
+        if found.path is None:
+            raise UsageMistake(Mistake("a built-in page never changes", "PAGE", repr(name), next_step="copy it first"))
+        locks[name] = locked_on(found, book.now.date())
+        click.echo(f"locked {name}", err=True)
+    keep_locks(root, locks)
+
+
+@click.command()
+@click.argument("names", type=PAGES, nargs=-1, required=True, metavar="PAGE...")
+@click.pass_context
+def unlock(ctx: click.Context, names: tuple[str, ...]) -> None:
+    """Let pages be written again.
+
+    \b
+    Examples:
+      almanac page unlock month-end/income
+    """
+    root = open_book(ctx).file.root
+    locks = read_locks(root)
+    # A lock can outlive its page.
+    for name in names if set(names) <= set(locks) else pages_named(root, names):
+        if locks.pop(name, None) is None:
+            click.echo(f"{name} was not locked", err=True)
+        else:
+            click.echo(f"unlocked {name}", err=True)
+    keep_locks(root, locks)

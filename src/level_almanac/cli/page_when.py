@@ -1,0 +1,39 @@
+"""When a page is run for: options of `page run`, `explain` and `edition issue`."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import click
+
+from level_almanac.cli.names import PERIOD, QUARTER, YEAR
+from level_almanac.cli.page_options import WHEN
+from level_almanac.core.book import Book
+from level_almanac.errors import Mistake, UsageMistake
+
+
+def page_when_options(command: Any) -> Any:
+    """Add the options that say when a page is run for, in place of what it says itself."""
+    for name, words in reversed(
+        (
+            ("as-of", "As of this day, whatever the page says."),
+            ("period", "For this period, whatever the page says."),
+            ("quarter", "For this quarter, whatever the page says."),
+            ("year", "For this fiscal year, whatever the page says."),
+        )
+    ):
+        metavar = "DAY" if name == "as-of" else "ID"
+        known = {"period": PERIOD, "quarter": QUARTER, "year": YEAR}.get(name, click.STRING)
+        command = click.option(f"--{name}", type=known, default="", metavar=metavar, help=words)(command)
+    return command
+
+
+def asked_when(book: Book, options: Mapping[str, str]) -> dict[str, str]:
+    """Return which of the `page_when_options` was given, with its id found in the calendar; at most one may be."""
+    given = {name: options[name.replace("-", "_")] for name in WHEN if options[name.replace("-", "_")]}
+    if len(given) > 1:
+        got = " and ".join(f"--{name}" for name in given)
+        raise UsageMistake(Mistake("more than one way to say when", got=got, allowed="one of them"))
+    for name, text in given.items():
+        if name != "as-of":
+            given[name] = str(book.calendars[""].find(text, f"--{name}", UsageMistake))
+    return given
