@@ -68,6 +68,7 @@ REPORTS = [
     "rank sales --by item --top 5",
     "pace ledger --entity LINE --by department",
     "calendar --year 2026",
+    'list ledger --only "memo contains \\"{x}\\"" --show "posted, amount" --period 2026-P08',
 ]
 
 

@@ -234,8 +234,12 @@ def _verified(folder: Path, seal: str, book: Book) -> Verification:
     broken = broken_files(folder, record)
     if seal and (len(seal) < 8 or not seal_of(folder).startswith(seal.lower())):
         broken.append(f"the seal is {seal_of(folder).strip()}, not {seal}")
-    frozen = frozen_book(folder, datetime.fromisoformat(record.issued_at))
-    parts, damaged = damage(frozen)
+    try:
+        frozen = frozen_book(folder, datetime.fromisoformat(record.issued_at))
+        parts, damaged = damage(frozen)
+    except AlmanacError as error:
+        failed = [Verified(page.name, 0, failed=f"cannot be computed: {error}") for page in record.pages]
+        return Verification(record, seal_of(folder).strip(), broken, [], 0, failed, book.now.date())
     pages = [] if damaged else [_computed_anew(folder, frozen, record, number) for number in range(len(record.pages))]
     return Verification(record, seal_of(folder).strip(), broken, damaged, parts, pages, book.now.date())
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import click
 
-from level_almanac.book.editions import Edition, IssuedPage, definitions_of, read_edition
+from level_almanac.book.editions import Edition, IssuedPage, broken_files, definitions_of, read_edition
 from level_almanac.book.layouts import layout_texts
 from level_almanac.book.pages import read_page
 from level_almanac.book.reading import BOOK_FILE, read_book
@@ -76,6 +76,10 @@ def compared(before: Side, after: Side) -> Comparison:
     tables = changed_tables(old, new)
     definitions = list(_definitions(before, after))
     notes = []
+    if broken_files(before.folder, record):
+        notes.append(
+            f"THE EDITION IS NOT AS IT WAS ISSUED: `almanac edition verify {record.name}` tells what was changed"
+        )
     if old.state.rules != new.state.rules:
         notes.append(
             "The rules of entry classes, the calendar or a currency changed: lines are classed by the later ones"

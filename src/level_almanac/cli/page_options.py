@@ -100,12 +100,19 @@ def page_options(words: Sequence[str]) -> tuple[list[str], dict[str, Any]]:
     known = {option.name: long for long, option in options_of(words[0]).items()}
     report, options = [words[0]], dict[str, Any]()
     for parameter in dict.fromkeys(order):
-        value = values.get(parameter.name)
+        value = _as_written(values.get(parameter.name))
         if isinstance(parameter, click.Argument):
-            report += [value] if isinstance(value, str) else [*value] if isinstance(value, tuple | list) else []
+            report += [value] if isinstance(value, str) else value or []
         elif parameter.name in known and value is not None:
-            options[known[parameter.name]] = list(value) if isinstance(value, tuple | list) else value
+            options[known[parameter.name]] = value
     return report, options
+
+
+def _as_written(value: Any) -> Any:
+    """Return an option's value as a page holds it: a brace that is meant is doubled there."""
+    if isinstance(value, tuple | list):
+        return [_as_written(each) for each in value]
+    return value.replace("{", "{{").replace("}", "}}") if isinstance(value, str) else value
 
 
 def with_when(page: Filled, when: Mapping[str, str]) -> Filled:

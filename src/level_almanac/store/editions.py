@@ -11,7 +11,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from level_almanac.errors import BookBusy, BookMistake, Mistake
-from level_almanac.store.state import State, Store
+from level_almanac.store.state import State, Store, manifest_of
 
 FOLDER = "editions"
 PARTS = "parts"
@@ -84,8 +84,9 @@ def freeze_data(store: Store, state: State, root: Path, folder: Path) -> None:
             beside.replace(shared / part)
     kept = Store(folder / DATA)
     kept.manifests.mkdir(parents=True)
-    name = store.current.read_text(encoding="ascii").strip()
-    shutil.copyfile(store.manifests / name, kept.manifests / name)
+    # A load may have put another state in force meanwhile.
+    name, text = manifest_of(state)
+    (kept.manifests / name).write_text(text, encoding="utf-8")
     kept.current.write_text(name, encoding="ascii")
 
 

@@ -88,6 +88,12 @@ class Store:
         self.manifests = folder / "manifests"
         self.current = folder / "current"
 
+    @property
+    def _mended_by(self) -> str:
+        if self.parts.parent == self.folder:
+            return "delete the folder .almanac and run `almanac load`"
+        return "it is an edition's: compute it with the version that issued it, or from a copy"
+
     def path_of(self, part: str) -> str:
         """Return the path of a part, to be bound in a statement."""
         return str(self.parts / part)
@@ -109,7 +115,7 @@ class Store:
                     "the store's manifest cannot be read",
                     where=str(self.manifests / name),
                     got=str(error),
-                    next_step="delete the folder .almanac and run `almanac load`",
+                    next_step=self._mended_by,
                 )
             ) from error
 
@@ -154,8 +160,7 @@ class Store:
 
         Takes a state all of whose parts are kept already; the writer's lock must be held.
         """
-        text = json.dumps({"format": FORMAT, **asdict(state)}, default=str, indent=1)
-        name = f"{hashlib.sha256(text.encode()).hexdigest()[:32]}.json"
+        name, text = manifest_of(state)
         _write_whole(self.manifests / name, text)
         _sync_folder(self.parts)
         _sync_folder(self.manifests)
@@ -182,6 +187,12 @@ class Store:
         for part in self.parts.glob("*.parquet"):
             if part.name not in kept and part.stat().st_mtime < limit:
                 part.unlink()
+
+
+def manifest_of(state: State) -> tuple[str, str]:
+    """Return the name and the text of a state's manifest."""
+    text = json.dumps({"format": FORMAT, **asdict(state)}, default=str, indent=1)
+    return f"{hashlib.sha256(text.encode()).hexdigest()[:32]}.json", text
 
 
 def _write_whole(path: Path, text: str) -> None:
