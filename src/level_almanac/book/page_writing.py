@@ -41,9 +41,14 @@ def page_text(
     table: Any = document["options"]
     for key in [key for key in table if key not in options]:
         del table[key]
+    # What stands after the last option is about what comes next, so new options go before it.
+    body, after = table.value.body, []
+    while body and body[-1][0] is None:
+        after.insert(0, body.pop())
     for key, value in options.items():
         if key not in table or table[key] != value:
             table[key] = value
+    body.extend(after)
     if ask:
         if "ask" not in document:
             document["ask"] = tomlkit.table(is_super_table=True)
