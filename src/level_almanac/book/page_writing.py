@@ -38,17 +38,7 @@ def page_text(
     document["report"] = report
     if "options" not in document:
         document["options"] = tomlkit.table()
-    table: Any = document["options"]
-    for key in [key for key in table if key not in options]:
-        del table[key]
-    # What stands after the last option is about what comes next, so new options go before it.
-    body, after = table.value.body, []
-    while body and body[-1][0] is None:
-        after.insert(0, body.pop())
-    for key, value in options.items():
-        if key not in table or table[key] != value:
-            table[key] = value
-    body.extend(after)
+    _set_options(document["options"], options)
     if ask:
         if "ask" not in document:
             document["ask"] = tomlkit.table(is_super_table=True)
@@ -58,6 +48,20 @@ def page_text(
             section.update(question)
             asked[name] = section
     return tomlkit.dumps(document)
+
+
+def _set_options(table: Any, options: Mapping[str, Any]) -> None:
+    """Have a table hold these options: what stays keeps its place and its comments."""
+    for key in [key for key in table if key not in options]:
+        del table[key]
+    # What stands after the last option is about what comes next, so new options go before it.
+    body, after = table.value.body, list[Any]()
+    while body and body[-1][0] is None:
+        after.insert(0, body.pop())
+    for key, value in options.items():
+        if key not in table or table[key] != value:
+            table[key] = value
+    body.extend(after)
 
 
 def write_page(root: Path, name: str, text: str, *, replace: bool = False) -> Path:
