@@ -119,6 +119,15 @@ def test_when_a_page_is_made_for_in_an_edition(
     assert within_edition(Filled(words, dict(options)), when, END).options == made
 
 
+def test_an_edition_of_the_last_ordinary_period_leaves_adjustments_out_of_every_page() -> None:
+    made = within_edition(Filled(("trial",), {}), {"period": "2025-P12"}, date(2025, 9, 30), extras=False)
+    assert made.options == {"as-of": "2025-09-30", "adjustments": "without"}
+    own = within_edition(Filled(("trial",), {"adjustments": "with"}), {"period": "2025-P12"}, END, extras=False)
+    assert own.options["adjustments"] == "with"
+    balance = within_edition(Filled(("statement", "balance"), {}), {"period": "2025-P12"}, END, extras=False)
+    assert balance.options == {"period": "2025-P12"}, "its own --period leaves them out"
+
+
 def test_a_day_that_is_asked_for_wins_over_the_page() -> None:
     page = Filled(("trial",), {"year": "2025", "level": "2"})
     assert with_when(page, {"period": "2026-P08"}).options == {"level": "2", "period": "2026-P08"}

@@ -14,7 +14,7 @@ from typing import Any, Literal
 
 from level_almanac.book.settings import STRICT
 from level_almanac.book.stamps import is_stamped, stamp
-from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
+from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
 
 FOLDER = "pages"
 BUILT_IN_GROUP = "common"
@@ -150,6 +150,9 @@ def read_page(root: Path, name: str) -> Page:
         text = resources.files(__package__).joinpath(FOLDER, f"{called}.toml").read_text(encoding="utf-8")
         return Page(called, _file(tomllib.loads(text, parse_float=Decimal)), text)
     known = [*page_names(root), *built_in_names()]
+    within = [each for each in known if each.startswith(f"{called.rstrip('/')}/")]
+    if within:
+        raise UsageMistake(Mistake("this is a group of pages", "PAGE", repr(name), listed(within)))
     # The group is often what was forgotten.
     hint = next((f"did you mean {each!r}?" for each in known if each.endswith(f"/{called}")), nearest(called, known))
     step = hint or "`almanac page list` tells the names"

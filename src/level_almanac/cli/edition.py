@@ -14,7 +14,7 @@ from level_almanac.book.editions import Edition, broken_files, edition_folder, e
 from level_almanac.book.pages import Page, pages_named, read_page
 from level_almanac.cli.names import EDITION, PAGES
 from level_almanac.cli.options import open_book
-from level_almanac.cli.page_run import PageRun, run_page, told_answers
+from level_almanac.cli.page_run import PageRun, context_for, run_page, told_answers
 from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.cli.show import OutputRequest, check_outputs, hand_on, look_for, output_options
 from level_almanac.core.book import Book
@@ -102,6 +102,9 @@ def issue(
         raise UsageMistake(
             Mistake("an edition is for one day or period", "--period", "", "--period, --quarter, --year or --as-of")
         )
+    if "as-of" in found:
+        # Words for a day are settled here, once for all pages.
+        found = {"as-of": context_for(book, found).as_of.isoformat()}
     covers = next(iter(found.values()))
     request = IssueRequest(
         name=name,

@@ -3,6 +3,7 @@
 import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from datetime import date
 from importlib.metadata import version
 from pathlib import Path
 from typing import Any
@@ -24,7 +25,6 @@ from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.frozen import freeze, new_edition
 from level_almanac.core.report_table import Proof, ReportTable
 from level_almanac.core.tie_outs import PageMade, tie_outs
-from level_almanac.core.words.days import DayContext, day_of, read_day
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake, listed, nearest
 from level_almanac.output.edition_index import IndexedPage, edition_index
 from level_almanac.output.files import rendered
@@ -130,8 +130,7 @@ def covers_words(book: Book, when: Mapping[str, str]) -> str:
     option, text = next(iter(when.items()))
     calendar = book.calendars[""]
     if option == "as-of":
-        today = book.now.date()
-        return f"as of {day_words(day_of(read_day(text, '--as-of', UsageMistake), DayContext(calendar, today, today)))}"
+        return f"as of {day_words(date.fromisoformat(text))}"
     found = calendar.find(text, f"--{option}", UsageMistake)
     return f"{found}, {range_words(found.first, found.last)}"
 

@@ -53,6 +53,7 @@ def save(
     book = open_book(ctx)
     root = book.file.root
     check_name(name)
+    words = words[1:] if words[:1] == ("--",) else words
     if words and words[0].startswith("-"):
         raise click.UsageError(f"{words[0]}: options of `page save` stand before NAME, those of the report after it")
     given = words or last_words(root)

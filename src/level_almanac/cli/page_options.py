@@ -128,8 +128,9 @@ def with_when(page: Filled, when: Mapping[str, str]) -> Filled:
     return page
 
 
-def within_edition(page: Filled, when: Mapping[str, str], end: date) -> Filled:
-    """Return a page as an edition makes it. when: one of WHEN; end: the edition's last day.
+def within_edition(page: Filled, when: Mapping[str, str], end: date, *, extras: bool = True) -> Filled:
+    """Return a page as an edition makes it. when: one of WHEN; end: the edition's last day; extras: whether adjustment
+    periods that end on that day belong to it, as they do not to a year's last ordinary period.
 
     What a page says of a day is the edition's end, and what it says of a period, quarter or year is the edition's own,
     unless the edition is for less than that: a page of a year stays one in an edition of a month. A page of a command
@@ -147,4 +148,6 @@ def within_edition(page: Filled, when: Mapping[str, str], end: date) -> Filled:
     if chosen not in known:
         return page
     options = {name: value for name, value in page.options.items() if name not in WHEN}
+    if chosen == "as-of" and not extras and "adjustments" in known:
+        options.setdefault("adjustments", "without")
     return page._replace(options={**options, chosen: text})

@@ -14,6 +14,7 @@ from level_almanac.book.pages import Page
 from level_almanac.cli.page_options import check_report, command_words, with_when, within_edition
 from level_almanac.cli.session import Session, bold
 from level_almanac.core.book import Book
+from level_almanac.core.calendar import FiscalPeriod
 from level_almanac.core.explaining import explained
 from level_almanac.core.page_words import Answers, answers_words, filled
 from level_almanac.core.questions import AnswerReader, read_answers, rule_words
@@ -83,7 +84,7 @@ def run_page(book: Book, page: Page, run: PageRun, ask: Callable[[AnswerReader, 
     asked = filled(page, answers)
     check_report(asked.words, f"{page.where}: report", BookMistake)
     if run.issued:
-        asked = within_edition(asked, run.when, context_for(book, run.when).as_of)
+        asked = within_edition(asked, run.when, context_for(book, run.when).as_of, extras=_has_extras(book, run.when))
     else:
         asked = with_when(asked, run.when)
     words = (*command_words(asked, page.where), *run.look)
@@ -99,6 +100,13 @@ def run_page(book: Book, page: Page, run: PageRun, ask: Callable[[AnswerReader, 
     written = read_explanations(book.file.root, page.name)
     table, missing = explained(table, written, page, book.calendars[""])
     return MadePage(page, table, answers, words, tuple(each.words for each in missing))
+
+
+def _has_extras(book: Book, when: Mapping[str, str]) -> bool:
+    """Tell whether adjustment periods that end with an edition belong to it: not to one of an ordinary period."""
+    calendar = book.calendars[""]
+    found = calendar.find(when["period"], "--period", UsageMistake) if "period" in when else None
+    return not isinstance(found, FiscalPeriod) or found.extra or found.last != calendar.year(found.year).last
 
 
 def _report_of(book: Book, page: Page, words: Sequence[str]) -> ReportTable:

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from level_almanac.core.cash_behind import CashFigure
 
 Side = Literal["amount", "debit", "credit"]
+NO_SUCH_ROW = "the report has no such row"
 
 
 class Term(NamedTuple):
@@ -92,8 +93,8 @@ def find_row(table: ReportTable, name: str) -> Row:
         step = f"name it by its key: {listed(row.key for row in found[:8])}"
         raise UsageMistake(Mistake(f"{len(found)} rows are called this", "--row", repr(name), next_step=step))
     known = [*(row.key for row in rows), *(row.label for row in rows)]
-    what, allowed = "the report has no such row", "a row's label, or its key as -o FILE.csv tells it"
-    raise UsageMistake(Mistake(what, "--row", repr(name), allowed, nearest(name, known)))
+    allowed = "a row's label, or its key as -o FILE.csv tells it"
+    raise UsageMistake(Mistake(NO_SUCH_ROW, "--row", repr(name), allowed, nearest(name, known)))
 
 
 def _below_heading(table: ReportTable, folded: str) -> list[Row]:

@@ -11,7 +11,7 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from level_almanac.book.pages import Page
-from level_almanac.core.behind import find_column, find_row, head_words
+from level_almanac.core.behind import NO_SUCH_ROW, find_column, find_row, head_words
 from level_almanac.core.report_table import Check, Column, ReportTable
 from level_almanac.errors import AlmanacError, BookMistake, Mistake
 
@@ -100,20 +100,31 @@ def _declared(pages: Sequence[PageMade]) -> Iterator[Check]:
             other = by_name[tie.page]
             here, words = _figure(made, tie.row, tie.column, where)
             there, other_words = _figure(other, tie.with_row or tie.row, tie.with_column or tie.column, f"{where}.page")
-            there = -there if tie.turned else there
+            if here is None and there is None:
+                told = f"{words} and {tie.page}: {other_words}"
+                step = "name rows by their keys, as -o FILE.csv tells them"
+                raise BookMistake(Mistake("neither page has such a row", where, told, next_step=step))
+            # A report leaves out a row of which there is nothing to tell.
+            here, there = here or Decimal(0), (there or Decimal(0)) * (-1 if tie.turned else 1)
             said = f"{made.page.name}: {words} = {tie.page}: {other_words}"
             off = "" if here == there else f", but off by {here - there:+,f}"
             yield Check(f"{said}{off}", not off)
 
 
-def _figure(made: PageMade, row: str, column: str, where: str) -> tuple[Decimal, str]:
-    """Return a figure that a page names, and the name in words."""
+def _figure(made: PageMade, row: str, column: str, where: str) -> tuple[Decimal | None, str]:
+    """Return a figure that a page names, None where the page has no such row, and the name in words."""
     try:
-        found, named = find_row(made.table, row), find_column(made.table, column)
+        named = find_column(made.table, column)
     except AlmanacError as error:
-        raise BookMistake(
-            *(replace(each, what=f"{made.page.name}: {each.what}", where=where) for each in error.mistakes)
-        ) from None
+        told = (replace(each, what=f"{made.page.name}: {each.what}", where=where) for each in error.mistakes)
+        raise BookMistake(*told) from None
+    try:
+        found = find_row(made.table, row)
+    except AlmanacError as error:
+        if error.mistakes[0].what != NO_SUCH_ROW:
+            told = (replace(each, what=f"{made.page.name}: {each.what}", where=where) for each in error.mistakes)
+            raise BookMistake(*told) from None
+        return None, f"no row {row!r}"
     cell = found.cells.get(named.key)
     if cell is not None and not isinstance(cell, Decimal):
         raise BookMistake(Mistake("not an amount", where, f"{found.label}, {head_words(named)}"))

@@ -50,6 +50,10 @@ turned = true
 title = "Trial balance"
 about = "Every account: opening, debits, credits, closing"
 report = "trial"
+
+[options]
+# So that it agrees with the balance sheet at the end of a closed year too.
+after-closing = true
 """,
     "month-end/4-customers": """\
 title = "What customers owe, by age"
