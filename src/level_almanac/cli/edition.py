@@ -11,7 +11,7 @@ from typing import Any
 import click
 
 from level_almanac.book.editions import Edition, broken_files, edition_folder, edition_names, read_edition, seal_of
-from level_almanac.book.pages import Page, pages_named, read_page
+from level_almanac.book.pages import pages_named, read_page
 from level_almanac.cli.names import EDITION, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_run import PageRun, context_for, run_page, told_answers
@@ -127,16 +127,15 @@ def issue(
     click.echo(f"seal {done.seal}", err=True)
 
 
-def _progress(pages: Sequence[Page]) -> AbstractContextManager[Any]:
-    """Return the pages with a bar that shows how far it is, where there is a terminal to show it on."""
-    stream = sys.stderr
-    if not stream.isatty():
-        return nullcontext(pages)
+def _progress(label: str, named: Sequence[tuple[str, Any]]) -> AbstractContextManager[Any]:
+    """Return named things with a bar that shows how far it is, where there is a terminal to show it on."""
+    if not sys.stderr.isatty():
+        return nullcontext(named)
 
-    def called(page: Page | None) -> str:
-        return page.name if page else ""
+    def called(item: tuple[str, Any] | None) -> str:
+        return item[0] if item else ""
 
-    return click.progressbar(pages, label="Making reports", file=stream, item_show_func=called, width=30)
+    return click.progressbar(named, label=label, file=sys.stderr, item_show_func=called, width=30)
 
 
 @edition.command("list")

@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, replace
 from datetime import date
 from importlib.metadata import version
@@ -19,6 +20,7 @@ from level_almanac.book.editions import (
 )
 from level_almanac.book.page_writing import lock_words, read_locks
 from level_almanac.book.pages import Page, read_page
+from level_almanac.cli.edition_files import edition_files
 from level_almanac.cli.page_run import MadePage, PageRun, run_page
 from level_almanac.core.book import Book
 from level_almanac.core.day_words import day_words, range_words
@@ -26,12 +28,9 @@ from level_almanac.core.frozen import freeze, new_edition
 from level_almanac.core.report_table import Proof, ReportTable
 from level_almanac.core.tie_outs import PageMade, tie_outs
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake, listed, nearest
-from level_almanac.output.edition_index import IndexedPage, edition_index
-from level_almanac.output.files import rendered
 from level_almanac.output.json_text import json_text
-from level_almanac.output.pdf_together import pdf_together
-from level_almanac.output.words import dressed
-from level_almanac.output.xlsx import workbook
+
+Progress = Callable[[str, Sequence[tuple[str, Any]]], AbstractContextManager[Any]]
 
 
 class FoundMistake(AlmanacError):
@@ -70,11 +69,12 @@ def figures_of(table: ReportTable) -> dict[str, Any]:
     return dict(json.loads(json_text(table)))
 
 
-def issue(book: Book, request: IssueRequest, progress: Callable[[Sequence[Page]], Any]) -> Issued:
+def issue(book: Book, request: IssueRequest, progress: Progress) -> Issued:
     """Issue an edition and return it; nothing is kept of one that fails.
 
-    progress: gives the pages one by one, within a `with`, and shows how far it is. Raises UsageMistake for what was
-    asked wrongly, FoundMistake for what is found in proofs, tie-outs and explanations, and what the pages raise.
+    progress: given a label and named things, hands them out within a `with` and shows how far it is. Raises UsageMistake
+    for what was asked wrongly, FoundMistake for what is found in proofs, tie-outs and explanations, and what the pages
+    raise.
     """
     root = book.file.root
     check_edition_name(root, request.name)
@@ -85,8 +85,8 @@ def issue(book: Book, request: IssueRequest, progress: Callable[[Sequence[Page]]
     with new_edition(root, request.name) as folder:
         frozen = freeze(book, pages, folder, at)
         made: list[MadePage] = []
-        with progress(pages) as steps:
-            for page in steps:
+        with progress("Making reports", [(page.name, page) for page in pages]) as steps:
+            for _, page in steps:
                 own = read_page(frozen.file.root, page.name)
                 made.append(run_page(frozen, own, PageRun(told[page.name], request.when, issued=True)))
         edition = Edition(
@@ -104,7 +104,11 @@ def issue(book: Book, request: IssueRequest, progress: Callable[[Sequence[Page]]
             unexplained=[f"{each.page.name}: {words}" for each in made for words in each.unexplained],
         )
         _check_findings(made, edition, request)
-        _write_reports(folder, edition, made, request)
+        for name in (FIGURES, REPORTS):
+            (folder / name).mkdir()
+        with progress("Writing files", list(edition_files(edition, made, request.title))) as files:
+            for path, content in files:
+                (folder / path).write_bytes(content())
         edition = replace(edition, files=hashes_of(folder))
         seal = write_record(folder, edition)
     return Issued(root / "editions" / request.name, edition, seal)
@@ -192,37 +196,3 @@ def _check_findings(made: Sequence[MadePage], edition: Edition, request: IssueRe
 
 def _adds_up(proof: Proof) -> bool:
     return proof.adds_up and all(_adds_up(further) for further in proof.further)
-
-
-def _write_reports(folder: Path, edition: Edition, made: Sequence[MadePage], request: IssueRequest) -> None:
-    (folder / FIGURES).mkdir()
-    (folder / REPORTS).mkdir()
-    tables = [dressed(each.table) for each in made]
-    for page, table, each in zip(edition.pages, tables, made, strict=True):
-        (folder / page.figures).write_text(json_text(each.table), encoding="utf-8")
-        for path in page.files:
-            (folder / path).write_bytes(rendered(table, path.rpartition(".")[2]))
-    facts = [
-        edition.covers,
-        f"issued {edition.issued_at[:16].replace('T', ' ')} with {edition.made_with}",
-        f"data loaded {edition.loaded_at[:16].replace('T', ' ')}",
-    ]
-    named = [(page.name, table) for page, table in zip(edition.pages, tables, strict=True)]
-    together = {"all as one PDF": f"{edition.name}.pdf", "all as one workbook": f"{edition.name}.xlsx"}
-    (folder / f"{edition.name}.pdf").write_bytes(pdf_together(request.title, facts, tables))
-    (folder / f"{edition.name}.xlsx").write_bytes(workbook(request.title, facts, named))
-    indexed = [
-        IndexedPage(page.name, table, {path.rpartition(".")[2]: path for path in page.files}, page.findings, page.lock)
-        for page, table in zip(edition.pages, tables, strict=True)
-    ]
-    data = [
-        f"{table}: {lines:,} lines"
-        + (f", complete through {edition.through[table]}" if table in edition.through else "")
-        for table, lines in edition.data.items()
-    ]
-    below = [
-        ("Changes issued without an explanation", edition.unexplained),
-        ("Figures on several pages, which agree", edition.ties),
-        ("Data", data),
-    ]
-    (folder / "index.html").write_text(edition_index(request.title, facts, indexed, together, below), encoding="utf-8")

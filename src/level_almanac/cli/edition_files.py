@@ -1,0 +1,60 @@
+"""The files of an edition, each by its path with what writes it."""
+
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
+
+from level_almanac.book.editions import Edition, IssuedPage
+from level_almanac.cli.page_run import MadePage
+from level_almanac.core.report_table import ReportTable
+from level_almanac.output.edition_index import IndexedPage, edition_index
+from level_almanac.output.files import rendered
+from level_almanac.output.json_text import json_text
+from level_almanac.output.pdf_together import pdf_together
+from level_almanac.output.words import dressed
+from level_almanac.output.xlsx import workbook
+
+File = tuple[str, Callable[[], bytes]]
+
+
+def edition_files(edition: Edition, made: Sequence[MadePage], title: str) -> Iterator[File]:
+    """Yield figures, reports in every format, the two files that hold all pages, and the index that links to them."""
+    tables = [dressed(each.table) for each in made]
+    for page, table, each in zip(edition.pages, tables, made, strict=True):
+        yield page.figures, partial(_json, each.table)
+        for path in page.files:
+            yield path, partial(rendered, table, path.rpartition(".")[2])
+    facts = [
+        edition.covers,
+        f"issued {edition.issued_at[:16].replace('T', ' ')} with {edition.made_with}",
+        f"data loaded {edition.loaded_at[:16].replace('T', ' ')}",
+    ]
+    named = [(page.name, table) for page, table in zip(edition.pages, tables, strict=True)]
+    yield f"{edition.name}.pdf", partial(pdf_together, title, facts, tables)
+    yield f"{edition.name}.xlsx", partial(workbook, title, facts, named)
+    yield "index.html", partial(_index, edition, title, facts, tables)
+
+
+def _json(table: ReportTable) -> bytes:
+    return json_text(table).encode()
+
+
+def _index(edition: Edition, title: str, facts: Sequence[str], tables: Sequence[ReportTable]) -> bytes:
+    together = {"all as one PDF": f"{edition.name}.pdf", "all as one workbook": f"{edition.name}.xlsx"}
+    pages = [_indexed(page, table) for page, table in zip(edition.pages, tables, strict=True)]
+    below = [
+        ("Changes issued without an explanation", edition.unexplained),
+        ("Figures on several pages, which agree", edition.ties),
+        ("Data", [_data(edition, table) for table in edition.data]),
+    ]
+    return edition_index(title, facts, pages, together, below).encode()
+
+
+def _indexed(page: IssuedPage, table: ReportTable) -> IndexedPage:
+    return IndexedPage(
+        page.name, table, {path.rpartition(".")[2]: path for path in page.files}, page.findings, page.lock
+    )
+
+
+def _data(edition: Edition, table: str) -> str:
+    through = f", complete through {edition.through[table]}" if table in edition.through else ""
+    return f"{table}: {edition.data[table]:,} lines{through}"
