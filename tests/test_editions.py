@@ -417,6 +417,33 @@ def test_the_lines_told_of_come_to_each_difference_whatever_was_edited(small: Sm
     assert direct["proof"] == report["proof"], "the book as it is now is what the second edition was made from"
 
 
+def test_a_page_that_is_gone_still_tells_what_lines_did(small: SmallBook) -> None:
+    (small.root / "pages/all/trial.toml").unlink()
+    (small.root / "pages/all/rank.toml").write_text('report = "statement nothing"\n')
+    with (small.root / "ledger.csv").open("a") as stream:
+        stream.write("L1,1,2024-12-30,,6000,55.50,,X\nL1,2,2024-12-30,,1000,,55.50,X\n")
+    assert small.load("--through", "2024-12-31").code == 0
+    report = small.run("edition", "compare", "first", "--print", "json").json
+    rows = {row["key"]: row for row in report["rows"]}
+    assert "removed pages/all/trial.toml" in [row["label"] for row in report["rows"]]
+    told = "the later definitions do not make it, so only changed lines are told of: "
+    assert rows["all/trial/alone/1"]["label"].startswith(f"{told}PAGE: no page has this name: 'all/trial'")
+    assert rows["all/rank/alone/1"]["label"].startswith(f"{told}pages/all/rank.toml: LAYOUT: no layout has this name")
+    assert rows["all/trial/6000/closing"]["cells"]["difference"] == "55.50"
+    assert rows["all/trial/6000/closing/A/L1/1"]["cells"]["difference"] == "55.50"
+    assert report["proof"]["balances"]
+
+
+def test_an_edition_can_hold_the_lines_behind_each_figure(small: SmallBook) -> None:
+    (small.root / "pages/behind.toml").write_text('report = "trial"\n[options]\nwith-lines = true\n')
+    assert small.run("edition", "issue", "lines", "--period", "2025-P03", "--pages", "behind").code == 0
+    folder = small.root / "editions/lines"
+    assert 'href="#behind-6000"' in (folder / "reports/behind.html").read_text()
+    behind = json.loads((folder / "figures/behind.json").read_text())["behind"][0]
+    assert sum(row["kind"] == "line" for row in behind["rows"]) == len(BASE)
+    assert small.run("edition", "verify", "lines").code == 0
+
+
 def test_changed_definitions_are_told_apart_from_changed_data(small: SmallBook) -> None:
     same = small.run("edition", "compare", "first", "--print", "json").json
     assert same["rows"] == []

@@ -305,6 +305,21 @@ def test_answers_come_from_options_files_and_the_last_run_and_are_never_asked_wi
     assert "cannot run by itself: q: answer front" in shown
 
 
+def test_only_answers_that_count_are_noted(book: Path) -> None:
+    write(book, "q", 'report = "trial"\n[options]\nperiod = "{period}"\nlevel = [{ words = "{n}", if = "short" }]\n'
+                     '[ask.period]\nkind = "period"\ndefault = "2026-P08"\n[ask.short]\nkind = "yes-no"\ndefault = "no"\n'
+                     '[ask.n]\nkind = "amount"\ndefault = 2\n')  # fmt: skip
+    noted = {
+        when: page(book, "run", "q", *when, "--print", "json").json["notes"][-1]
+        for when in ((), ("--period", "2026-P07"), ("--year", "2025"))
+    }
+    assert noted == {
+        (): "Asked: period: 2026-P08; short: no; n: 2",
+        ("--period", "2026-P07"): "Asked: period: 2026-P07; short: no; n: 2",
+        ("--year", "2025"): "Asked: short: no; n: 2",
+    }
+
+
 def test_a_terminal_is_asked_again_until_the_answer_is_right(book: Path) -> None:
     write(book, "q", ASKING)
     master, terminal = pty.openpty()

@@ -11,6 +11,7 @@ from typing import Any
 from level_almanac.book.pages import FOLDER, LOCKS, Page, page_path
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
 
+LOCK_BROKEN = "LOCKED, BUT CHANGED SINCE"
 _LOCKS_HEAD = "# Pages that almanac does not write over, with the hash that each had when it was locked."
 
 
@@ -123,11 +124,11 @@ def keep_locks(root: Path, locks: Mapping[str, Lock]) -> None:
 
 
 def lock_words(locks: Mapping[str, Lock], page: Page) -> str:
-    """Return `locked`, `LOCKED, BUT CHANGED SINCE`, or nothing."""
+    """Return `locked`, LOCK_BROKEN, or nothing."""
     lock = locks.get(page.name)
     if lock is None:
         return ""
-    return "locked" if lock.sha256 == page.sha256 else "LOCKED, BUT CHANGED SINCE"
+    return "locked" if lock.sha256 == page.sha256 else LOCK_BROKEN
 
 
 def locked_on(page: Page, day: date) -> Lock:

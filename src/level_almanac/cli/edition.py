@@ -11,6 +11,7 @@ from typing import Any
 import click
 
 from level_almanac.book.editions import Edition, broken_files, edition_folder, edition_names, read_edition, seal_of
+from level_almanac.book.page_writing import LOCK_BROKEN
 from level_almanac.book.pages import pages_named, read_page
 from level_almanac.cli.names import EDITION, PAGES
 from level_almanac.cli.options import open_book
@@ -120,8 +121,8 @@ def issue(
     for page in done.edition.pages:
         for words in page.findings:
             click.echo(f"warning: {page.name}: {words}", err=True)
-        if "BUT" in page.lock:
-            click.echo(f"warning: {page.name} is {page.lock}", err=True)
+        if page.lock == LOCK_BROKEN:
+            click.echo(f"warning: pages/{page.name}.toml is locked, but was changed since", err=True)
     size = f"{len(done.edition.pages)} pages, {len(done.edition.files) + 2} files"
     click.echo(f"issued {done.folder.relative_to(book.file.root)}: {size}", err=True)
     click.echo(f"seal {done.seal}", err=True)

@@ -175,9 +175,15 @@ class _Page:
         try:
             self.made = self._made(1)
             middle = figures_in(figures_of(self.made.table))
-            last = figures_in(figures_of(self._made(2).table)) if self.changed else middle
         except AlmanacError as error:
             return ComparedPage(name, title, len(self.issued), failed=str(error))
+        last, lost = middle, list[str]()
+        if self.changed:
+            try:
+                last = figures_in(figures_of(self._made(2).table))
+            except AlmanacError as error:
+                first = str(error).partition("\n")[0]
+                lost = [f"the later definitions do not make it, so only changed lines are told of: {first}"]
         by_data = {(each.figure.row, each.figure.column): each for each in moved_figures(self.issued, middle)}
         alone, both = _columns(self.issued, last)
         before, after = ({place: each[place] for place in each if place[1] in both} for each in (self.issued, last))
@@ -185,7 +191,7 @@ class _Page:
             self._explained(moved, by_data.get((moved.figure.row, moved.figure.column)))
             for moved in moved_figures(before, after)
         ]
-        return ComparedPage(name, title, len({*before, *after}), found, alone)
+        return ComparedPage(name, title, len({*before, *after}), found, [*lost, *alone])
 
     def _made(self, number: int) -> MadePage:
         book = self.books[number]

@@ -72,9 +72,10 @@ def figures_of(table: ReportTable) -> dict[str, Any]:
 def issue(book: Book, request: IssueRequest, progress: Progress) -> Issued:
     """Issue an edition and return it; nothing is kept of one that fails.
 
-    progress: given a label and named things, hands them out within a `with` and shows how far it is. Raises UsageMistake
-    for what was asked wrongly, FoundMistake for what is found in proofs, tie-outs and explanations, and what the pages
-    raise.
+    progress: given a label and named things, hands them out within a `with` and shows how far it is.
+
+    Raises UsageMistake for what was asked wrongly, FoundMistake for what is found in proofs, tie-outs and explanations,
+    and what the pages raise.
     """
     root = book.file.root
     check_edition_name(root, request.name)

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import click
 
-from level_almanac.book.page_writing import lock_words, read_locks
+from level_almanac.book.page_writing import LOCK_BROKEN, lock_words, read_locks
 from level_almanac.book.pages import built_in_names, page_names, pages_named, read_page
 from level_almanac.book.runs import Answers as KeptAnswers
 from level_almanac.book.runs import keep_answers, kept_answers
@@ -205,7 +205,7 @@ def run(
         click.echo(err=True)
     kept = {key: answer.text if answer else "" for key, answer in made.answers.items()}
     keep_answers(root, KeptAnswers(found.name, f"{book.now:%Y-%m-%d %H:%M}", kept))
-    if "BUT" in lock_words(read_locks(root), found):
+    if lock_words(read_locks(root), found) == LOCK_BROKEN:
         click.echo(f"warning: {found.where} is locked, but was changed since", err=True)
     hand_on(ctx, made.table, output)
 

@@ -9,7 +9,7 @@ from pathlib import Path
 import click
 
 from level_almanac.book.explanations import read_explanations
-from level_almanac.book.page_writing import lock_words, read_locks
+from level_almanac.book.page_writing import LOCK_BROKEN, lock_words, read_locks
 from level_almanac.book.pages import Page
 from level_almanac.cli.page_options import check_report, command_words, with_when, within_edition
 from level_almanac.cli.session import Session, bold
@@ -81,17 +81,19 @@ def answers_of(book: Book, page: Page, run: PageRun, ask: Callable[[AnswerReader
 def run_page(book: Book, page: Page, run: PageRun, ask: Callable[[AnswerReader, str], str] | None = None) -> MadePage:
     """Return the page's report. Raises what its command raises, with the page's file before it."""
     answers = answers_of(book, page, run, ask)
-    asked = filled(page, answers)
-    check_report(asked.words, f"{page.where}: report", BookMistake)
+    own = filled(page, answers)
+    check_report(own.words, f"{page.where}: report", BookMistake)
     if run.issued:
-        asked = within_edition(asked, run.when, context_for(book, run.when).as_of, extras=_has_extras(book, run.when))
+        asked = within_edition(own, run.when, context_for(book, run.when).as_of, extras=_has_extras(book, run.when))
     else:
-        asked = with_when(asked, run.when)
+        asked = with_when(own, run.when)
     words = (*command_words(asked, page.where), *run.look)
     table = _report_of(book, page, words)
-    changes = lock_words(read_locks(book.file.root), page)
-    notes = [f"Asked: {answers_words(page, answers)}"] if answers else []
-    notes += [f"The page {page.name} is {changes}"] if changes.isupper() or "BUT" in changes else []
+    replaced = {name for name, value in own.options.items() if asked.options.get(name) != value}
+    told = answers_words(page, answers, replaced)
+    lock = lock_words(read_locks(book.file.root), page)
+    notes = [f"Asked: {told}"] if told else []
+    notes += [f"The page {page.name} is {lock}"] if lock == LOCK_BROKEN else []
     table = table._replace(
         title=page.file.title or table.title,
         facts={**table.facts, "page": page.name},

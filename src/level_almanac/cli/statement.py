@@ -131,7 +131,7 @@ def statement(ctx: click.Context, request: StatementRequest, with_lines: bool, o
       almanac statement balance --as-of 2026-03-31
     """
     check_outputs(output)
-    check_lines(output, with_lines=with_lines)
+    check_lines(ctx, output, with_lines=with_lines)
     if with_lines and request.basis == "cash":
         raise click.UsageError("--with-lines goes with what was booked; `almanac trace statement` takes --basis cash")
     book = open_book(ctx)

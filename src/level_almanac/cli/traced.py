@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
+from level_almanac.cli.session import session_of
 from level_almanac.cli.show import OutputRequest
 from level_almanac.core.book import Book
 from level_almanac.core.report_table import ReportTable
@@ -21,8 +22,13 @@ def lines_option(command: F) -> F:
     return click.option("--with-lines", is_flag=True, help=words)(command)
 
 
-def check_lines(output: OutputRequest, *, with_lines: bool) -> None:
-    """Check that lines that are asked for have a place to go; raise a usage error where not."""
+def check_lines(ctx: click.Context, output: OutputRequest, *, with_lines: bool) -> None:
+    """Check that lines that are asked for have a place to go; raise a usage error where not.
+
+    Where the report goes to from a page is not known here.
+    """
+    if session_of(ctx).taken is not None:
+        return
     endings = {path.suffix.lower() for path in output.outputs}
     if with_lines and not endings & {".html", ".xlsx", ".json"} and output.printed != "json":
         raise click.UsageError("--with-lines goes with -o FILE.html, FILE.xlsx or FILE.json")

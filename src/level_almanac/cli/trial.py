@@ -83,7 +83,7 @@ def trial(ctx: click.Context, request: TrialRequest, with_lines: bool, output: O
       almanac trial --from 2026-04-01 --through 2026-05-31 --level 2
     """
     check_outputs(output)
-    check_lines(output, with_lines=with_lines)
+    check_lines(ctx, output, with_lines=with_lines)
     book = open_book(ctx)
     look = look_for(output, book)
     today = book.now.date()

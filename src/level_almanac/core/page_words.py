@@ -1,9 +1,9 @@
 """Put answers into a page: its command and its options as they are to be run (docs/pages.md)."""
 
 import shlex
-from collections.abc import Mapping
+from collections.abc import Collection, Iterator, Mapping
 from re import Match
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from level_almanac.book.pages import PLACEHOLDER, Page, placeholders
 from level_almanac.core.questions import Answer
@@ -99,7 +99,28 @@ def _filled(text: str, answers: Answers) -> str:
     return PLACEHOLDER.sub(value_of, text)
 
 
-def answers_words(page: Page, answers: Answers) -> str:
-    """Return the answers as a report notes them: `Which period: 2026-P08; Paid more than: 7500`."""
-    told = ((page.file.ask[name].label or name, answer) for name, answer in answers.items())
+def answers_words(page: Page, answers: Answers, replaced: Collection[str] = ()) -> str:
+    """Return the answers as a report notes them: `Which period: 2026-P08; Paid more than: 7500`.
+
+    replaced: options that were given another value than the page's, so that an answer in them alone counts for nothing.
+    """
+    taken = {name.partition(".")[0] for text in _texts(page, replaced) for name in placeholders(text)}
+    taken |= {name for name in answers if any(name in rule.split() for rule in _rules(page, replaced))}
+    told = ((page.file.ask[name].label or name, answer) for name, answer in answers.items() if name in taken)
     return "; ".join(f"{label.rstrip('?')}: {answer.text if answer else 'left open'}" for label, answer in told)
+
+
+def _parts(page: Page, replaced: Collection[str]) -> Iterator[Any]:
+    for name, value in page.file.options.items():
+        if name not in replaced:
+            yield from value if isinstance(value, list) else [value]
+
+
+def _texts(page: Page, replaced: Collection[str]) -> Iterator[str]:
+    yield page.file.report
+    for part in _parts(page, replaced):
+        yield str(part["words"] if isinstance(part, dict) else part)
+
+
+def _rules(page: Page, replaced: Collection[str]) -> Iterator[str]:
+    yield from (str(part["if"]) for part in _parts(page, replaced) if isinstance(part, dict))
