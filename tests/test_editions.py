@@ -430,7 +430,7 @@ def test_a_page_that_is_gone_still_tells_what_lines_did(small: SmallBook) -> Non
     assert rows["all/trial/alone/1"]["label"].startswith(f"{told}PAGE: no page has this name: 'all/trial'")
     assert rows["all/rank/alone/1"]["label"].startswith(f"{told}pages/all/rank.toml: LAYOUT: no layout has this name")
     assert rows["all/trial/6000/closing"]["cells"]["difference"] == "55.50"
-    assert rows["all/trial/6000/closing/A/L1/1"]["cells"]["difference"] == "55.50"
+    assert rows["all/trial/6000/debit/A/L1/1"]["cells"]["difference"] == "55.50"
     assert report["proof"]["balances"]
 
 

@@ -71,7 +71,7 @@ def compared(before: Side, after: Side) -> Comparison:
     # The old definitions over the new data tell what the data alone moved.
     middle = Book(read_book(old.file.root), after.book.store, issued, as_placed=True)
     # By the clock of the edition, so that words such as `today` mean the same day on both sides.
-    new = Book(after.book.file, after.book.store, issued) if after.record is None else after.book
+    new = Book(after.book.file, after.book.store, issued)
     narrow_traces(old, middle)
     tables = changed_tables(old, new)
     definitions = list(_definitions(before, after))
@@ -80,6 +80,8 @@ def compared(before: Side, after: Side) -> Comparison:
         notes.append(
             f"THE EDITION IS NOT AS IT WAS ISSUED: `almanac edition verify {record.name}` tells what was changed"
         )
+    if after.record is not None and after.record.when != record.when:
+        notes.append(f"{after.record.name} was issued for {after.record.covers}; here it is made for {record.covers}")
     if old.state.rules != new.state.rules:
         notes.append(
             "The rules of entry classes, the calendar or a currency changed: lines are classed by the later ones"
