@@ -248,6 +248,17 @@ def test_what_a_killed_run_left_is_cleared_and_pages_share_what_agrees(issued: P
     assert "wide and month-end/2-balance" in " ".join(edition(book, "show", "y").out.split())
 
 
+def test_an_edition_that_cannot_be_read_hides_no_other(issued: Path) -> None:
+    record = issued / "editions/broken/edition.json"
+    record.parent.mkdir()
+    record.write_text("{}")
+    listed = edition(issued, "list", "--print", "json")
+    shutil.rmtree(record.parent)
+    assert [row["key"] for row in listed.json["rows"]] == ["2026-P08"]
+    assert listed.err == "warning: editions/broken/edition.json: the edition's record cannot be read: 'format'\n"
+    assert edition(issued, "issue", "now", "--period", "2026-P08", "--pages", "month-end").code == 2
+
+
 def accounts_above(book: Path) -> dict[str, set[str]]:
     """Return per account itself and all that it lies below, from the chart's export."""
     with (book / "exports/chart.csv").open() as stream:

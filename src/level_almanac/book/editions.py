@@ -22,6 +22,8 @@ RECORD = "edition.json"
 SEAL = "seal"
 FORMAT = 1
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]*")
+_TAKEN = ("parts", "now")
+"""The folder of the data, and what `edition compare` calls the book as it is."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -66,7 +68,7 @@ class Edition:
 
 def check_edition_name(root: Path, name: str) -> None:
     """Raise UsageMistake where an edition cannot be called this, or one is."""
-    if not _NAME.fullmatch(name) or name == "parts":
+    if not _NAME.fullmatch(name) or name in _TAKEN:
         allowed = "letters, digits, full stops, hyphens and underscores, such as 2026-P08"
         raise UsageMistake(Mistake("not a name for an edition", "NAME", repr(name), allowed))
     if (root / FOLDER / name).exists():

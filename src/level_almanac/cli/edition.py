@@ -152,10 +152,14 @@ def list_editions(ctx: click.Context, output: OutputRequest) -> None:
     check_outputs(output)
     book = open_book(ctx)
     look, root = look_for(output, book), book.file.root
-    folders = [edition_folder(root, name) for name in edition_names(root)]
-    found = sorted(
-        ((read_edition(folder), seal_of(folder).strip()) for folder in folders), key=lambda e: e[0].issued_at
-    )
+    found = []
+    for name in edition_names(root):
+        folder = edition_folder(root, name)
+        try:
+            found.append((read_edition(folder), seal_of(folder).strip()))
+        except AlmanacError as error:
+            click.echo(f"warning: {error}", err=True)
+    found.sort(key=lambda each: each[0].issued_at)
     hand_on(ctx, editions_report(book.settings.book.name, found)._replace(look=look), output)
 
 
