@@ -144,6 +144,8 @@ def test_a_change_needs_an_explanation_only_past_both_limits(
         ("[[explanation]]\nperiod = 1\n", "explanations/p.toml: explanation[1].period: this key is missing, or no text"),
         ('[[explanation]]\nperiod = "a"\nrow = "b"\ncolumn = "c"\nfigure = "1"\ntext = "x"\nwho = "me"\n', "explanations/p.toml: explanation[1].who: unknown key; expected period, row, column, figure, text, by, written"),
         ("[[explanation]\n", "explanations/p.toml: not TOML: "),
+        ('explanation = "x"\n', "explanations/p.toml: explanation: not allowed here; expected [[explanation]] blocks"),
+        ('[[explanation]]\nperiod = "a"\nrow = "b"\ncolumn = "c"\nfigure = "few"\ntext = "x"\n', "explanations/p.toml: explanation[1].figure: not a number: 'few'; expected such as -1971.85"),
     ],
 )  # fmt: skip
 def test_a_file_of_explanations_that_is_wrong_is_told(book: Path, text_: str, message: str) -> None:

@@ -232,6 +232,19 @@ def small(make_book: MakeBook) -> SmallBook:
 ISSUE = ("edition", "issue", "x", "--period", "2025-P01", "--pages", "common/trial", "--pages", "common/income")
 
 
+def test_pages_whose_names_differ_by_their_groups_have_files_of_their_own(small: SmallBook) -> None:
+    for name, text in {"a/b-c": 'report = "trial"\n', "a-b/c": 'report = "statement income"\n'}.items():
+        (small.root / f"pages/{name}.toml").parent.mkdir(parents=True)
+        (small.root / f"pages/{name}.toml").write_text(text)
+    (small.root / "layouts").mkdir()
+    (small.root / "layouts/other.toml").write_bytes(b"title = '\xff'")
+    ran = small.run("edition", "issue", "x", "--period", "2025-P01", "--pages", "a", "--pages", "a-b")
+    assert ran.code == 0, ran.err
+    assert sorted(path.name for path in (small.root / "editions/x/reports").iterdir()) == ["a-b_c.html", "a_b-c.html"]
+    assert (small.root / "editions/x/book/layouts/other.toml").read_bytes() == b"title = '\xff'"
+    assert small.run("edition", "verify", "x").code == 0
+
+
 def test_one_edition_is_written_at_a_time(small: SmallBook) -> None:
     (small.root / "editions").mkdir()
     with FileLock(small.root / "editions/.lock"):

@@ -110,7 +110,7 @@ def freeze_definitions(file: BookFile, pages: Sequence[Page], folder: Path) -> N
     texts |= {str(page_path(kept, page.name).relative_to(kept)): page.text for page in pages}
     for path, text in texts.items():
         (kept / path).parent.mkdir(parents=True, exist_ok=True)
-        (kept / path).write_text(text, encoding="utf-8", newline="")
+        (kept / path).write_text(text, "utf-8", "surrogateescape", newline="")
     told = [f"{EXPLANATIONS}/{page.name}.toml" for page in pages]
     for path in [*_further_files(file), *told]:
         source = file.root / path

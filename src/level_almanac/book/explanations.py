@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
+from level_almanac.book.pages import is_number
 from level_almanac.errors import BookMistake, Mistake
 
 FOLDER = "explanations"
@@ -49,14 +50,19 @@ def read_explanations(root: Path, page: str) -> list[WrittenExplanation]:
         return []
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise BookMistake(Mistake("not TOML", where, str(error))) from None
+    sections = plain.get("explanation", [])
+    if not isinstance(sections, list) or not all(isinstance(section, dict) for section in sections):
+        raise BookMistake(Mistake("not allowed here", f"{where}: explanation", allowed="[[explanation]] blocks"))
     found, mistakes = [], list[Mistake]()
-    for number, section in enumerate(plain.get("explanation", []), 1):
+    for number, section in enumerate(sections, 1):
         place = f"{where}: explanation[{number}]"
         missing = [key for key in _KEYS[:5] if not isinstance(section.get(key), str)]
         if missing:
             mistakes.append(Mistake("this key is missing, or no text", f"{place}.{missing[0]}"))
         elif unknown := [key for key in section if key not in _KEYS]:
             mistakes.append(Mistake("unknown key", f"{place}.{unknown[0]}", allowed=", ".join(_KEYS)))
+        elif not is_number(section["figure"]):
+            mistakes.append(Mistake("not a number", f"{place}.figure", repr(section["figure"]), "such as -1971.85"))
         else:
             found.append(WrittenExplanation(**{key: str(value) for key, value in section.items()}))
     if mistakes:

@@ -93,7 +93,9 @@ def layout_names(root: Path) -> list[str]:
 def layout_texts(root: Path) -> dict[str, str]:
     """Return the text of every layout that a statement of this book can have, built-in ones too, by name."""
     texts = {name: _built_in_text(name) for name in BUILT_IN}
-    return texts | {path.stem: path.read_text(encoding="utf-8") for path in (root / FOLDER).glob("*.toml")}
+    # One that is not right is kept as it is: no page may use it.
+    own = {path.stem: path.read_text("utf-8", "surrogateescape") for path in (root / FOLDER).glob("*.toml")}
+    return texts | own
 
 
 def _built_in_text(name: str) -> str:

@@ -4,13 +4,12 @@ import json
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
-from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
 from level_almanac.book.checking import shape_mistake
-from level_almanac.book.pages import ExplainRule, PageFile, Question, Tie, placeholders, plain_value, texts
+from level_almanac.book.pages import ExplainRule, PageFile, Question, Tie, is_number, placeholders, plain_value, texts
 from level_almanac.errors import Mistake, listed, nearest
 
 _SECTIONS = {"ask": Question, "explain": ExplainRule, "ties": Tie}
@@ -113,14 +112,6 @@ def _explain_mistakes(page: PageFile) -> Iterator[Mistake]:
         value = getattr(page.explain, key) if page.explain else "0"
         if not is_number(value):
             yield Mistake("not a number", f"explain.{key}", repr(value), "such as 7500 or 12.5")
-
-
-def is_number(text: str) -> bool:
-    """Tell whether a text is an exact number."""
-    try:
-        return Decimal(text).is_finite()
-    except InvalidOperation:
-        return False
 
 
 def _value_mistakes(page: PageFile) -> Iterator[Mistake]:

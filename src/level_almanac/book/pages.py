@@ -6,7 +6,7 @@ import tomllib
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import date
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 from functools import cached_property
 from importlib import resources
 from pathlib import Path
@@ -235,3 +235,11 @@ def placeholders(text: str) -> Iterator[str]:
 
 PLACEHOLDER = re.compile(r"\{\{|\}\}|\{([a-z][a-z0-9_-]*(?:\.(?:first|last))?)\}")
 """An answer's place, or a doubled brace that stands for one brace."""
+
+
+def is_number(text: str) -> bool:
+    """Tell whether a text is an exact number."""
+    try:
+        return Decimal(text).is_finite()
+    except InvalidOperation:
+        return False

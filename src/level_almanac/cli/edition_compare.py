@@ -168,17 +168,21 @@ class _Page:
     ) -> None:
         self.page, self.books, self.names, self.changed = page, books, names, changed
         self.run = PageRun(page.answers, record.when, issued=True)
-        self.issued = figures_in(json.loads((folder / page.figures).read_text(encoding="utf-8")))
+        self.folder = folder
+        self.issued: dict[Place, Figure] = {}
         self.kept: dict[tuple[int, str, str], Shares] = {}
 
     def compared(self) -> ComparedPage:
         """Run it on the later side, and tell what differs and why."""
         name, title = self.page.name, self.page.title
         try:
+            self.issued = figures_in(json.loads((self.folder / self.page.figures).read_text(encoding="utf-8")))
             self.made = self._made(1)
             middle = figures_in(figures_of(self.made.table))
         except AlmanacError as error:
             return ComparedPage(name, title, len(self.issued), failed=str(error))
+        except (OSError, ValueError, KeyError, TypeError) as error:
+            return ComparedPage(name, title, 0, failed=f"its figures cannot be read: {error}")
         last, lost = middle, list[str]()
         if self.changed:
             try:

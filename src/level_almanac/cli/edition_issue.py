@@ -148,7 +148,8 @@ def _lines_by_table(book: Book) -> dict[str, int]:
 
 
 def _flat(name: str) -> str:
-    return name.replace("/", "-")
+    # A sign that no name holds, so that no two pages have one file.
+    return name.replace("/", "_")
 
 
 def _issued(book: Book, made: MadePage, formats: Sequence[str]) -> IssuedPage:

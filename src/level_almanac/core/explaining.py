@@ -9,7 +9,7 @@ from level_almanac.book.explanations import WrittenExplanation
 from level_almanac.book.pages import ExplainRule, Page
 from level_almanac.core.behind import find_column, find_row, head_words
 from level_almanac.core.calendar import FiscalCalendar
-from level_almanac.core.report_table import Column, Explanation, Note, ReportTable, Row
+from level_almanac.core.report_table import Column, Explanation, ReportTable, Row
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake
 
 
@@ -96,7 +96,7 @@ def explained(
     if rule is None:
         return table, []
     missing = list(_missing(table, rule, page, calendar))
-    notes = [Note(f"NEEDS AN EXPLANATION: {each.words.replace('{', '').replace('}', '')}") for each in missing]
+    notes = [f"NEEDS AN EXPLANATION: {each.words}" for each in missing]
     return table._replace(notes=(*table.notes, *notes)), missing
 
 

@@ -101,7 +101,7 @@ class Store:
     def state(self) -> State | None:
         """Return the state in force, or None where nothing was loaded."""
         try:
-            name = self.current.read_text(encoding="ascii").strip()
+            name = self.current.read_text(encoding="ascii", errors="replace").strip()
         except FileNotFoundError:
             return None
         try:
