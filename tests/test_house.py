@@ -99,6 +99,10 @@ def test_what_is_heavy_is_imported_where_it_is_used(command: str, unwanted: set[
     assert not unwanted & set(done.stdout.splitlines()[-1].split("|"))
 
 
+def test_commands_stand_in_the_order_of_their_names() -> None:
+    assert list(COMMANDS) == sorted(COMMANDS)
+
+
 @pytest.mark.parametrize("command", COMMANDS)
 def test_every_command_has_help_with_examples_that_parse_and_a_page(command: str, almanac: Almanac) -> None:
     shown = almanac(command, "--help")
