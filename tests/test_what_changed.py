@@ -12,11 +12,14 @@ from typing import Any
 
 import duckdb
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from conftest import run_almanac
 from level_almanac.book.tables import Field, Table
-from level_almanac.core.figure_lines import Share, derived_shares, effects, shares_in
-from level_almanac.core.issued_figures import figures_in, moved_figures
+from level_almanac.core.compare_report import ComparedPage, Comparison, compare_report
+from level_almanac.core.figure_lines import Explained, Share, derived_shares, effects, shares_in
+from level_almanac.core.issued_figures import figures_in, moved_figures, summed_difference
 from level_almanac.core.report_table import Column, ReportTable, Row
 from level_almanac.store.engine import DuckDBEngine
 from level_almanac.store.line_changes import changed_lines
@@ -377,6 +380,33 @@ def test_figures_that_differ_are_told_in_both_directions() -> None:
         ("d#2", "ptd", Decimal(8)),
         ("c", "ptd", Decimal(-3)),
     ]
+
+
+CELLS = st.none() | st.just("n/m") | st.decimals(-1000, 1000, places=2).map(str)
+SIDES = st.dictionaries(st.sampled_from("abcdef"), st.dictionaries(st.sampled_from(["ptd", "ytd"]), CELLS))
+
+
+@given(SIDES, SIDES)
+def test_the_figures_that_differ_come_to_what_all_figures_differ_by(
+    before: dict[str, Any], after: dict[str, Any]
+) -> None:
+    columns = (("ptd", "month", "2026-05-31"), ("ytd", "year", "2026-05-31"))
+    sides = [figures_in(plain(*columns, rows=side)) for side in (before, after)]
+    moved = list(moved_figures(*sides))
+    assert sum(each.difference or Decimal(0) for each in moved) == summed_difference(*sides)
+    if moved and moved[-1].difference:
+        assert sum(each.difference or Decimal(0) for each in moved[:-1]) != summed_difference(*sides)
+
+
+@pytest.mark.parametrize("lost", [0, 1])
+def test_a_comparison_that_loses_a_figure_does_not_add_up(lost: int) -> None:
+    columns = (("ptd", "month", "2026-05-31"),)
+    sides = [figures_in(plain(*columns, rows={"a": {"ptd": str(n)}, "b": {"ptd": str(9 * n)}})) for n in (1, 2)]
+    told = [Explained(each, None, (), "follows from others") for each in moved_figures(*sides)][lost:]
+    page = ComparedPage("p", "P", 2, summed_difference(*sides), told)
+    made = compare_report(Comparison("e", "before", "after", (), (), (page,), {}))
+    assert made.proof is not None
+    assert made.proof.adds_up == (not lost)
 
 
 def test_the_record_of_an_edition_names_all_it_was_made_from(changed: tuple[Path, Path, dict[str, Any]]) -> None:

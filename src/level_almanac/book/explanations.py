@@ -1,6 +1,5 @@
 """Explanations: what a person wrote of single figures of a page, kept in text files of the book (docs/pages.md)."""
 
-import os
 import tomllib
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
@@ -8,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.book.pages import is_number
+from level_almanac.book.whole_file import write_whole
 from level_almanac.errors import BookMistake, Mistake
 
 FOLDER = "explanations"
@@ -101,7 +101,5 @@ def _write(root: Path, page: str, explanations: Sequence[WrittenExplanation]) ->
             same.update(plain)
         sections.append(same)
     document["explanation"] = sections
-    beside = path.with_name(f".{path.name}.{os.getpid()}.new")
-    beside.write_text(tomlkit.dumps(document), encoding="utf-8")
-    beside.replace(path)
+    write_whole(path, tomlkit.dumps(document))
     return path

@@ -1,6 +1,5 @@
 """Write pages and their locks: comments and the order of what a person wrote are kept."""
 
-import os
 import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -9,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.book.pages import FOLDER, LOCKS, Page, page_path
+from level_almanac.book.whole_file import write_whole
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
 
 LOCK_BROKEN = "LOCKED, BUT CHANGED SINCE"
@@ -78,7 +78,7 @@ def write_page(root: Path, name: str, text: str, *, replace: bool = False) -> Pa
         step = "take another name, or --replace to write it anew"
         raise UsageMistake(Mistake("a page has this name already", f"{FOLDER}/{name}.toml", next_step=step))
     path.parent.mkdir(parents=True, exist_ok=True)
-    _write_whole(path, text)
+    write_whole(path, text)
     return path
 
 
@@ -120,7 +120,7 @@ def keep_locks(root: Path, locks: Mapping[str, Lock]) -> None:
         f'"{name}" = {{ sha256 = "{lock.sha256}", locked = {lock.locked} }}' for name, lock in sorted(locks.items())
     ]
     path.parent.mkdir(exist_ok=True)
-    _write_whole(path, "\n".join([_LOCKS_HEAD, *lines, ""]))
+    write_whole(path, "\n".join([_LOCKS_HEAD, *lines, ""]))
 
 
 def lock_words(locks: Mapping[str, Lock], page: Page) -> str:
@@ -134,9 +134,3 @@ def lock_words(locks: Mapping[str, Lock], page: Page) -> str:
 def locked_on(page: Page, day: date) -> Lock:
     """Return the lock of a page as it is now."""
     return Lock(page.sha256, day.isoformat())
-
-
-def _write_whole(path: Path, text: str) -> None:
-    beside = path.with_name(f".{path.name}.{os.getpid()}.new")
-    beside.write_text(text, encoding="utf-8", newline="")
-    beside.replace(path)

@@ -1,12 +1,13 @@
 """What was last run in a book: the last report's command, and the answers of each run of a page."""
 
 import json
-import os
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
 from level_almanac.book.stamps import STORE_FOLDER
+from level_almanac.book.whole_file import write_whole
 
 _LAST = "last-report.json"
 _ANSWERS = "answers.jsonl"
@@ -23,13 +24,8 @@ class Answers:
 
 def keep_last(root: Path, words: tuple[str, ...]) -> None:
     """Keep the words of a report's command; a book on a read-only disk keeps none."""
-    folder = root / STORE_FOLDER
-    try:
-        beside = folder / f"{_LAST}.{os.getpid()}.new"
-        beside.write_text(json.dumps(list(words), ensure_ascii=False), encoding="utf-8")
-        beside.replace(folder / _LAST)
-    except OSError:
-        pass
+    with suppress(OSError):
+        write_whole(root / STORE_FOLDER / _LAST, json.dumps(list(words), ensure_ascii=False))
 
 
 def last_words(root: Path) -> tuple[str, ...]:

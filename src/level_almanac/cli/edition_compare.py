@@ -24,7 +24,7 @@ from level_almanac.core.compare_report import (
 )
 from level_almanac.core.figure_lines import COUNT, Explained, Share, derived_shares, effects, is_followed, shares_in
 from level_almanac.core.frozen import LineNames, changed_tables, frozen_book, line_names, narrow_traces
-from level_almanac.core.issued_figures import Figure, Moved, Place, figures_in, moved_figures
+from level_almanac.core.issued_figures import Figure, Moved, Place, figures_in, moved_figures, summed_difference
 from level_almanac.core.report_table import Column, ReportTable, Row
 from level_almanac.errors import AlmanacError, UsageMistake
 
@@ -197,7 +197,8 @@ class _Page:
             self._explained(moved, by_data.get((moved.figure.row, moved.figure.column)))
             for moved in moved_figures(before, after)
         ]
-        return ComparedPage(name, title, len({*before, *after}), found, [*lost, *alone])
+        amount = summed_difference(before, after)
+        return ComparedPage(name, title, len({*before, *after}), amount, found, [*lost, *alone])
 
     def _made(self, number: int) -> MadePage:
         book = self.books[number]

@@ -28,13 +28,14 @@ class ChangedDefinition(NamedTuple):
 
 
 class ComparedPage(NamedTuple):
-    """A page in both: how many figures were compared, those that differ and why. alone: the columns that only one side
-    has, in words; failed: why it cannot be compared, if it cannot.
+    """A page in both: how many figures were compared, what they all come to, after less before, and those that differ
+    and why. alone: the columns that only one side has, in words; failed: why it cannot be compared, if it cannot.
     """
 
     name: str
     title: str
     compared: int
+    amount: Decimal = _ZERO
     explained: Sequence[Explained] = ()
     alone: Sequence[str] = ()
     failed: str = ""
@@ -232,6 +233,7 @@ def _places(effect: Effect) -> str:
 def _proof(found: Comparison, moved: Sequence[Explained]) -> Proof:
     compared = sum(page.compared for page in found.pages)
     amount = sum((each.moved.difference or _ZERO for each in moved), _ZERO)
+    everything = sum((page.amount for page in found.pages), _ZERO)
     wrong = [each for each in moved if not each.holds]
     by_lines = [each for each in moved if not each.why]
     words = f"lines and definitions come to the difference of each of {len(by_lines):,} figures"
@@ -246,7 +248,7 @@ def _proof(found: Comparison, moved: Sequence[Explained]) -> Proof:
     same = Part("figures that are the same", Counted(compared - len(moved), _ZERO))
     return Proof(
         measure="difference of each figure, after less before",
-        considered=Counted(compared, amount),
+        considered=Counted(compared, everything),
         shown=Counted(len(moved), amount),
         left_out=(same,) if same.counted.lines else (),
         checks=tuple(checks),

@@ -105,6 +105,20 @@ class Moved(NamedTuple):
         return after - before
 
 
+def summed_difference(before: Mapping[Place, Figure], after: Mapping[Place, Figure]) -> Decimal:
+    """Return what all numbers of the later report come to less those of the earlier one, whether they differ or not.
+
+    A figure that is a word on one side is left out on both, as it has no difference.
+    """
+    total = Decimal(0)
+    for sign, side, other in ((1, after, before), (-1, before, after)):
+        for place, figure in side.items():
+            there = other[place].value if place in other else None
+            if figure.is_number and isinstance(figure.value, Decimal | int) and not isinstance(there, str):
+                total += sign * figure.value
+    return total
+
+
 def moved_figures(before: Mapping[Place, Figure], after: Mapping[Place, Figure]) -> Iterator[Moved]:
     """Yield the figures that differ, in the order of the later report, and then those that only the earlier one has."""
     for place, figure in after.items():

@@ -1,10 +1,11 @@
 """What the last run of the checks found, kept beside the store so that the next one can tell what is new."""
 
 import json
-import os
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
+
+from level_almanac.book.whole_file import write_whole
 
 _NAME = "checks.json"
 
@@ -31,6 +32,4 @@ def read_record(folder: Path) -> CheckRecord | None:
 
 def keep_record(folder: Path, record: CheckRecord) -> None:
     """Write the record in one step; raises OSError where the folder cannot be written to."""
-    beside = folder / f"{_NAME}.{os.getpid()}.new"
-    beside.write_text(json.dumps(asdict(record), indent=1), encoding="utf-8")
-    beside.replace(folder / _NAME)
+    write_whole(folder / _NAME, json.dumps(asdict(record), indent=1))
