@@ -232,6 +232,26 @@ def small(make_book: MakeBook) -> SmallBook:
 ISSUE = ("edition", "issue", "x", "--period", "2025-P01", "--pages", "common/trial", "--pages", "common/income")
 
 
+def test_a_page_that_is_renamed_keeps_its_explanations(small: SmallBook) -> None:
+    assert small.run("page", "copy", "common/trial", "g/one").code == 0
+    figure = ("--period", "2025-P01", "--row", "5000", "--column", "debit")
+    assert small.run("explain", "g/one", *figure, "First fuel").code == 0
+    assert small.run("page", "rename", "g/one", "h/two").code == 0
+    assert small.run("explain", "h/two", *figure).out.endswith("10.00: First fuel\n")
+    assert not (small.root / "explanations/g/one.toml").exists()
+
+
+@pytest.mark.parametrize("raw", [b"report = ", b"title = '\xff'", b"[options]\n"])
+def test_a_page_that_is_wrong_is_not_written_anew(small: SmallBook, raw: bytes) -> None:
+    path = small.root / "pages/bad.toml"
+    path.parent.mkdir()
+    path.write_bytes(raw)
+    ran = small.run("page", "save", "--replace", "bad", "trial")
+    assert ran.code == 3
+    assert ran.err.startswith("almanac: pages/bad.toml: ")
+    assert path.read_bytes() == raw
+
+
 def test_pages_whose_names_differ_by_their_groups_have_files_of_their_own(small: SmallBook) -> None:
     for name, text in {"a/b-c": 'report = "trial"\n', "a-b/c": 'report = "statement income"\n'}.items():
         (small.root / f"pages/{name}.toml").parent.mkdir(parents=True)

@@ -7,6 +7,7 @@ from datetime import date
 from pathlib import Path
 from typing import Any
 
+from level_almanac.book.explanations import explanations_path
 from level_almanac.book.pages import FOLDER, LOCKS, Page, page_path
 from level_almanac.book.whole_file import write_whole
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
@@ -83,7 +84,9 @@ def write_page(root: Path, name: str, text: str, *, replace: bool = False) -> Pa
 
 
 def rename_page(root: Path, page: Page, name: str) -> Path:
-    """Give a page of the book another name; raises UsageMistake where it is locked or the name is taken."""
+    """Give a page of the book another name, its explanations too; raise UsageMistake where it is locked or the name is
+    taken.
+    """
     if page.path is None:
         step = f"copy it: `almanac page copy {page.name} NAME`"
         raise UsageMistake(Mistake("a built-in page keeps its name", "PAGE", repr(page.name), next_step=step))
@@ -92,6 +95,10 @@ def rename_page(root: Path, page: Page, name: str) -> Path:
         raise UsageMistake(Mistake("this page is locked", page.where, next_step=step))
     path = write_page(root, name, page.text)
     page.path.unlink()
+    told, target = explanations_path(root, page.name), explanations_path(root, name)
+    if told.is_file():
+        target.parent.mkdir(parents=True, exist_ok=True)
+        told.replace(target)
     return path
 
 

@@ -68,7 +68,7 @@ def save(
     for option in asked:
         _ask_for(option.removeprefix("--"), report[0], options, ask)
     path = page_path(root, name)
-    before = path.read_text(encoding="utf-8") if replace and path.exists() else ""
+    before = read_page(root, name).text if replace and path.exists() else ""
     text = page_text(before, shlex.join(report), options, ask, {"title": title, "about": about})
     write_page(root, name, text, replace=replace)
     click.echo(f"wrote {path.relative_to(root)}: {shlex.join(['almanac', *given])}", err=True)
