@@ -1,24 +1,52 @@
 """What the tests share: the installed command, the demo book, and small books made in place."""
 
+import contextlib
+import io
 import json
 import os
+import shutil
 import subprocess
 import sys
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 import pytest
+from filelock import FileLock
 from hypothesis import settings
+
+from level_almanac.cli.main import run as run_here
 
 # A machine that is busy with something else is no reason to fail.
 settings.register_profile("patient", deadline=None)
 settings.load_profile("patient")
+LONG = "--long" in sys.argv or bool(os.environ.get("ALMANAC_LONG_TESTS"))
+"""Whether tests take the long way: many more made-up books, every row of every report, and what is marked `long`."""
+if LONG:  # the workers are started with other words
+    os.environ["ALMANAC_LONG_TESTS"] = "1"
 
 COMMAND = Path(sys.executable).with_name("almanac")
 # Wide enough that no help text or report is broken for want of room, and no colour whatever the machine says.
 ENVIRONMENT = {**os.environ, "COLUMNS": "128", "NO_COLOR": "1"}
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption(
+        "--long", action="store_true", help="the long way: more made-up books, every row, what is marked long"
+    )
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        if not LONG and item.get_closest_marker("long"):
+            item.add_marker(pytest.mark.skip(reason="only with --long"))
+
+
+def examples(of: int, long: int = 200) -> settings:
+    """Return how many made-up cases a test tries: a few each time, many the long way."""
+    return settings(max_examples=long if LONG else of)
 
 
 @dataclass(frozen=True)
@@ -39,12 +67,45 @@ Almanac = Callable[..., Ran]
 
 
 def run_almanac(*words: str | Path, book: Path | None = None, cwd: Path | None = None) -> Ran:
-    """Run the installed command and return what it came to."""
+    """Run the command line in this process, as the installed command does it, and return what it came to."""
+    out, err = (io.TextIOWrapper(io.BytesIO(), encoding="utf-8", write_through=True) for _ in range(2))
+    front = ["almanac", *(["--book", str(book)] if book else [])]
+    code: object = None
+    with (
+        patch.object(sys, "argv", [*front, *map(str, words)]),
+        patch.object(sys, "stdin", io.StringIO()),
+        patch.dict(os.environ, ENVIRONMENT, clear=True),
+        contextlib.chdir(cwd or Path.cwd()),
+        contextlib.redirect_stdout(out),
+        contextlib.redirect_stderr(err),
+    ):
+        try:
+            run_here()
+        except SystemExit as ended:
+            code = ended.code
+    assert isinstance(code, int)
+    return Ran(code, *(each.buffer.getvalue().decode() for each in (out, err)))  # type: ignore[attr-defined]  # bytes in memory
+
+
+def run_installed(*words: str | Path, book: Path | None = None) -> Ran:
+    """Run the installed command in a process of its own, for what cannot be seen from within one."""
     front = [str(COMMAND), *(["--book", str(book)] if book else [])]
     done = subprocess.run(
-        [*front, *map(str, words)], capture_output=True, text=True, check=False, cwd=cwd, env=ENVIRONMENT, timeout=300
+        [*front, *map(str, words)], capture_output=True, text=True, check=False, env=ENVIRONMENT, timeout=300
     )
     return Ran(done.returncode, done.stdout, done.stderr)
+
+
+def copied(source: Path, target: Path, *without: str) -> Path:
+    """Copy a book; its parts, which nothing ever changes, are only linked. without: names that are left out."""
+
+    def copy(one: str, other: str) -> str:
+        if one.endswith(".parquet") and ".almanac" in Path(one).parts:
+            os.link(one, other)
+            return other
+        return str(shutil.copy2(one, other))
+
+    return Path(shutil.copytree(source, target, ignore=shutil.ignore_patterns(*without), copy_function=copy))
 
 
 @pytest.fixture(scope="session")
@@ -55,12 +116,19 @@ def almanac() -> Almanac:
 
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """Return a demo book that is loaded; no test may change it."""
-    book = tmp_path_factory.mktemp("demo") / "book"
-    assert run_almanac("demo", book, "--write-only").code == 0
-    loaded = run_almanac("load", "--through", "2026-06-17", book=book)
-    assert loaded.code == 0, loaded.err
-    return book
+    """Return a demo book that is loaded, made once for all workers; no test may change it."""
+    shared = tmp_path_factory.getbasetemp()
+    shared = shared.parent if os.environ.get("PYTEST_XDIST_WORKER") else shared
+    first = shared / "demo-book"
+    with FileLock(shared / "demo.lock"):
+        if not first.exists():
+            making = shared / "making"
+            assert run_almanac("demo", making, "--write-only").code == 0
+            loaded = run_almanac("load", "--through", "2026-06-17", book=making)
+            assert loaded.code == 0, loaded.err
+            making.rename(first)
+    # Each worker has its own, because a run notes what was asked last.
+    return copied(first, tmp_path_factory.mktemp("demo") / "book")
 
 
 CHART = """\

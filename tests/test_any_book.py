@@ -9,10 +9,10 @@ from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import BOOK, CHART, HEADS, PERIOD_AND_SIDES
+from conftest import BOOK, CHART, HEADS, PERIOD_AND_SIDES, examples
 from level_almanac import Book
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.statement import StatementRequest, statement
@@ -143,7 +143,7 @@ def expected_trial(
     return {key: row for key, row in found.items() if any(row)}
 
 
-@settings(max_examples=40)
+@examples(15)
 @given(ledgers(), st.dates(FIRST, LAST), st.integers(0, 400), st.booleans())
 def test_trial(ledger: tuple[Year, list[Entry]], first: date, length: int, after_closing: bool) -> None:
     year, entries = ledger
@@ -162,7 +162,7 @@ def test_trial(ledger: tuple[Year, list[Entry]], first: date, length: int, after
     assert table.proof.considered.lines == len(entries)
 
 
-@settings(max_examples=40)
+@examples(15)
 @given(ledgers(), st.dates(FIRST, LAST), st.sampled_from(["with", "without"]))
 def test_statement(ledger: tuple[Year, list[Entry]], day: date, adjustments: str) -> None:
     year, entries = ledger
@@ -208,7 +208,7 @@ def balance(lines: list[Placed], number: int, day: date) -> dict[str, int]:
     return {account: cents for account, cents in found.items() if cents}
 
 
-@settings(max_examples=40)
+@examples(15)
 @given(ledgers(), st.dates(FIRST, LAST))
 def test_balance_sheet(ledger: tuple[Year, list[Entry]], day: date) -> None:
     year, entries = ledger
@@ -239,7 +239,7 @@ def days_of(first: date, last: date) -> list[date]:
     return [first + timedelta(days=number) for number in range((last - first).days + 1)]
 
 
-@settings(max_examples=30)
+@examples(15)
 @given(ledgers(), st.dates(FIRST, LAST), st.sampled_from(["each period", "each quarter", "each source"]))
 def test_parts_sum_to_the_year(ledger: tuple[Year, list[Entry]], day: date, each: str) -> None:
     year, entries = ledger

@@ -6,10 +6,10 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import run_almanac
+from conftest import examples, run_almanac
 from level_almanac import Book
 from level_almanac.core.billing import Billing as Made
 from level_almanac.core.billing import BillingRequest, billing
@@ -65,7 +65,7 @@ def test_the_four_figures_are_those_of_the_exports(
         assert {key: Decimal(row["cells"][key]) for key in expected} == expected, row["key"]
 
 
-@settings(max_examples=25)
+@examples(12)
 @given(
     back=st.integers(0, 900), days=st.integers(1, 60), by=st.sampled_from(["deposited", "checked"]),
     served=st.booleans(), only=st.sampled_from(["", "office is Kelsay", "payer is blank", "amount over 50"]),

@@ -10,10 +10,10 @@ from tempfile import TemporaryDirectory
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import SmallBook, run_almanac
+from conftest import SmallBook, examples, run_almanac
 from level_almanac import Book
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.statement import StatementRequest, statement
@@ -175,7 +175,7 @@ def expected(docs: list[Doc], lines: list[tuple[str, date, str, int]], day: date
     return found
 
 
-@settings(max_examples=12)
+@examples(8)
 @given(lives())
 def test_over_a_life_in_which_all_was_paid_cash_is_what_was_booked(
     life: tuple[list[Doc], list[tuple[str, date, str, int]]],

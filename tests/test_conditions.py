@@ -7,10 +7,10 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import CHART, Almanac, run_almanac
+from conftest import CHART, Almanac, examples, run_almanac
 from level_almanac.core.book import Book
 from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.list_shape import Limit, Threshold
@@ -240,7 +240,7 @@ CONDITION: st.SearchStrategy[Test] = st.recursive(
 )
 
 
-@settings(max_examples=150)
+@examples(75)
 @given(CONDITION)
 def test_only_and_except_are_everything_and_what_plain_python_says(book: Book, condition: Test) -> None:
     text, holds = condition
@@ -272,7 +272,7 @@ LIMITS: dict[Limit, Callable[[Decimal, Decimal], bool]] = {
 }
 
 
-@settings(max_examples=60)
+@examples(30)
 @given(
     SINGLE.filter(lambda test: test[0] != "batch is blank"),
     st.lists(st.sampled_from(sorted(GROUPS)), min_size=1, max_size=2, unique=True),

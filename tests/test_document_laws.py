@@ -9,10 +9,10 @@ from pathlib import Path
 from typing import Any, Literal
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import run_almanac
+from conftest import examples, run_almanac
 from level_almanac import Book
 from level_almanac.core.aging import AgingRequest, aging
 from level_almanac.core.as_of import AsOfRequest
@@ -44,7 +44,7 @@ def all_counted(table: ReportTable) -> Counted:
     return sum((part.counted for part in table.proof.left_out), table.proof.shown)
 
 
-@settings(max_examples=25)
+@examples(12)
 @given(
     st.sampled_from(SIDES), st.sampled_from(CONDITIONS), st.sampled_from(CONDITIONS),
     st.integers(0, 990), st.sampled_from(["all", "open", "overdue", "unapplied"]), st.integers(0, 6000),

@@ -16,7 +16,7 @@ import pytest
 from openpyxl import load_workbook
 from pypdf import PdfReader
 
-from conftest import BOOK, CHART, HEADS, PERIOD_AND_SIDES, Ran, SmallBook, run_almanac
+from conftest import BOOK, CHART, HEADS, PERIOD_AND_SIDES, Ran, SmallBook, copied, run_almanac
 
 ISSUE = ("edition", "issue", "2026-P08", "--period", "2026-P08", "--pages", "month-end", "--with-findings")
 FORMATS = (
@@ -44,7 +44,7 @@ LATE = (
 @pytest.fixture(scope="module")
 def issued(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """Return a demo book with its edition of May; no test may change it."""
-    book = Path(shutil.copytree(demo, tmp_path_factory.mktemp("issued") / "book"))
+    book = copied(demo, tmp_path_factory.mktemp("issued") / "book")
     # A page of a closed year and the account's lines, which no trace goes with, are issued too.
     (book / "pages/month-end/9-lines.toml").write_text('report = "detail 61320"\n[options]\nsubtotals = true\n')
     done = run_almanac(*ISSUE, *FORMATS, book=book)
@@ -56,7 +56,7 @@ def issued(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture(scope="module")
 def late(issued: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """Return a copy of it into which a late bill was loaded."""
-    book = Path(shutil.copytree(issued, tmp_path_factory.mktemp("late") / "book"))
+    book = copied(issued, tmp_path_factory.mktemp("late") / "book")
     with (book / "exports/line/line-2026-08.csv").open("a") as stream:
         stream.write(LATE)
     assert run_almanac("load", book=book).code == 0
@@ -128,7 +128,7 @@ def test_a_page_of_a_longer_time_keeps_its_own_in_an_edition_of_a_month(issued: 
 
 
 def test_an_edition_verifies_when_the_exports_have_moved_on_and_the_store_is_gone(late: Path, tmp_path: Path) -> None:
-    book = Path(shutil.copytree(late, tmp_path / "book"))
+    book = copied(late, tmp_path / "book")
     text = (book / "almanac.toml").read_text()
     (book / "almanac.toml").write_text(text.replace('year_start = "10-01"', 'year_start = "01-01"'))
     shutil.rmtree(book / "layouts")
@@ -219,7 +219,7 @@ def test_an_edition_that_fails_leaves_nothing(
 
 
 def test_what_a_killed_run_left_is_cleared_and_pages_share_what_agrees(issued: Path, tmp_path: Path) -> None:
-    book = Path(shutil.copytree(issued, tmp_path / "book"))
+    book = copied(issued, tmp_path / "book")
     (book / "editions/.new-y/reports").mkdir(parents=True)
     (book / "pages/wide.toml").write_text(
         'report = "statement balance"\n[options]\ncolumns = "closing; closing prior"\n'
@@ -384,7 +384,7 @@ def first(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture
 def small(first: Path, tmp_path: Path) -> SmallBook:
-    return SmallBook(Path(shutil.copytree(first, tmp_path / "book")))
+    return SmallBook(copied(first, tmp_path / "book"))
 
 
 def explained(rows: list[dict[str, Any]]) -> Iterator[tuple[str, dict[str, Any], list[dict[str, Any]]]]:

@@ -1,7 +1,6 @@
 """Explanations: tied to one figure of one period, printed in every format, stale when the figure moves."""
 
 import re
-import shutil
 from decimal import Decimal
 from pathlib import Path
 
@@ -9,7 +8,7 @@ import pytest
 from openpyxl import load_workbook
 from pypdf import PdfReader
 
-from conftest import Ran, run_almanac
+from conftest import Ran, copied, run_almanac
 from level_almanac.book.settings import StyleSettings
 from level_almanac.core.look import Look
 from level_almanac.core.report_table import Column, Explanation, ReportTable, Row
@@ -21,7 +20,7 @@ FERRIES = "month-end/1-ferries"
 
 @pytest.fixture(scope="module")
 def book(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return Path(shutil.copytree(demo, tmp_path_factory.mktemp("explained") / "book"))
+    return copied(demo, tmp_path_factory.mktemp("explained") / "book")
 
 
 def run(book: Path, *words: str) -> Ran:
@@ -94,7 +93,7 @@ def test_it_is_written_told_replaced_and_taken_out(book: Path) -> None:
 
 
 def test_a_figure_that_moves_leaves_its_explanation_stale_and_needs_a_new_one(demo: Path, tmp_path: Path) -> None:
-    book = Path(shutil.copytree(demo, tmp_path / "book"))
+    book = copied(demo, tmp_path / "book")
     assert not any("NEEDS" in note for note in run(book, "--period", "2026-P08", "--print", "json").json["notes"])
     with (book / "exports/line/line-2026-08.csv").open("a") as stream:
         stream.write("SI26-09001,1,2026-05-28,2026-08,12110,100.00,,SI,F9,,C008,,Late,,\n")

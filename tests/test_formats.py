@@ -385,3 +385,16 @@ def test_the_page_has_what_the_book_says(make_book: MakeBook) -> None:
     assert (printed.page_setup.orientation, printed.page_setup.paperSize) == ("landscape", 1)
     assert "Not audited" in str(printed.oddFooter.left.text)
     assert "data:image/png;base64," in (book.root / "x.html").read_text(encoding="utf-8")
+
+
+def test_parquet_holds_ratios_of_many_digits_and_reports_without_rows(tmp_path: Path) -> None:
+    columns = (Column("each", "each", "number"), Column("sum", "sum", "amount", 2))
+    long = Decimal("33333333333333.3333333333333333333333333333")
+    report = ReportTable("Ratios", {}, (), columns, (Row("a", "A", 0, "line", {"each": long, "sum": Decimal("1.10")}),))
+    for name, table in (("some", report), ("none", report._replace(rows=()))):
+        (tmp_path / name).write_bytes(rendered(table, "parquet"))
+    read = duckdb.connect(":memory:").read_parquet
+    [(each, amount)] = read(str(tmp_path / "some")).select("each, sum").fetchall()
+    assert abs(each - long) < Decimal("1e-23")
+    assert amount == Decimal("1.10")
+    assert read(str(tmp_path / "none")).fetchall() == []

@@ -6,10 +6,10 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import run_almanac
+from conftest import examples, run_almanac
 from level_almanac import Book
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.conditions_asked import Conditions
@@ -87,7 +87,7 @@ def test_the_margin_is_made_of_totals_and_changes_in_points(demo: Path) -> None:
     assert "lines have no cost, and count in it with nothing" in text
 
 
-@settings(max_examples=12)
+@examples(8)
 @given(
     year=st.sampled_from(["2024", "2025"]),
     only=st.sampled_from(["account.class is income", "account begins 61", "department is SEA", "vessel is blank"]),

@@ -3,7 +3,6 @@
 import ast
 import re
 import shlex
-import shutil
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -11,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Almanac, run_almanac
+from conftest import Almanac, copied, run_almanac
 from level_almanac.cli.main import COMMANDS
 
 ROOT = Path(__file__).parent.parent
@@ -133,7 +132,7 @@ WRITTEN_ON = ("editions.md", "month-end.md", "pages.md")
 @pytest.fixture(scope="session")
 def books(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
     return {
-        page: Path(shutil.copytree(demo, tmp_path_factory.mktemp("docs") / "book")) if page in WRITTEN_ON else demo
+        page: copied(demo, tmp_path_factory.mktemp("docs") / "book") if page in WRITTEN_ON else demo
         for page in {page for page, _, _ in blocks()}
     }
 

@@ -1,6 +1,5 @@
 """Lists: groups, thresholds, ratios and limits, held against plain loops over the demo's exports."""
 
-import shutil
 from collections import defaultdict
 from collections.abc import Callable
 from datetime import date, timedelta
@@ -11,7 +10,7 @@ from typing import Any
 import pytest
 
 import second_route
-from conftest import Almanac, Ran
+from conftest import Almanac, Ran, copied
 
 ZERO = Decimal(0)
 Cells = dict[str, Any]
@@ -199,7 +198,7 @@ def test_an_unknown_table_or_field_is_told_with_the_nearest(demo: Path, almanac:
 
 def test_entities_of_another_currency_are_in_no_proof(demo: Path, tmp_path: Path, almanac: Almanac) -> None:
     book = tmp_path / "book"
-    shutil.copytree(demo, book, ignore=shutil.ignore_patterns(".almanac"))
+    copied(demo, book, ".almanac")
     settings = (book / "almanac.toml").read_text()
     at = settings.index("[entities.YARD]")
     (book / "almanac.toml").write_text(settings[:at] + settings[at:].replace('"EUR"', '"GBP"', 1))

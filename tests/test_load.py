@@ -16,7 +16,7 @@ from filelock import FileLock
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import COMMAND, ENVIRONMENT, HEADS, MakeBook, Ran, SmallBook, run_almanac
+from conftest import COMMAND, ENVIRONMENT, HEADS, MakeBook, Ran, SmallBook, copied, run_almanac
 
 REPORTS = (
     ["trial", "--year", "2026"],
@@ -174,7 +174,7 @@ def let_it_start(book: Path) -> None:
 @pytest.mark.parametrize("seconds", [0.0, 0.2, 0.5, 0.8, 1.1, 1.5])
 def test_a_killed_load_leaves_the_old_state_or_the_new_one(demo: Path, tmp_path: Path, seconds: float) -> None:
     book = tmp_path / "book"
-    shutil.copytree(demo, book)
+    copied(demo, book)
     old = totals(book)
     path = book / "exports" / "line" / "line-2026-05.csv"
     path.write_text(path.read_text().replace(",Tills paid in,", ",Tills emptied,").replace("TK26", "TQ26"))
@@ -202,7 +202,7 @@ def test_a_killed_load_leaves_the_old_state_or_the_new_one(demo: Path, tmp_path:
 @pytest.mark.parametrize("seconds", [0.1, 0.4, 0.7])
 def test_an_interrupted_load_says_so_and_changes_nothing(demo: Path, tmp_path: Path, seconds: float) -> None:
     book = tmp_path / "book"
-    shutil.copytree(demo, book, ignore=shutil.ignore_patterns(".almanac"))
+    copied(demo, book, ".almanac")
     load = subprocess.Popen(
         [COMMAND, "--book", book, "load"], env=ENVIRONMENT, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True
     )
@@ -261,7 +261,7 @@ def test_a_damaged_store_is_told_and_can_be_rebuilt(make_book: MakeBook) -> None
 
 def test_the_demo_cut_anew_into_thirty_files_gives_the_same_reports(demo: Path, tmp_path: Path) -> None:
     book = tmp_path / "book"
-    shutil.copytree(demo, book, ignore=shutil.ignore_patterns(".almanac"))
+    copied(demo, book, ".almanac")
     chance = random.Random(30)
     head, lines = "", set()
     for path in book.glob("exports/line/*.csv"):

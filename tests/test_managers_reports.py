@@ -11,10 +11,10 @@ from typing import Any
 
 import openpyxl
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import run_almanac
+from conftest import examples, run_almanac
 from level_almanac import Book
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.conditions_asked import Conditions
@@ -68,7 +68,7 @@ def test_sales_are_the_ledger_s_takings_day_by_day(demo: Path) -> None:
 # One report agrees with another.
 
 
-@settings(max_examples=20)
+@examples(12)
 @given(
     only=st.sampled_from(["", "vessel is Tern", "amount over 500", "item.range is Galley", "date in 2026-Q2"]),
     by=st.sampled_from(["item", "route", "terminal", "quarter of date"]),

@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import COMMAND, ENVIRONMENT, Ran, run_almanac
+from conftest import COMMAND, ENVIRONMENT, Ran, copied, run_almanac
 from level_almanac.book.page_checking import page_mistakes
 from level_almanac.book.pages import Page, PageFile, Question, built_in_names
 from level_almanac.book.settings import CalendarSettings
@@ -30,7 +30,7 @@ READER = AnswerReader(DayContext(CALENDAR, today=date(2026, 6, 20), as_of=date(2
 @pytest.fixture(scope="module")
 def own_demo(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """Return a copy of the demo book that these tests may change."""
-    return Path(shutil.copytree(demo, tmp_path_factory.mktemp("pages") / "book"))
+    return copied(demo, tmp_path_factory.mktemp("pages") / "book")
 
 
 @pytest.fixture

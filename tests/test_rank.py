@@ -7,10 +7,10 @@ from pathlib import Path
 from typing import Any, Literal
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import run_almanac
+from conftest import examples, run_almanac
 from level_almanac import Book
 from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.measured import MeasuredRequest
@@ -75,7 +75,7 @@ def test_figures_are_those_of_the_exports(
     assert ran.json["proof"]["balances"] is True
 
 
-@settings(max_examples=40)
+@examples(15)
 @given(
     top=st.integers(1, 30),
     rising=st.booleans(),

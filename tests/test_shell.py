@@ -11,7 +11,7 @@ import click
 import pytest
 from jsonschema import Draft202012Validator
 
-from conftest import COMMAND, ENVIRONMENT, Almanac, run_almanac
+from conftest import COMMAND, ENVIRONMENT, Almanac, run_almanac, run_installed
 from level_almanac.book.pages import built_in_names, read_page
 from level_almanac.book.schemas import schema_text, schemas
 from level_almanac.cli.main import almanac as main
@@ -128,3 +128,22 @@ def test_a_reader_that_stops_early_ends_quietly_and_nothing_is_coloured_in_a_pip
     assert piped.stderr == ""
     assert "\x1b[" not in piped.stdout
     assert piped.stdout.splitlines()[0] == "# The month and the year so far, each beside last year."
+
+
+@pytest.mark.parametrize(
+    ("words", "code"),
+    [
+        ("--version", 0), ("aging receivable --top 3", 1), ("billing --by office", 0), ("calendar", 0), ("check gaps", 1),
+        ("completion fish", 0), ("demo .", 2), ("detail 12110 --period 2026-P08", 0), ("documents payable --open --top 3", 1),
+        ("edition list", 0), ("explain common/income --row result --column ptd", 0), ("fields sales", 0),
+        ("growth sales --each year", 0), ("list accounts --first 3", 0), ("load --through never", 2), ("new .", 2),
+        ("pace ledger --entity LINE", 0), ("page run common/trial", 0), ("parties payable --top 3", 0),
+        ("propose exports/chart.csv", 0), ("rank sales --by route", 0), ("statement balance --level 1", 0),
+        ("trace trial --row 12110 --column debit --first 3", 0), ("trial --level 1", 0),
+    ],
+)  # fmt: skip
+def test_the_installed_command_does_what_the_tests_run_in_their_own_process(demo: Path, words: str, code: int) -> None:
+    words = words.replace(" .", f" {demo}").replace("exports/", f"{demo}/exports/")
+    installed, here = (run(*words.split(), book=demo) for run in (run_installed, run_almanac))
+    assert (installed.code, installed.out, installed.err) == (here.code, here.out, here.err)
+    assert installed.code == code, installed.err

@@ -1,6 +1,5 @@
 """Income statements of the demo, every row and column of them, against plain loops over the exports."""
 
-import shutil
 from collections.abc import Callable
 from datetime import date
 from decimal import Decimal
@@ -9,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from conftest import Almanac, run_almanac
+from conftest import Almanac, copied, run_almanac
 from second_route import Line, Within, days, income, read
 
 JUNE_2026 = days(date(2026, 6, 1), date(2026, 6, 17))
@@ -164,7 +163,7 @@ def test_proof_names_every_line(almanac: Almanac, demo: Path, lines: list[Line])
 
 def test_a_closed_year_does_not_move_with_later_carried_lines(almanac: Almanac, demo: Path, tmp_path: Path) -> None:
     book = tmp_path / "book"
-    shutil.copytree(demo, book, ignore=shutil.ignore_patterns(".almanac"))
+    copied(demo, book, ".almanac")
     for path in book.glob("exports/*/*.csv"):
         text = path.read_text(encoding="latin-1").splitlines(keepends=True)
         kept = [line for line in text if not line.startswith(("CF24-", "CF25-"))]

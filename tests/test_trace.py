@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 import second_route
-from conftest import Almanac
+from conftest import LONG, Almanac
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.behind import Traced
 from level_almanac.core.book import Book
@@ -52,7 +52,8 @@ def test_the_lines_behind_every_cell_sum_to_it(book: Book, name: str, make: Make
     keys = [row.key for row in traced.table.rows if row.cells]
     assert [behind.row.key for behind in traced.rows] == keys, name
     summed = 0
-    for behind in traced.rows:
+    # Every row of one report, every third of the others.
+    for behind in traced.rows if LONG or name == "income" else traced.rows[::3]:
         one = traced._replace(rows=[behind])
         # All columns that are sums of ledger lines at once, and then those made of two, and the plans.
         plain = [
@@ -99,9 +100,8 @@ def test_the_lines_behind_every_group_of_a_list_sum_to_it(book: Book, by: str) -
         when=AsOfRequest(year="2025"),
         compute=("size = give small if amount under 100; else large",),
     )
-    for row in listing(book, request, TODAY).rows:
-        if not row.cells:
-            continue
+    rows = [row for row in listing(book, request, TODAY).rows if row.cells]
+    for row in rows if LONG else [*rows[::3], rows[-1]]:
         found = listing_behind(book, request, row.key, TODAY)
         lines = [each.cells for each in found.rows if each.kind == "line"]
         assert len(lines) == row.cells["count"]

@@ -409,8 +409,10 @@ def postgresql(tmp_path_factory: pytest.TempPathFactory) -> Iterator[int]:
     # The server refuses to be run by root.
     user = "postgres" if os.geteuid() == 0 else None
     if user:
-        for path in (folder, *list(folder.parents)[:2]):
-            path.chmod(0o755)
+        # It has to reach its folder through those of this run, of whichever worker.
+        for path in (folder, *list(folder.parents)[:3]):
+            if path.owner() == "root" and path.stat().st_mode & 0o077 == 0:
+                path.chmod(0o755)
         shutil.chown(folder, user)
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))

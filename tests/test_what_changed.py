@@ -15,7 +15,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import run_almanac
+from conftest import copied, run_almanac
 from level_almanac.book.tables import Field, Table
 from level_almanac.core.compare_report import ComparedPage, Comparison, compare_report
 from level_almanac.core.figure_lines import Explained, Share, derived_shares, effects, shares_in
@@ -58,7 +58,7 @@ def rows_of(path: Path) -> list[dict[str, str]]:
 def changed(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path, dict[str, Any]]:
     """Return the demo book before and after documents, billing and sales were edited, and what compare tells."""
     before = tmp_path_factory.mktemp("changes") / "before"
-    shutil.copytree(demo, before)
+    copied(demo, before)
     shutil.rmtree(before / "pages")
     for name, text in PAGES.items():
         path = before / f"pages/all/{name}.toml"
@@ -69,7 +69,7 @@ def changed(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> tuple[Path,
     )
     assert issued.code == 0, issued.err
     book = before.with_name("after")
-    shutil.copytree(before, book)
+    copied(before, book)
 
     def documents(rows: list[dict[str, str]]) -> None:
         invoice = next(row for row in rows if row["Kind"] == "INV" and row["Booked"].startswith("2026-05"))

@@ -39,7 +39,7 @@ def manual() -> str:
 
 
 def _lines() -> Iterator[str]:
-    context = click.Context(almanac, info_name="almanac")
+    context = click.Context(almanac, info_name="almanac", **almanac.context_settings)
     yield '.TH ALMANAC 1 "" "Level Almanac" "Commands"'
     yield from (".SH NAME", _plain("almanac - reports over fiscal periods from accounting exports"))
     yield from (".SH SYNOPSIS", r".B almanac", _plain("[--book DIR] COMMAND [ARGUMENTS]"))
@@ -82,7 +82,7 @@ def _told(text: str) -> Iterator[str]:
 def _options(command: click.Command, context: click.Context) -> Iterator[str]:
     for parameter in command.get_params(context):
         told = parameter.get_help_record(context) if isinstance(parameter, click.Option) else None
-        if told is not None and parameter.name != "help":
+        if told is not None:
             yield from (".TP", rf"\fB{_plain(told[0])}\fR", _plain(" ".join(told[1].split())))
 
 

@@ -10,6 +10,7 @@ from pathlib import Path
 from level_almanac.core.report_table import Cell, Column, ReportTable
 
 _NUMBERS = ("amount", "percent", "number")
+_DIGITS = 38
 
 
 def parquet(table: ReportTable) -> bytes:
@@ -35,10 +36,11 @@ def parquet(table: ReportTable) -> bytes:
     with tempfile.TemporaryDirectory() as folder:
         texts, target = Path(folder) / "rows.csv", Path(folder) / "rows.parquet"
         with texts.open("w", encoding="utf-8", newline="") as stream:
-            csv.writer(stream, quoting=csv.QUOTE_ALL).writerows(records)
+            # With a head: a report without rows is a file without lines, which is none.
+            csv.writer(stream, quoting=csv.QUOTE_ALL).writerows([list(fields), *records])
         connection = duckdb.connect(":memory:")
         columns = dict(fields)
-        relation = connection.read_csv(str(texts), header=False, columns=columns, quotechar='"', escapechar='"')
+        relation = connection.read_csv(str(texts), header=True, columns=columns, quotechar='"', escapechar='"')
         relation.write_parquet(str(target), compression="zstd")
         connection.close()
         return target.read_bytes()
@@ -46,8 +48,11 @@ def parquet(table: ReportTable) -> bytes:
 
 def _type(column: Column, cells: list[Cell]) -> str:
     if column.kind in _NUMBERS:
-        numbers = [-int(cell.as_tuple().exponent) for cell in cells if isinstance(cell, Decimal)]
-        return f"DECIMAL(38, {max([column.decimals, *numbers])})"
+        numbers = [cell for cell in cells if isinstance(cell, Decimal)]
+        decimals = max([column.decimals, *(-int(cell.as_tuple().exponent) for cell in numbers)])
+        # A ratio can have more digits than the format holds: the last ones are rounded off.
+        whole = max([1, *(cell.adjusted() + 1 for cell in numbers)])
+        return f"DECIMAL({_DIGITS}, {min(decimals, _DIGITS - whole)})"
     return {"count": "BIGINT", "date": "DATE"}.get(column.kind, "VARCHAR")
 
 

@@ -56,6 +56,8 @@ class Document:
             for row in table.rows
         ]
         self.size, self.widths, self.blocks = self._fit()
+        # Measured once: each row of a long report asks for them.
+        self.label_width, self.key_width = self._label_width(self.size), self._key_width(self.size)
 
     def _width(self, words: str, size: float, *, bold: bool = False) -> float:
         from reportlab.pdfbase.pdfmetrics import stringWidth  # noqa: PLC0415  as above
@@ -220,13 +222,13 @@ class Document:
             key = [row.key if row.kind == "line" else ""] if front == 2 else []
             lines.append([*key, self._label(row), *self.cells[number][first:last]])
             looks += self._row_look(at, row, front, columns)
-        widths = [*([self._key_width(size)] if front == 2 else []), self._label_width(size)]
+        widths = [*([self.key_width] if front == 2 else []), self.label_width]
         widths += self.widths[first:last]
         return LongTable(lines, widths, repeatRows=1, style=TableStyle(looks), hAlign="LEFT")
 
     def _label(self, row: Row) -> Any:
         bold = row.kind != "line"
-        room = self._label_width(self.size) - row.level * self.size
+        room = self.label_width - row.level * self.size
         if row.kind == "heading" and not row.cells:
             room += sum(self.widths[: len(self.table.columns)])
         if self._width(row.label, self.size, bold=bold) <= room:
