@@ -84,7 +84,7 @@ def run_almanac(*words: str | Path, book: Path | None = None, cwd: Path | None =
         except SystemExit as ended:
             code = ended.code
     assert isinstance(code, int)
-    return Ran(code, *(each.buffer.getvalue().decode() for each in (out, err)))  # type: ignore[attr-defined]  # bytes in memory
+    return Ran(code, *(each.buffer.getvalue().decode() for each in (out, err)))
 
 
 def run_installed(*words: str | Path, book: Path | None = None) -> Ran:

@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 from conftest import CHART, Almanac, examples, run_almanac
 from level_almanac.core.book import Book
 from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.list_shape import Limit, Threshold
 from level_almanac.core.listing import ListRequest, listing
+from level_almanac.core.threshold import Limit, Threshold
 
 TODAY = date(2026, 6, 17)
 BOOK = """\

@@ -18,10 +18,10 @@ from level_almanac.core.aging import AgingRequest, aging
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.documents import DocumentsRequest, Which, documents
-from level_almanac.core.list_shape import Threshold
 from level_almanac.core.parties import PartiesRequest, parties
 from level_almanac.core.report_table import Counted, ReportTable
 from level_almanac.core.subledger import Side, SubledgerRequest
+from level_almanac.core.threshold import Threshold
 from second_items import Doc, open_on, read_docs
 from second_route import read
 from small_items import ITEM_HEADS, items_book

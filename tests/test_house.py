@@ -16,12 +16,12 @@ from level_almanac.cli.main import COMMANDS
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "level_almanac"
 MAY_IMPORT = {
-    "cli": {"cli", "core", "intake", "output", "book", "demo", "errors"},
-    "core": {"core", "store", "book", "errors"},
-    "intake": {"intake", "store", "book", "errors"},
-    "store": {"store", "book", "errors"},
-    "output": {"output", "core.report_table", "core.charts", "core.look", "errors"},
-    "book": {"book", "errors"},
+    "cli": {"cli", "core", "intake", "output", "book", "demo", "errors", "whole_file"},
+    "core": {"core", "store", "book", "errors", "whole_file"},
+    "intake": {"intake", "store", "book", "errors", "whole_file"},
+    "store": {"store", "book", "errors", "whole_file"},
+    "output": {"output", "core.report_table", "core.charts", "core.look", "errors", "whole_file"},
+    "book": {"book", "errors", "whole_file"},
     "demo": {"demo"},
 }
 ONLY_IN = {

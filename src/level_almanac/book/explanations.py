@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.book.pages import is_number
-from level_almanac.book.whole_file import write_whole
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.whole_file import write_whole
 
 FOLDER = "explanations"
 _HEAD = "# Explanations of single figures; `almanac explain` writes them, and each counts for its period alone.\n"

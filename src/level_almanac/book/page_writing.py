@@ -9,8 +9,8 @@ from typing import Any
 
 from level_almanac.book.explanations import explanations_path
 from level_almanac.book.pages import FOLDER, LOCKS, Page, page_path
-from level_almanac.book.whole_file import write_whole
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
+from level_almanac.whole_file import write_whole
 
 LOCK_BROKEN = "LOCKED, BUT CHANGED SINCE"
 _LOCKS_HEAD = "# Pages that almanac does not write over, with the hash that each had when it was locked."

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from level_almanac.book.stamps import STORE_FOLDER
-from level_almanac.book.whole_file import write_whole
+from level_almanac.whole_file import write_whole
 
 _LAST = "last-report.json"
 _ANSWERS = "answers.jsonl"
@@ -25,7 +25,7 @@ class Answers:
 def keep_last(root: Path, words: tuple[str, ...]) -> None:
     """Keep the words of a report's command; a book on a read-only disk keeps none."""
     with suppress(OSError):
-        write_whole(root / STORE_FOLDER / _LAST, json.dumps(list(words), ensure_ascii=False))
+        write_whole(root / STORE_FOLDER / _LAST, json.dumps(list(words), ensure_ascii=False), lasting=False)
 
 
 def last_words(root: Path) -> tuple[str, ...]:

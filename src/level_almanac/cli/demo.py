@@ -23,7 +23,6 @@ from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.editions_report import edition_report
 from level_almanac.core.growing import GrowthRequest
 from level_almanac.core.growth import growth
-from level_almanac.core.list_shape import Threshold
 from level_almanac.core.listing import ListRequest, listing
 from level_almanac.core.measured import MeasuredRequest
 from level_almanac.core.pace import pace
@@ -35,6 +34,7 @@ from level_almanac.core.report_table import ReportTable
 from level_almanac.core.statement import StatementRequest, statement
 from level_almanac.core.statement_behind import statement_behind
 from level_almanac.core.subledger import SubledgerRequest
+from level_almanac.core.threshold import Threshold
 from level_almanac.core.trace import TraceRequest, trace
 from level_almanac.core.trial import TrialRequest, trial
 from level_almanac.demo.ledger import BASE_LINES

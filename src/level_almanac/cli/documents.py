@@ -15,8 +15,8 @@ from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.documents import DocumentsRequest, Which
 from level_almanac.core.documents import documents as documents_report
-from level_almanac.core.list_shape import Threshold
 from level_almanac.core.subledger import Side, SubledgerRequest
+from level_almanac.core.threshold import Threshold
 from level_almanac.core.words.days import DayWords
 
 F = TypeVar("F", bound=Callable[..., Any])

@@ -18,8 +18,8 @@ from level_almanac.cli.show import OutputRequest, check_outputs, look_for, outpu
 from level_almanac.cli.thresholds import threshold_options
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.list_shape import Threshold
 from level_almanac.core.listing import ListRequest, listing
+from level_almanac.core.threshold import Threshold
 from level_almanac.core.words.days import DayWords
 
 F = TypeVar("F", bound=Callable[..., Any])

@@ -13,10 +13,10 @@ from level_almanac.cli.show import OutputRequest, check_outputs, look_for, outpu
 from level_almanac.cli.thresholds import threshold_options
 from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.list_shape import Threshold
 from level_almanac.core.parties import PartiesRequest
 from level_almanac.core.parties import parties as parties_report
 from level_almanac.core.subledger import Side, SubledgerRequest
+from level_almanac.core.threshold import Threshold
 from level_almanac.core.words.days import DayWords
 
 F = TypeVar("F", bound=Callable[..., Any])

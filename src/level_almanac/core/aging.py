@@ -12,6 +12,7 @@ from level_almanac.core.change import percent
 from level_almanac.core.control import begun, control_accounts, control_balances
 from level_almanac.core.items import Item, OpenItems, buckets_of, replay
 from level_almanac.core.report_table import Cell, Check, Column, Counted, Note, Proof, ReportTable, Row
+from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.subledger import Subledger, SubledgerRequest, Tally, age_of, in_order, later_words
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.store.predicate import FieldTest
@@ -23,18 +24,23 @@ Member = str | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class AgingRequest:
+class AgingRequest(Request):
     """What an aging is asked for. age_by: whether days are counted from the due date or the document's; buckets: the
     last day late of each, or empty for the book's; by: the field whose members are the rows; top: show only so many;
     sort: the column that rows are put in order by, largest first, or `by` itself.
     """
 
-    of: SubledgerRequest
-    age_by: Literal["due", "date"] = "due"
-    buckets: tuple[int, ...] = ()
-    by: str = "party"
-    top: int | None = None
-    sort: str = TOTAL
+    age_by: Literal["due", "date"] = option(
+        "age-by", "Count days from the due date, or from the document's.", "choice", "due", choices=("due", "date"),
+        show_default=True,
+    )  # fmt: skip
+    buckets: tuple[int, ...] = option(
+        "buckets", "The last day late of each bucket, as 30,60,90.", "days", metavar="DAYS"
+    )
+    by: str = option("by", "What the rows are of.", default="party", metavar="FIELD", offers="field", show_default=True)
+    sort: str = option("sort", "In order of this, largest first.", default=TOTAL, metavar="COLUMN", show_default=True)
+    top: int | None = option("top", "The first so many, and all other as one row.", "count", metavar="N")
+    of: SubledgerRequest = inner(SubledgerRequest, required=True)
 
 
 def aging(book: Book, request: AgingRequest, today: date) -> ReportTable:

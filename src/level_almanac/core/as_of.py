@@ -6,6 +6,7 @@ from typing import Literal, NamedTuple
 
 from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalWeek, FiscalYear
 from level_almanac.core.day_words import day_words
+from level_almanac.core.requests.options import Request, option
 from level_almanac.core.words.days import DayContext, DayWords, day_of
 from level_almanac.errors import Mistake, UsageMistake
 
@@ -13,18 +14,32 @@ ALL_EXTRA = 99
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class AsOfRequest:
+class AsOfRequest(Request):
     """What was asked for: at most one of a day, a period, a quarter or a year, the latter three as ids.
 
     adjustments: whether extra periods may count at all; compare: whether a shifted part span is cut at the same day.
     """
 
-    as_of: DayWords | None = None
-    period: str = ""
-    quarter: str = ""
-    year: str = ""
-    adjustments: Literal["with", "without"] = "with"
-    compare: Literal["same-days", "whole"] = "same-days"
+    as_of: DayWords | None = option("as-of", "As of this day.  [default: where the data ends]", "day", metavar="DAY")
+    period: str = option("period", "As of a period's end, such as 2026-P08.", metavar="ID", offers="period")
+    quarter: str = option("quarter", "As of a quarter's end, such as 2026-Q2.", metavar="ID", offers="quarter")
+    year: str = option("year", "As of a fiscal year's end, such as 2025.", metavar="ID", offers="year")
+    adjustments: Literal["with", "without"] = option(
+        "adjustments", "Whether extra periods count at a year's end.", "choice", "with", choices=("with", "without"),
+        show_default=True,
+    )  # fmt: skip
+    compare: Literal["same-days", "whole"] = option(
+        "compare", "Cut a compared part period at the same day, or leave it whole.", "choice", "same-days",
+        choices=("same-days", "whole"), show_default=True,
+    )  # fmt: skip
+
+
+COVERS = {
+    "period": "This period, such as 2026-P08.",
+    "quarter": "This quarter, such as 2026-Q2.",
+    "year": "This fiscal year, such as 2025.",
+}
+"""The help of those options in reports that cover what is named, not only its end."""
 
 
 class AsOf(NamedTuple):

@@ -1,12 +1,12 @@
 """Billing: charges, payments and adjustments, each by the date that matters (docs/billing.md)."""
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
-from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.as_of import COVERS, AsOfRequest
 from level_almanac.core.billing_transit import (
     ADJUSTMENT,
     CHARGE,
@@ -28,11 +28,13 @@ from level_almanac.core.list_shape import EXPORT, ListShape, MadeRows
 from level_almanac.core.listing_rows import ListRows
 from level_almanac.core.ranges import asked_days
 from level_almanac.core.report_table import Column, Counted, Note, Part, Proof, ReportTable
+from level_almanac.core.requests.options import Option, Request, inner, option, options
+from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option
 from level_almanac.core.words.computed import ComputedReader
 from level_almanac.core.words.conditions import DayReach
 from level_almanac.core.words.days import DayWords
 from level_almanac.core.words.shown import ShownField, ShownReader
-from level_almanac.errors import BookMistake, Mistake, UsageMistake
+from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed
 from level_almanac.store.expressions import Column as Place
 from level_almanac.store.expressions import Constant, DaysBetween, Expression, Given, Summed
 from level_almanac.store.line_query import LineSource, Order, left_out
@@ -45,24 +47,38 @@ _ZERO = Constant(Decimal(0))
 View = Literal["figures", "unposted", "in-transit"]
 
 
+def _view(given: Mapping[str, Any]) -> View:
+    if given["unposted"] and given["in-transit"]:
+        raise UsageMistake(
+            Mistake("these are two lists", "--unposted and --in-transit", next_step="ask for one of them")
+        )
+    return "unposted" if given["unposted"] else "in-transit" if given["in-transit"] else "figures"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
-class BillingRequest:
+class BillingRequest(Request):
     """What billing is asked for. first, last: a range of days; charges_by, payments_by: the dates that matter, or empty
     for the book's; by: fields that entries are grouped by; lines: each entry; view: the four figures, charges that were
     served and not posted yet, or entries in transit between two dates; within: only this group, as fields and values;
     kinds: only these.
     """
 
-    when: AsOfRequest = field(default_factory=AsOfRequest)
-    first: DayWords | None = None
-    last: DayWords | None = None
-    charges_by: str = ""
-    payments_by: str = ""
-    by: str = ""
-    conditions: Conditions = field(default_factory=Conditions)
-    entities: tuple[str, ...] = ()
-    lines: bool = False
-    view: View = "figures"
+    charges_by: str = option("charges-by", "The date charges go by.", "choice", "", choices=("served", "posted"))
+    payments_by: str = option(
+        "payments-by", "The date payments go by.", "choice", "", choices=("posted", "checked", "deposited")
+    )
+    by: str = option("by", "Group by these: office, desk, payer, reason, …", metavar="FIELDS", offers="fields")
+    lines: bool = option("lines", "Each entry behind the figures.", "flag")
+    view: View = options(
+        Option("unposted", "Charges served by the last day and not posted by then.", "flag", default=False),
+        Option("in-transit", "Entries that count in these days by one date only.", "flag", default=False),
+        build=_view, default="figures", holds=lambda value: value in get_args(View), allowed=listed(get_args(View)),
+    )  # fmt: skip
+    when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
+    first: DayWords | None = first_option()
+    last: DayWords | None = last_option()
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
     within: tuple[tuple[str, Any], ...] = ()
     kinds: tuple[str, ...] = ()
 

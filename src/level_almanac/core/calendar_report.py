@@ -10,6 +10,8 @@ from level_almanac.core.calendar import FiscalCalendar, FiscalPeriod, FiscalQuar
 from level_almanac.core.day_words import MONTHS, day_words
 from level_almanac.core.facts import data_facts, data_words, selection_facts
 from level_almanac.core.report_table import Cell, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.requests.options import Request, option
+from level_almanac.core.requests.shared import entity_option
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.engine import Row as EngineRow
 from level_almanac.store.ledger_sums import considered
@@ -27,11 +29,11 @@ COLUMNS = (
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class CalendarRequest:
+class CalendarRequest(Request):
     """What the calendar is asked for. year: the id of one fiscal year, or all that hold data."""
 
-    year: str = ""
-    entities: tuple[str, ...] = ()
+    year: str = option("year", "Only this fiscal year.  [default: all that hold data]", metavar="ID", offers="year")
+    entities: tuple[str, ...] = entity_option()
 
 
 @dataclass(frozen=True, slots=True)

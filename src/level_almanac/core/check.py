@@ -2,7 +2,7 @@
 
 import sys
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 
@@ -17,6 +17,7 @@ from level_almanac.core.day_words import day_words
 from level_almanac.core.facts import as_of_for, as_of_words, data_facts, data_words
 from level_almanac.core.items import OpenItems, replay
 from level_almanac.core.report_table import Cell, Column, ReportTable, Row
+from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.subledger import Side, Subledger, SubledgerRequest
 from level_almanac.core.words.conditions import DayReach
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
@@ -26,15 +27,21 @@ _ITEM_CHECKS = frozenset({"spelt-twice", "alike", "over-applied", "loose", "earl
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class CheckRequest:
+class CheckRequest(Request):
     """What to check. kinds: keys of checks, or none for all; when: the day up to which documents are looked at;
     only_new: show only what the last run did not find; most_lines: of each finding.
     """
 
-    kinds: tuple[str, ...] = ()
-    when: AsOfRequest = field(default_factory=AsOfRequest)
-    only_new: bool = False
-    most_lines: int = 8
+    kinds: tuple[str, ...] = option("checks", "", "texts", metavar="[CHECK]...", argument=True)
+    only_new: bool = option("only-new", "Only what the last run did not find.", "flag")
+    most_lines: int = option(
+        "lines", "At most so many lines of each finding.", "count", 8, metavar="N", show_default=True
+    )
+    when: AsOfRequest = inner(
+        AsOfRequest,
+        only=("as-of",),
+        helps={"as-of": "Look at documents as of this day.  [default: where the data ends]"},
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -34,6 +34,11 @@ class Conditions(NamedTuple):
         return bool(self.only or self.besides)
 
     @property
+    def are_texts(self) -> bool:
+        """Whether each side is a tuple of texts, as a request needs it."""
+        return all(isinstance(side, tuple) and all(isinstance(each, str) for each in side) for side in self)
+
+    @property
     def words(self) -> list[str]:
         """Each in words, for a report's head."""
         return [*(flat(text) for text in self.only), *(f"except {flat(text)}" for text in self.besides)]

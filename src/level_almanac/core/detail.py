@@ -1,12 +1,12 @@
 """Account detail: opening, each line with the running balance, and closing, equal to `trial` (docs/detail.md)."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import Any, NamedTuple
 
-from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.as_of import COVERS, AsOfRequest
 from level_almanac.core.book import Book
 from level_almanac.core.chosen_accounts import chosen_accounts
 from level_almanac.core.conditions_asked import Conditions, ledger_conditions
@@ -14,6 +14,8 @@ from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.facts import as_of_for, data_facts, data_words, selection_facts
 from level_almanac.core.line_fields import LineField
 from level_almanac.core.report_table import Cell, Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option
 from level_almanac.core.trial_range import TRIAL_FREE, TRIAL_SHOWN, trial_measures, trial_range
 from level_almanac.core.words.computed import ComputedReader
 from level_almanac.core.words.conditions import DayReach
@@ -31,21 +33,23 @@ AccountSums = Mapping[tuple[str, str], Mapping[str, Sums]]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class DetailRequest:
+class DetailRequest(Request):
     """What an account detail is asked for. accounts: words that name them; first, last: a range of days, both or
     neither; show: further fields of the lines; subtotals: a row for each period; carried: carried lines too, apart.
     """
 
-    accounts: tuple[str, ...]
-    when: AsOfRequest = field(default_factory=AsOfRequest)
-    first: DayWords | None = None
-    last: DayWords | None = None
-    entities: tuple[str, ...] = ()
-    show: str = ""
-    subtotals: bool = False
-    carried: bool = False
-    after_closing: bool = False
-    conditions: Conditions = field(default_factory=Conditions)
+    accounts: tuple[str, ...] = option(
+        "accounts", "", "texts", metavar="ACCOUNT...", offers="account", argument=True, required=True
+    )
+    show: str = option("show", "Fields of the lines.  [default: document, party, memo]", metavar="FIELDS")
+    subtotals: bool = option("subtotals", "A row for what each period moved.", "flag")
+    carried: bool = option("carried", "The carried lines of the year too, apart.", "flag")
+    after_closing: bool = option("after-closing", "With the closing lines of the year shown.", "flag")
+    when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
+    first: DayWords | None = first_option()
+    last: DayWords | None = last_option()
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
 
 
 class _Line(NamedTuple):

@@ -5,16 +5,19 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
-from typing import Literal
+from typing import Any, Literal, get_args
 
 from level_almanac.core.aging import control_checks, over_notes
+from level_almanac.core.as_of import COVERS
 from level_almanac.core.book import Book
 from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.items import Application, Item, natural, replay
-from level_almanac.core.list_shape import Threshold
 from level_almanac.core.ranges import asked_days
 from level_almanac.core.report_table import Cell, Check, Column, Note, Proof, ReportTable, Row
+from level_almanac.core.requests.options import Option, Request, inner, option, options
+from level_almanac.core.requests.shared import first_option, last_option, threshold_options
 from level_almanac.core.subledger import Subledger, SubledgerRequest, Tally, age_of, later_words
+from level_almanac.core.threshold import Threshold
 from level_almanac.core.words.days import DayWords
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 
@@ -26,23 +29,38 @@ _SORTS = ("party", "number", "date", "due", *_NUMBERS)
 _ITEM_DATES = ("posted", "date", "due")
 
 
+def _which(given: Mapping[str, Any]) -> Which:
+    asked = [name for name in ("open", "overdue", "unapplied") if given[name]]
+    if len(asked) > 1:
+        told = " and ".join(f"--{name}" for name in asked)
+        raise UsageMistake(Mistake("these are lists of their own", told, next_step="ask for one of them"))
+    return asked[0] if asked else "all"  # type: ignore[return-value]  # the names are those of the lists
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
-class DocumentsRequest:
+class DocumentsRequest(Request):
     """What is asked for. which: all documents, or those open, overdue or unapplied on the day; first, last: a range of
     days, both or neither, of the date that counts or of `date`; by: the field that they are in groups by, or empty;
     settled: whether what settled each stands beneath it; thresholds: on each document; sort: a column, or empty.
     """
 
-    of: SubledgerRequest
-    which: Which = "all"
-    first: DayWords | None = None
-    last: DayWords | None = None
-    date: str = ""
-    by: str = ""
-    settled: bool = False
-    thresholds: tuple[Threshold, ...] = ()
-    sort: str = ""
-    top: int | None = None
+    which: Which = options(
+        Option("open", "Only what is open on the day.", "flag", default=False),
+        Option("overdue", "Only invoices that are open past their due date.", "flag", default=False),
+        Option("unapplied", "Only payments and credits that settle nothing yet.", "flag", default=False),
+        build=_which, default="all", holds=lambda value: value in get_args(Which), allowed=listed(get_args(Which)),
+    )  # fmt: skip
+    settled: bool = option("settled", "What settled each, beneath it.", "flag")
+    by: str = option("by", "In groups with totals, such as `party`.", metavar="FIELD", offers="field")
+    sort: str = option("sort", "In order of this; amounts largest first.", metavar="COLUMN")
+    top: int | None = option("top", "Only the first so many.", "count", metavar="N")
+    thresholds: tuple[Threshold, ...] = threshold_options(
+        "documents", "What the limits are on.  [default: open, or amount of all]"
+    )
+    of: SubledgerRequest = inner(SubledgerRequest, required=True, helps=COVERS)
+    first: DayWords | None = first_option()
+    last: DayWords | None = last_option()
+    date: str = option("date", "The date that days are told by.  [default: posted]", metavar="FIELD", offers="field")
 
 
 def documents(book: Book, request: DocumentsRequest, today: date) -> ReportTable:
@@ -62,13 +80,13 @@ class Documents:
             raise UsageMistake(
                 Mistake("not a date of documents", "--date", repr(request.date), listed(_ITEM_DATES), hint)
             )
-        for option, name, known in (
+        for where, name, known in (
             ("--sort", request.sort, _SORTS),
             *(("--on", each.on, _NUMBERS) for each in request.thresholds),
         ):
             if name and name not in known:
                 what = "no column to go by has this name"
-                raise UsageMistake(Mistake(what, option, repr(name), listed(known), nearest(name, known)))
+                raise UsageMistake(Mistake(what, where, repr(name), listed(known), nearest(name, known)))
         self.days = asked_days(request.first, request.last, self.subledger.as_of, today)
         self.open = replay(self.subledger.chosen, self.subledger.day)
         self.settled_by: defaultdict[int, list[Application]] = defaultdict(list)

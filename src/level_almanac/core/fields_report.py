@@ -11,6 +11,7 @@ from level_almanac.core.day_words import day_words
 from level_almanac.core.facts import data_facts, data_words
 from level_almanac.core.line_fields import LineField
 from level_almanac.core.report_table import Cell, Column, ReportTable, Row
+from level_almanac.core.requests.options import Request, option
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.store.expressions import Column as Place
 from level_almanac.store.field_values import commonest, extremes, filled_counts
@@ -20,11 +21,11 @@ _SAMPLE_LENGTH = 24
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class FieldsRequest:
+class FieldsRequest(Request):
     """What is asked for. table: its name, or empty for all tables; word: what a field's name must hold, or empty."""
 
-    table: str = ""
-    word: str = ""
+    table: str = option("table", "", metavar="[TABLE]", offers="table", argument=True)
+    word: str = option("word", "", metavar="[WORD]", argument=True)
 
 
 def fields_report(book: Book, request: FieldsRequest) -> ReportTable:

@@ -7,15 +7,18 @@ from datetime import date
 from decimal import Decimal
 from typing import Any, Literal, NamedTuple
 
+from level_almanac.core.as_of import COVERS
 from level_almanac.core.book import Book
 from level_almanac.core.change import PERCENT_PLACES, Figure, change_percent
 from level_almanac.core.conditions_asked import Conditions
 from level_almanac.core.day_sums import DaySums, Members, in_order
-from level_almanac.core.growth_stages import Spans, Stage, stages_of
+from level_almanac.core.growth_stages import UNITS, Spans, Stage, request_units, stages_of
 from level_almanac.core.measured import Measured, MeasuredRequest
 from level_almanac.core.measures import padded
 from level_almanac.core.ranges import asked_days
 from level_almanac.core.report_table import Cell
+from level_almanac.core.requests.options import Option, Request, inner, is_texts, option, options
+from level_almanac.core.requests.shared import first_option, last_option
 from level_almanac.core.windows import Missing, Window
 from level_almanac.core.words.days import DayWords, Unit
 from level_almanac.errors import Mistake, UsageMistake, listed
@@ -27,18 +30,37 @@ _PER = re.compile(
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class GrowthRequest:
+class GrowthRequest(Request):
     """What growth is asked for. of: the lines and measures, `by` the field that it is told of member by member; each:
     the units of the calendar; last: how many of each; first, through: a range of days instead; per: `name = measure of
     table if condition`, by which the first measure is divided.
     """
 
-    of: MeasuredRequest
-    each: tuple[Unit, ...] = ("year", "quarter", "period")
-    last: int | None = None
-    first: DayWords | None = None
-    through: DayWords | None = None
-    per: str = ""
+    each: tuple[Unit, ...] = options(
+        Option(
+            "each", "Units of the calendar: year, quarter, period, month, week, day.", metavar="UNITS",
+            default="year, quarter, period", show_default=True,
+        ),
+        build=lambda given: request_units(given["each"]), default=("year", "quarter", "period"),
+        holds=lambda value: is_texts(value) and bool(value) and set(value) <= set(UNITS),
+        allowed=f"a tuple of {listed(UNITS)}",
+    )  # fmt: skip
+    last: int | None = option("last", "So many of each unit, the latest ones.", "count", metavar="N")
+    per: str = option(
+        "per", "Divide by a measure of another table: `spend = natural of ledger if account.class is expense`.",
+        metavar="WORDS",
+    )  # fmt: skip
+    of: MeasuredRequest = inner(
+        MeasuredRequest,
+        required=True,
+        helps={
+            **COVERS,
+            "by": "Tell it of each member of this field, and of all.",
+            "compare": "Cut the span compared with an unfinished one at the same day, or leave it whole.",
+        },
+    )
+    first: DayWords | None = first_option()
+    through: DayWords | None = last_option()
 
 
 class Shown(NamedTuple):

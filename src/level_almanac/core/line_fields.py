@@ -33,8 +33,7 @@ SIGNED = {
 
 class LineField(NamedTuple):
     """One field of a table's lines. value: where it is found; link: the field through which another table is reached,
-    or empty; table: where it stands; number_like: whether its text is compared and sorted as a number; scale: how many
-    decimals a quantity is shown with, where that is known.
+    or empty; table: where it stands; number_like: whether its text is compared and sorted as a number.
     """
 
     name: str

@@ -1,12 +1,12 @@
 """What a list is made of: its columns, groups, order and limits; and what its rows came to."""
 
 from collections.abc import Mapping
-from decimal import Decimal
 from types import MappingProxyType
-from typing import Any, Literal, NamedTuple
+from typing import Any, NamedTuple
 
 from level_almanac.core.line_fields import LineField
 from level_almanac.core.report_table import Check, Column, Counted, Note, Row
+from level_almanac.core.threshold import Threshold
 from level_almanac.core.words.shown import ShownField, SortField
 from level_almanac.store.expressions import Column as Place
 from level_almanac.store.expressions import Constant, Expression, Joined
@@ -21,40 +21,6 @@ class Others(NamedTuple):
 
     than: tuple[str, ...]
     blank: bool = False
-
-
-Limit = Literal["over", "at-least", "under", "at-most", "between"]
-
-
-class Threshold(NamedTuple):
-    """A limit on a column. on: the column's key, or empty for the first number; values: one, or both ends of between;
-    each: whether it is held against single lines rather than totals.
-    """
-
-    limit: Limit
-    values: tuple[Decimal, ...]
-    on: str = ""
-    each: bool = False
-
-    def holds(self, value: Decimal | None) -> bool:
-        """Tell whether a value lies within the limit; what has none does not."""
-        if value is None:
-            return False
-        match self.limit:
-            case "over":
-                return value > self.values[0]
-            case "at-least":
-                return value >= self.values[0]
-            case "under":
-                return value < self.values[0]
-            case "at-most":
-                return value <= self.values[0]
-        return self.values[0] <= value <= self.values[1]
-
-    @property
-    def words(self) -> str:
-        """The limit in words."""
-        return f"{self.limit.replace('-', ' ')} {' and '.join(f'{value:,f}' for value in self.values)}"
 
 
 class ListShape(NamedTuple):

@@ -1,13 +1,13 @@
 """A list: any fields of a table's lines, one by one or in groups, with what each rule left out (docs/list.md)."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import Any
 
 from level_almanac.book.tables import SIDE_OF
-from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.as_of import COVERS, AsOfRequest
 from level_almanac.core.book import Book
 from level_almanac.core.computed_asked import read_computed
 from level_almanac.core.conditions_asked import Conditions, Rule
@@ -24,10 +24,19 @@ from level_almanac.core.line_rules import (
     proof_parts,
     selection_of,
 )
-from level_almanac.core.list_shape import EXPORT, ListShape, MadeRows, Others, Threshold
+from level_almanac.core.list_shape import EXPORT, ListShape, MadeRows, Others
 from level_almanac.core.listing_rows import ListRows
 from level_almanac.core.ranges import asked_days
 from level_almanac.core.report_table import Column, Counted, Part, Proof, ReportTable
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.requests.shared import (
+    condition_options,
+    entity_option,
+    first_option,
+    last_option,
+    threshold_options,
+)
+from level_almanac.core.threshold import Threshold
 from level_almanac.core.words.computed import ComputedReader
 from level_almanac.core.words.conditions import DayReach
 from level_almanac.core.words.days import DayWords, Unit
@@ -46,28 +55,34 @@ _DEFAULT_SHOWN = {
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class ListRequest:
+class ListRequest(Request):
     """What a list is asked for. show, by, sort: expressions; compute: `name = words` each; conditions: of lines;
     first, last, date: a range of days, both or neither, and the date that counts; lines: whether each line of a group
     is shown; yes: the names of columns that appear; first_rows: show only so many rows; carried: carried lines too.
     """
 
-    table: str = "ledger"
-    show: str = ""
-    by: str = ""
-    sort: str = ""
-    compute: tuple[str, ...] = ()
-    conditions: Conditions = field(default_factory=Conditions)
-    when: AsOfRequest = field(default_factory=AsOfRequest)
-    first: DayWords | None = None
-    last: DayWords | None = None
-    date: str = ""
-    entities: tuple[str, ...] = ()
-    lines: bool = False
-    yes: tuple[str, ...] = ()
-    thresholds: tuple[Threshold, ...] = ()
-    first_rows: int | None = None
-    carried: bool = False
+    table: str = option("table", "", default="ledger", metavar="TABLE", offers="table", argument=True)
+    show: str = option("show", "Columns, between commas: fields, sums, counts.", metavar="FIELDS", offers="fields")
+    by: str = option(
+        "by", "In groups with totals: fields, or parts such as `quarter of posted`.", metavar="FIELDS", offers="fields"
+    )
+    lines: bool = option("lines", "With --by, each line of a group too.", "flag")
+    sort: str = option("sort", "In this order, each `descending` or not.", metavar="FIELDS")
+    compute: tuple[str, ...] = option("compute", "A field made of others; repeatable.", "texts", metavar="NAME=WORDS")
+    yes: tuple[str, ...] = option("yes", "Show the columns marked `if NAME`; repeatable.", "texts", metavar="NAME")
+    first_rows: int | None = option("first", "Only the first so many.", "count", metavar="N")
+    thresholds: tuple[Threshold, ...] = threshold_options(
+        "totals", "What the limits are on.  [default: the first amount]", each=True
+    )
+    carried: bool = option("carried", "Carried lines too, which are else left out.", "flag")
+    when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
+    first: DayWords | None = first_option()
+    last: DayWords | None = last_option()
+    date: str = option(
+        "date", "The date that days are told by.  [default: the one that counts]", metavar="FIELD", offers="field"
+    )
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
 
 
 def listing(book: Book, request: ListRequest, today: date) -> ReportTable:

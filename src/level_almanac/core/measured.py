@@ -1,7 +1,7 @@
 """One table's lines that meet a report's conditions, with the measures asked of them: growth, rankings and pace."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
@@ -32,6 +32,8 @@ from level_almanac.core.line_rules import (
 )
 from level_almanac.core.measures import Measure, read_measures
 from level_almanac.core.report_table import Check, Counted, Part, Proof
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.requests.shared import condition_options, entity_option
 from level_almanac.core.stretches import joined_days
 from level_almanac.core.windows import Window
 from level_almanac.core.words.computed import ComputedReader
@@ -48,20 +50,24 @@ _DEFAULT_OF = {"ledger": "natural", "billing": "signed", "payables": "signed", "
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class MeasuredRequest:
+class MeasuredRequest(Request):
     """What is asked of a table's lines. of: measures, or empty for the table's amount; compute: `name = words` each;
     by: what members are of; date: the date that counts, or empty for the table's own; beside: another table of the
     same report, whose data must reach as far.
     """
 
-    table: str
-    of: str = ""
-    compute: tuple[str, ...] = ()
-    by: str = ""
-    conditions: Conditions = field(default_factory=Conditions)
-    when: AsOfRequest = field(default_factory=AsOfRequest)
-    entities: tuple[str, ...] = ()
-    date: str = ""
+    table: str = option("table", "", metavar="TABLE", offers="table", argument=True, required=True)
+    by: str = option("by", "The field whose members they are told of.", metavar="FIELD", offers="fields")
+    of: str = option(
+        "of", "What is summed: `amount, quantity, margin %`.  [default: the table's amount]", metavar="MEASURES"
+    )
+    compute: tuple[str, ...] = option(
+        "compute", "A measure: `margin = (amount - cost) / amount`.", "texts", metavar="WORDS"
+    )
+    date: str = option("date", "Go by this date, not the one that counts.", metavar="FIELD", offers="field")
+    when: AsOfRequest = inner(AsOfRequest)
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
     beside: str = ""
 
 

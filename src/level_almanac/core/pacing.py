@@ -16,6 +16,7 @@ from level_almanac.core.measured import Measured, MeasuredRequest
 from level_almanac.core.measures import padded
 from level_almanac.core.plans import PlanLine, Plans, read_plans
 from level_almanac.core.report_table import Cell
+from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.windows import Window, window_of
 from level_almanac.core.words.columns import NO_SHIFT, Span, SpanName
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
@@ -30,18 +31,26 @@ NO_BUDGET = "no budget"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class PaceRequest:
+class PaceRequest(Request):
     """What pace is asked for. of: the lines, `by` the fields that members are of; plan: its name, or empty for the only
     one or `budget`; span: what of the calendar the budget is for; limit: the whole budget, where it is not the sum of
     its members'; income: of a ledger, income against its plan rather than costs; months: a table by period.
     """
 
-    of: MeasuredRequest
-    plan: str = ""
-    span: Unit | None = None
-    limit: Decimal | None = None
-    income: bool = False
-    months: bool = False
+    plan: str = option("plan", "Which plan.  [default: budget, or the only one]", metavar="NAME", offers="plan")
+    span: Unit | None = option(
+        "span", "What the budget is for.  [default: the year, or what is named]", "choice",
+        choices=("year", "quarter", "period"),
+    )  # fmt: skip
+    limit: Decimal | None = option("limit", "The whole budget, if not the sum of its members'.", "amount", metavar="N")
+    income: bool = option("income", "Of the ledger: income against its plan, not costs.", "flag")
+    months: bool = option("months", "Period by period: planned, due, spent, over.", "flag")
+    of: MeasuredRequest = inner(
+        MeasuredRequest,
+        required=True,
+        without=("compare",),
+        helps={"by": "The field whose members have budgets."},
+    )
 
 
 class Going(NamedTuple):

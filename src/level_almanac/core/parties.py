@@ -8,13 +8,16 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from level_almanac.core.aging import over_notes
+from level_almanac.core.as_of import COVERS
 from level_almanac.core.book import Book
 from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.items import Item, replay
-from level_almanac.core.list_shape import Threshold
 from level_almanac.core.ranges import asked_days
 from level_almanac.core.report_table import Cell, Check, Column, ColumnKind, Note, Part, Proof, ReportTable, Row
+from level_almanac.core.requests.options import Option, Request, inner, is_texts, option, options
+from level_almanac.core.requests.shared import first_option, last_option, threshold_options
 from level_almanac.core.subledger import Subledger, SubledgerRequest, Tally, in_order
+from level_almanac.core.threshold import Threshold
 from level_almanac.core.words.days import DayWords
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 
@@ -60,20 +63,31 @@ STANDING = ("open", "overdue")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class PartiesRequest:
+class PartiesRequest(Request):
     """What is asked for. first, last: a range of days, both or neither; thresholds: on each party's totals; show: keys
     of columns; sort: a column's key or `party`; everyone: parties without a line in the days too, if any is open.
     """
 
-    of: SubledgerRequest
-    first: DayWords | None = None
-    last: DayWords | None = None
-    date: str = ""
-    thresholds: tuple[Threshold, ...] = ()
-    show: tuple[str, ...] = ()
-    sort: str = ""
-    top: int | None = None
-    everyone: bool = False
+    show: tuple[str, ...] = options(
+        Option(
+            "show",
+            "Columns, between commas: invoiced, credited, paid, written-off, open, overdue, invoices, payments, …",
+            metavar="COLUMNS",
+            default="",
+        ),
+        build=lambda given: tuple(name.strip() for name in given["show"].split(",") if name.strip()),
+        default=(), holds=is_texts, allowed="a tuple of columns",
+    )  # fmt: skip
+    thresholds: tuple[Threshold, ...] = threshold_options(
+        "parties", "What the limits are on.  [default: the first column]"
+    )
+    sort: str = option("sort", "In order of this; amounts largest first.", metavar="COLUMN")
+    top: int | None = option("top", "Only the first so many.", "count", metavar="N")
+    everyone: bool = option("everyone", "Parties without a line in these days too, if any is open.", "flag")
+    of: SubledgerRequest = inner(SubledgerRequest, required=True, helps=COVERS)
+    first: DayWords | None = first_option()
+    last: DayWords | None = last_option()
+    date: str = option("date", "Go by `date`, not `posted`.", metavar="FIELD", offers="field")
 
 
 @dataclass(slots=True)
@@ -97,14 +111,14 @@ class Parties:
         self.subledger = Subledger(book, request.of, today, ("payee",))
         known = tuple(COLUMNS)
         numbers = tuple(key for key, column in COLUMNS.items() if column.kind in ("amount", "count"))
-        for option, name, allowed in (
+        for where, name, allowed in (
             *(("--show", key, known) for key in request.show),
             *(("--on", limit.on, numbers) for limit in request.thresholds if limit.on),
             *([("--sort", request.sort, ("party", *known))] if request.sort else []),
         ):
             if name not in allowed:
                 what = "the report has no such column"
-                raise UsageMistake(Mistake(what, option, repr(name), listed(allowed), nearest(name, allowed)))
+                raise UsageMistake(Mistake(what, where, repr(name), listed(allowed), nearest(name, allowed)))
         if request.date and request.date not in ("posted", "date"):
             what = "not a date that totals go by"
             raise UsageMistake(Mistake(what, "--date", repr(request.date), "posted or date"))

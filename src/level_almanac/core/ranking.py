@@ -7,6 +7,7 @@ from decimal import Decimal
 from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
+from level_almanac.core.as_of import COVERS
 from level_almanac.core.book import Book
 from level_almanac.core.change import percent
 from level_almanac.core.compared_spans import Compared, compared_spans
@@ -15,6 +16,8 @@ from level_almanac.core.measured import Measured, MeasuredRequest
 from level_almanac.core.measures import Measure, padded
 from level_almanac.core.ranges import asked_days
 from level_almanac.core.report_table import Cell, Column, ColumnKind, Derived
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.requests.shared import first_option, last_option
 from level_almanac.core.windows import Missing, Window
 from level_almanac.core.words.days import DayWords
 from level_almanac.core.words.shown import ShownField
@@ -29,21 +32,32 @@ _KINDS: dict[str, ColumnKind] = {"amount": "amount", "quantity": "number", "coun
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class RankRequest:
+class RankRequest(Request):
     """What a ranking is asked for. of: the lines and measures, `by` the field whose members are ranked; within: a field
     in whose groups they are; span: column words of one span; first, last: a range of days instead; top, bottom: how
     many members; rank_by: the column that decides, or empty for the first; show: which rows.
     """
 
-    of: MeasuredRequest
-    within: str = ""
-    span: str = ""
-    first: DayWords | None = None
-    last: DayWords | None = None
-    top: int | None = None
-    bottom: int | None = None
-    rank_by: str = ""
-    show: Literal["all", "members", "all-other"] = "all"
+    within: str = option("within", "Rank within each group of this field.", metavar="FIELD")
+    span: str = option("span", "Which days: `qtd`, `last 3 periods`.  [default: ytd]", metavar="SPAN")
+    top: int | None = option("top", "The largest so many.  [default: 10]", "count", metavar="N")
+    bottom: int | None = option("bottom", "The smallest so many.", "count", metavar="N")
+    rank_by: str = option("rank-by", "The one column that decides the order of all.", metavar="COLUMN")
+    show: Literal["all", "members", "all-other"] = option(
+        "show", "Members and all other, or one of the two.", "choice", "all", choices=("all", "members", "all-other"),
+        show_default=True,
+    )  # fmt: skip
+    of: MeasuredRequest = inner(
+        MeasuredRequest,
+        required=True,
+        helps={
+            **COVERS,
+            "by": "The field whose members are ranked.",
+            "compare": "Cut last year's part span at the same day, or leave it whole.",
+        },
+    )
+    first: DayWords | None = first_option()
+    last: DayWords | None = last_option()
 
 
 class Side(NamedTuple):

@@ -1,7 +1,7 @@
 """A statement: the rows of a layout, and any spans, plans and changes in columns (docs/statement.md)."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date
 from typing import TYPE_CHECKING, Literal, NamedTuple
 
@@ -13,6 +13,8 @@ from level_almanac.core.cells import CellMaker
 from level_almanac.core.conditions_asked import Conditions, LedgerConditions, ledger_conditions
 from level_almanac.core.facts import as_of_facts, as_of_for, as_of_words, data_facts, data_words, selection_facts
 from level_almanac.core.report_table import Column, Derived, ReportTable, Row
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.requests.shared import condition_options, entity_option, level_option
 from level_almanac.core.slots import Slot, check_field, compared, slots_of
 from level_almanac.core.statement_figures import WHOLE, Block, Figures, figures_of
 from level_almanac.core.statement_heads import head_of
@@ -29,23 +31,31 @@ CASH_WORDS = "cash basis: documents by what was settled of them, all else as boo
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class StatementRequest:
+class StatementRequest(Request):
     """What a statement is asked for. layout: its name; columns: column words, or empty for the layout's own; by: the
     field that it is in blocks by; level: roll account trees up to this level; fold: keys of rows to show as one line;
     signs: amounts in their natural sign, or as stored, debits positive; basis: income and costs when they are booked,
     or when they are paid.
     """
 
-    layout: str = "income"
-    when: AsOfRequest = field(default_factory=AsOfRequest)
-    columns: str = ""
-    entities: tuple[str, ...] = ()
-    by: str = ""
-    level: int | None = None
-    fold: tuple[str, ...] = ()
-    signs: Literal["natural", "stored"] = "natural"
-    conditions: Conditions = field(default_factory=Conditions)
-    basis: Literal["booked", "cash"] = "booked"
+    layout: str = option("layout", "", default="income", metavar="LAYOUT", offers="layout", argument=True)
+    columns: str = option(
+        "columns", "Columns, between semicolons.  [default: the layout's own]", metavar="WORDS", joint="; "
+    )
+    level: int | None = level_option()
+    fold: tuple[str, ...] = option("fold", "Show this row's branch as one line; repeatable.", "texts", metavar="ROW")
+    by: str = option("by", "A block for each member of this field, and one of all.", metavar="FIELD", offers="field")
+    signs: Literal["natural", "stored"] = option(
+        "signs", "Amounts in their class's natural sign, or debits positive.", "choice", "natural",
+        choices=("natural", "stored"), show_default=True,
+    )  # fmt: skip
+    basis: Literal["booked", "cash"] = option(
+        "basis", "Income and costs when they are booked, or when they are paid.", "choice", "booked",
+        choices=("booked", "cash"), show_default=True,
+    )  # fmt: skip
+    when: AsOfRequest = inner(AsOfRequest)
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
 
 
 class MadeStatement(NamedTuple):

@@ -283,7 +283,9 @@ def _week_notes(slots: Sequence[Slot], as_of: AsOf) -> Iterator[str]:
             told.add(year.year)
             after = (window.last - year.last).days
             days = f"{after} day{'s' if after > 1 else ''}"
-            yield f"The week from {day_words(window.first)} reaches {days} into {year.year + 1}"
+            weeks = ((window.last - window.first).days + 1) // 7
+            name = "The week" if weeks == 1 else f"The {weeks} weeks"
+            yield f"{name} from {day_words(window.first)} reach{'es' if weeks == 1 else ''} {days} into {year.year + 1}"
 
 
 def _not_placed_notes(book: Book, figures: Figures, arrangement: Arrangement, slots: Sequence[Slot]) -> Iterator[str]:

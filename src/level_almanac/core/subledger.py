@@ -1,7 +1,7 @@
 """What reports over documents have in common: the lines of one side, its parties, and the tally of their proof."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
@@ -18,6 +18,8 @@ from level_almanac.core.items import Item
 from level_almanac.core.line_fields import SIGNED, LineField
 from level_almanac.core.line_rules import condition_rules, entity_rule
 from level_almanac.core.report_table import Cell, Counted, Part
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.requests.shared import condition_options, entity_option
 from level_almanac.core.words.conditions import DayReach
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.store.expressions import Column as Place
@@ -34,13 +36,13 @@ _PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class SubledgerRequest:
+class SubledgerRequest(Request):
     """Which documents a report is of. side: payable or receivable; when: the day that it is made for."""
 
-    side: Side
-    when: AsOfRequest = field(default_factory=AsOfRequest)
-    entities: tuple[str, ...] = ()
-    conditions: Conditions = field(default_factory=Conditions)
+    side: Side = option("side", "", "choice", choices=("payable", "receivable"), argument=True, required=True)
+    when: AsOfRequest = inner(AsOfRequest, without=("compare",))
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
 
 
 class Subledger:

@@ -19,6 +19,7 @@ from level_almanac.core.line_fields import LineField
 from level_almanac.core.list_shape import EXPORT, ListShape
 from level_almanac.core.listing_rows import ListRows
 from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.requests.options import Request, option
 from level_almanac.core.words.shown import ShownField
 from level_almanac.errors import Mistake, UsageMistake, listed
 from level_almanac.store.expressions import Column as Place
@@ -33,17 +34,22 @@ LINE_FIELDS = ("posted", "document", "party", "memo")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class TraceRequest:
+class TraceRequest(Request):
     """What a trace is asked for. row: as `behind.find_row` takes it; column: as `find_column` does, or empty for all;
     level: how far down, or None for the accounts of a row that has several and the lines of one that has not;
     journals: all lines of the journals behind the figure; first: only so many rows.
     """
 
-    row: str
-    column: str = ""
-    level: Level | None = None
-    journals: bool = False
-    first: int | None = None
+    row: str = option("row", "The row: its key, its label, or how that begins.", metavar="ROW", required=True)
+    column: str = option(
+        "column", "The column: its key, its label, or its number from the left.  [default: all]", metavar="COLUMN"
+    )
+    level: Level | None = option(
+        "down-to", "How far down.  [default: the accounts of a row that has several, else its lines]", "choice",
+        choices=("class", "account", "journal", "line"),
+    )  # fmt: skip
+    journals: bool = option("whole-journals", "All lines of each journal behind the figure.", "flag")
+    first: int | None = option("first", "Only the first so many rows.", "count", metavar="N")
 
 
 def trace(book: Book, traced: Traced, request: TraceRequest) -> ReportTable:

@@ -1,17 +1,19 @@
 """The trial balance: opening, debit, credit and closing of every account (docs/trial.md)."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 
 from level_almanac.core.accounts import Account, Chart
-from level_almanac.core.as_of import AsOfRequest
+from level_almanac.core.as_of import COVERS, AsOfRequest
 from level_almanac.core.book import Book, Selection
 from level_almanac.core.conditions_asked import Conditions, LedgerConditions, ledger_conditions
 from level_almanac.core.day_words import day_words, range_words
 from level_almanac.core.facts import as_of_for, data_facts, data_words, selection_facts
 from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option, level_option
 from level_almanac.core.trial_range import TRIAL_FREE, TRIAL_SHOWN, TrialRange, trial_measures, trial_range
 from level_almanac.core.words.days import DayWords
 from level_almanac.store.ledger_sums import (
@@ -25,16 +27,16 @@ _ONE_DAY = timedelta(days=1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class TrialRequest:
+class TrialRequest(Request):
     """What a trial balance is asked for. first, last: a range of days, both or neither; level: roll accounts up to."""
 
-    when: AsOfRequest = field(default_factory=AsOfRequest)
-    first: DayWords | None = None
-    last: DayWords | None = None
-    entities: tuple[str, ...] = ()
-    level: int | None = None
-    after_closing: bool = False
-    conditions: Conditions = field(default_factory=Conditions)
+    after_closing: bool = option("after-closing", "With the closing lines of the year shown.", "flag")
+    level: int | None = level_option()
+    when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
+    first: DayWords | None = first_option()
+    last: DayWords | None = last_option()
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
 
 
 @dataclass(slots=True)

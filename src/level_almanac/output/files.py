@@ -1,12 +1,11 @@
 """Write a report to a file in the format that its ending names."""
 
-import os
-import tempfile
 from importlib import import_module
 from pathlib import Path
 
 from level_almanac.core.report_table import ReportTable
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.whole_file import write_whole
 
 _RENDERERS = {
     "xlsx": ("xlsx", "xlsx"),
@@ -47,22 +46,7 @@ def rendered(table: ReportTable, ending: str) -> bytes:
 def write_report(table: ReportTable, path: Path) -> None:
     """Write the report; a file that is there already is replaced only by a whole one. The target was checked."""
     written = rendered(table, path.suffix.lower().removeprefix("."))
-    beside: Path | None = None
     try:
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-        beside = Path(name)
-        with os.fdopen(handle, "wb") as stream:
-            stream.write(written)
-        mode = path.stat().st_mode if path.exists() else 0o666 & ~_umask()
-        beside.chmod(mode)
-        beside.replace(path)
+        write_whole(path, written)
     except OSError as error:
-        if beside is not None:
-            beside.unlink(missing_ok=True)
         raise UsageMistake(Mistake("cannot be written", "-o", f"{path}: {error.strerror}")) from error
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask

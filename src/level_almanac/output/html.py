@@ -8,9 +8,9 @@ from level_almanac.output.terminal import page_lines
 from level_almanac.output.words import figure_words, is_negative, mark_words, notes, proof_lines
 
 _PRINTED_COLUMNS = 8
+"""Columns from which a page is turned and its type made smaller."""
 _LONG_LABEL = 48
 """Letters from which a label goes on on a line below."""
-"""Columns from which a page is turned and its type made smaller."""
 
 
 def html(table: ReportTable) -> str:

@@ -5,7 +5,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
-from level_almanac.book.whole_file import write_whole
+from level_almanac.whole_file import write_whole
 
 _NAME = "checks.json"
 

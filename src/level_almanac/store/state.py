@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.errors import BookBusy, BookMistake, Mistake
+from level_almanac.whole_file import sync_folder, write_whole
 
 FORMAT = 4
 _KEPT_FOR_READERS = 24 * 3600
@@ -161,12 +162,10 @@ class Store:
         Takes a state all of whose parts are kept already; the writer's lock must be held.
         """
         name, text = manifest_of(state)
-        _write_whole(self.manifests / name, text)
-        _sync_folder(self.parts)
-        _sync_folder(self.manifests)
+        write_whole(self.manifests / name, text)
+        sync_folder(self.parts)
         self._begin_to_age()
-        _write_whole(self.current, name)
-        _sync_folder(self.folder)
+        write_whole(self.current, name)
         self._let_go(name)
 
     def _begin_to_age(self) -> None:
@@ -193,24 +192,6 @@ def manifest_of(state: State) -> tuple[str, str]:
     """Return the name and the text of a state's manifest."""
     text = json.dumps({"format": FORMAT, **asdict(state)}, default=str, indent=1)
     return f"{hashlib.sha256(text.encode()).hexdigest()[:32]}.json", text
-
-
-def _write_whole(path: Path, text: str) -> None:
-    beside = path.with_name(path.name + ".new")
-    with beside.open("w", encoding="utf-8") as stream:
-        stream.write(text)
-        stream.flush()
-        os.fsync(stream.fileno())
-    beside.replace(path)
-
-
-def _sync_folder(folder: Path) -> None:
-    if os.name == "posix":
-        handle = os.open(folder, os.O_RDONLY)
-        try:
-            os.fsync(handle)
-        finally:
-            os.close(handle)
 
 
 def _day(text: str | None) -> date | None:

@@ -1,0 +1,100 @@
+"""Options that several requests have: entities, conditions, ranges of days, limits."""
+
+from collections.abc import Mapping
+from decimal import Decimal
+from typing import Any
+
+from level_almanac.core.conditions_asked import Conditions
+from level_almanac.core.requests.options import Option, option, options
+from level_almanac.core.threshold import Limit, Threshold
+from level_almanac.core.words.days import DayWords, Moved
+from level_almanac.errors import Mistake, UsageMistake
+
+
+def entity_option() -> Any:
+    """Return the field that picks entities."""
+    words = "Only this entity; repeatable.  [default: all]"
+    return option("entity", words, "texts", metavar="CODE", offers="entity")
+
+
+def level_option() -> Any:
+    """Return the field that rolls the account tree up."""
+    return option("level", "Roll accounts up to this level of the chart.", "count", metavar="N")
+
+
+def condition_options() -> Any:
+    """Return the field that says which lines count: all of --only must hold, and none of --except."""
+    return options(
+        Option("only", "Only lines that meet this; repeatable.", "texts", metavar="COND", default=()),
+        Option("except", "No lines that meet this; repeatable.", "texts", metavar="COND", default=()),
+        build=lambda given: Conditions(given["only"], given["except"]),
+        default=Conditions(),
+        holds=lambda value: isinstance(value, Conditions) and value.are_texts,
+        allowed='Conditions(("account begins 61",))',
+    )
+
+
+def first_option() -> Any:
+    """Return the field of a range's first day."""
+    return option("from", "From this day, with --through or --before.", "day", metavar="DAY")
+
+
+def last_option() -> Any:
+    """Return the field of a range's last day."""
+    through = Option("through", "Through this day, it included.", "day", metavar="DAY")
+    return options(
+        through,
+        Option("before", "Up to this day, it left out.", "day", metavar="DAY"),
+        build=_last_day,
+        default=None,
+        holds=through.holds,
+        allowed=through.allowed,
+    )
+
+
+def _last_day(given: Mapping[str, Any]) -> DayWords | None:
+    through, before = given["through"], given["before"]
+    if through is not None and before is not None:
+        raise UsageMistake(Mistake("both end the range", "--through and --before", next_step="give one of them"))
+    return Moved(before, -1, "day") if before is not None else through
+
+
+def threshold_options(what: str, on_help: str, *, each: bool = False) -> Any:
+    """Return the field of limits. what: what they are on, in the plural; each: whether they can be put on lines."""
+    made = [
+        Option("on", on_help, metavar="COLUMN", default=""),
+        Option("over", f"Only {what} that are more.", "amount", metavar="N"),
+        Option("at-least", f"Only {what} that are this or more.", "amount", metavar="N"),
+        Option("under", f"Only {what} that are less.", "amount", metavar="N"),
+        Option("at-most", f"Only {what} that are this or less.", "amount", metavar="N"),
+        Option("between", f"Only {what} from the one through the other.", "amounts", metavar="N N"),
+    ]
+    if each:
+        made.append(Option("each", "The limits are on single lines, not on totals.", "flag", default=False))
+    return options(
+        *made,
+        build=_thresholds,
+        default=(),
+        holds=lambda value: isinstance(value, tuple) and all(isinstance(limit, Threshold) for limit in value),
+        allowed='a tuple of Threshold("over", (Decimal(7500),))',
+    )
+
+
+_SINGLE: tuple[Limit, ...] = ("over", "at-least", "under", "at-most")
+
+
+def _thresholds(given: Mapping[str, Any]) -> tuple[Threshold, ...]:
+    on, each = given["on"], given.get("each", False)
+    found = [Threshold(name, (given[name],), on, each) for name in _SINGLE if given[name] is not None]
+    between: tuple[Decimal, Decimal] | None = given["between"]
+    if between is not None:
+        if between[0] > between[1]:
+            got, allowed = f"{between[0]} {between[1]}", "the smaller first"
+            raise UsageMistake(Mistake("the range ends below its start", "--between", got, allowed))
+        found.append(Threshold("between", between, on, each))
+    if not found and (on or each):
+        where = "--on" if on else "--each"
+        raise UsageMistake(
+            Mistake("there is no limit that it goes with", where, next_step="say one, such as --over 7500")
+        )
+    return tuple(found)
