@@ -14,9 +14,10 @@ from hypothesis import strategies as st
 
 from conftest import BOOK, CHART, HEADS, PERIOD_AND_SIDES, examples
 from level_almanac import Book
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.statement import StatementRequest, statement
-from level_almanac.core.trial import TrialRequest, trial
+from level_almanac.core.lines.book_rules import entry_class_rules
+from level_almanac.core.reports.statement.report import StatementRequest, statement
+from level_almanac.core.reports.trial.report import TrialRequest, trial
+from level_almanac.core.spans.as_of import AsOfRequest
 from level_almanac.intake.load import LoadOptions, LoadRules, load
 
 FIRST, LAST = date(2024, 7, 1), date(2025, 8, 31)
@@ -119,7 +120,7 @@ def open_book(folder: Path, year: Year, entries: list[Entry]) -> Book:
     (folder / "ledger.csv").write_text(HEADS + "".join(rows))
     book = Book.open(folder)
     now = datetime(2026, 1, 1, tzinfo=UTC)
-    load(book.file, book.store, book.calendar_by_entity, LoadRules(book.class_rules, {}), now, LoadOptions())
+    load(book.file, book.store, book.calendar_by_entity, LoadRules(entry_class_rules(book), {}), now, LoadOptions())
     return Book.open(folder)
 
 

@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 
 from conftest import examples, run_almanac
 from level_almanac import Book
-from level_almanac.core.billing import Billing as Made
-from level_almanac.core.billing import BillingRequest, billing
-from level_almanac.core.billing_transit import FIGURES, transits
-from level_almanac.core.conditions_asked import Conditions
+from level_almanac.core.reports.billing.report import Billing as Made
+from level_almanac.core.reports.billing.report import BillingRequest, billing
+from level_almanac.core.reports.billing.transit import FIGURES, transits
+from level_almanac.core.requests.conditions import Conditions
 from second_sales import Billed
 from second_sales import billing as read_billing
 from small_sales import sales_book
@@ -83,7 +83,7 @@ def test_two_dates_differ_by_exactly_the_entries_in_transit(
     table, posted = billing(book, request, TODAY), billing(book, plain, TODAY)
     assert table.proof is not None
     assert table.proof.balances
-    found = transits(Made(book, request, TODAY))
+    found = transits(Made(book, request, TODAY).entries)
     assert len(found) == 2 + served
     cells, before = table.rows[-1].cells, posted.rows[-1].cells
     for each in found:

@@ -8,13 +8,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import Almanac
-from level_almanac.book.settings import CalendarSettings
-from level_almanac.core.as_of import AsOfRequest, choose_as_of
-from level_almanac.core.calendar import FiscalCalendar
-from level_almanac.core.stretches import stretches
-from level_almanac.core.windows import Window, window_of
-from level_almanac.core.words.columns import ValueColumn, read_columns
+from level_almanac.core.calendar.fiscal import FiscalCalendar
+from level_almanac.core.calendar.positions import stretches
+from level_almanac.core.language.columns import ValueColumn, read_columns
+from level_almanac.core.spans.as_of import AsOfRequest, choose_as_of
+from level_almanac.core.spans.windows import Window, window_of
 from level_almanac.errors import UsageMistake
+from level_almanac.files.settings import CalendarSettings
 from level_almanac.store.predicate import Stretch
 
 OCTOBER = FiscalCalendar(CalendarSettings(year_start="10-01", extra_periods=1))

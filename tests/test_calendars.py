@@ -10,10 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import CHART, HEADS, MakeBook, SmallBook, run_almanac
-from level_almanac.book.period_file import read_period_file
-from level_almanac.book.settings import CalendarSettings
-from level_almanac.core.calendar import FiscalCalendar
+from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.errors import BookMistake, UsageMistake
+from level_almanac.files.period_file import read_period_file
+from level_almanac.files.settings import CalendarSettings
 
 
 def weeks(periods: Any, year_ends: str, named_by: Any = "end") -> FiscalCalendar:

@@ -15,8 +15,8 @@ from hypothesis import strategies as st
 
 from conftest import SmallBook, examples, run_almanac
 from level_almanac import Book
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.statement import StatementRequest, statement
+from level_almanac.core.reports.statement.report import StatementRequest, statement
+from level_almanac.core.spans.as_of import AsOfRequest
 from second_items import Doc, open_on, read_docs
 from small_items import items_book
 

@@ -15,14 +15,14 @@ from hypothesis import strategies as st
 
 from conftest import run_almanac
 from level_almanac import Book
-from level_almanac.core.charts import BarsChart, GrowthChart, PaceChart
-from level_almanac.core.growing import GrowthRequest
-from level_almanac.core.growth import growth
-from level_almanac.core.measured import MeasuredRequest
-from level_almanac.core.pace import pace
-from level_almanac.core.pacing import PaceRequest
-from level_almanac.core.rank import rank
-from level_almanac.core.ranking import RankRequest
+from level_almanac.core.measures.table_measures import MeasuredRequest
+from level_almanac.core.reports.growth.figures import GrowthRequest
+from level_almanac.core.reports.growth.report import growth
+from level_almanac.core.reports.pace.figures import PaceRequest
+from level_almanac.core.reports.pace.report import pace
+from level_almanac.core.reports.rank.figures import RankRequest
+from level_almanac.core.reports.rank.report import rank
+from level_almanac.core.table.chart_data import BarsChart, GrowthChart, PaceChart
 from level_almanac.output.chart import drawn
 from level_almanac.output.chart_style import percent_words, short, spread
 

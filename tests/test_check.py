@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import run_almanac
-from level_almanac.core.control import ControlLine, differences
-from level_almanac.core.items import Item
+from level_almanac.core.subledger.control import ControlLine, differences
+from level_almanac.core.subledger.open_items import Item
 from level_almanac.demo.items import PLANTED
 from small_items import items_book
 

@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from conftest import CHART, Almanac, examples, run_almanac
 from level_almanac.core.book import Book
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.listing import ListRequest, listing
-from level_almanac.core.threshold import Limit, Threshold
+from level_almanac.core.reports.list.report import ListRequest, listing
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.table.threshold import Limit, Threshold
 
 TODAY = date(2026, 6, 17)
 BOOK = """\

@@ -14,14 +14,14 @@ from hypothesis import strategies as st
 
 from conftest import examples, run_almanac
 from level_almanac import Book
-from level_almanac.core.aging import AgingRequest, aging
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.documents import DocumentsRequest, Which, documents
-from level_almanac.core.parties import PartiesRequest, parties
-from level_almanac.core.report_table import Counted, ReportTable
-from level_almanac.core.subledger import Side, SubledgerRequest
-from level_almanac.core.threshold import Threshold
+from level_almanac.core.reports.aging.report import AgingRequest, aging
+from level_almanac.core.reports.documents.report import DocumentsRequest, Which, documents
+from level_almanac.core.reports.parties.report import PartiesRequest, parties
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.spans.as_of import AsOfRequest
+from level_almanac.core.subledger.subledger import Side, SubledgerRequest
+from level_almanac.core.table.model import Counted, ReportTable
+from level_almanac.core.table.threshold import Threshold
 from second_items import Doc, open_on, read_docs
 from second_route import read
 from small_items import ITEM_HEADS, items_book

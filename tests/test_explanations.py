@@ -9,9 +9,9 @@ from openpyxl import load_workbook
 from pypdf import PdfReader
 
 from conftest import Ran, copied, run_almanac
-from level_almanac.book.settings import StyleSettings
-from level_almanac.core.look import Look
-from level_almanac.core.report_table import Column, Explanation, ReportTable, Row
+from level_almanac.core.table.model import Column, Explanation, ReportTable, Row
+from level_almanac.core.table.style import Look
+from level_almanac.files.settings import StyleSettings
 from level_almanac.output.terminal import text
 from level_almanac.output.words import cell_words
 

@@ -18,7 +18,7 @@ import pytest
 from PIL import Image
 
 from conftest import Almanac, MakeBook
-from level_almanac.core.report_table import Column, Derived, ReportTable, Row
+from level_almanac.core.table.model import Column, Derived, ReportTable, Row
 from level_almanac.output.chart import _series as series_of
 from level_almanac.output.files import ENDINGS, rendered
 

@@ -11,11 +11,11 @@ from hypothesis import strategies as st
 
 from conftest import examples, run_almanac
 from level_almanac import Book
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.growing import Growing, GrowthRequest
-from level_almanac.core.growth import growth, growth_table
-from level_almanac.core.measured import MeasuredRequest
+from level_almanac.core.measures.table_measures import MeasuredRequest
+from level_almanac.core.reports.growth.figures import Growing, GrowthRequest
+from level_almanac.core.reports.growth.report import growth, growth_table
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.spans.as_of import AsOfRequest
 from second_route import fiscal, period_edges, read
 from second_sales import Sold, sales, year_before
 from small_sales import sales_book

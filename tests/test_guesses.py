@@ -7,9 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from level_almanac.book.patterns import strptime_pattern
-from level_almanac.book.settings import IntakeBlock
-from level_almanac.book.tables import BUILT_IN
+from level_almanac.files.patterns import strptime_pattern
+from level_almanac.files.settings import IntakeBlock
+from level_almanac.files.tables import BUILT_IN
 from level_almanac.intake.guesses import (
     DATE_PATTERNS,
     date_guess,

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import HEADS, MakeBook, SmallBook
-from level_almanac.book.tables import Field
+from level_almanac.files.tables import Field
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import NumberForm, Source, casts
 from level_almanac.store.engine import DuckDBEngine

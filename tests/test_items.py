@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from level_almanac.core.items import Item, replay
+from level_almanac.core.subledger.open_items import Item, replay
 from second_items import Doc, open_on
 from small_items import items_book
 

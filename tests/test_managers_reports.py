@@ -16,14 +16,14 @@ from hypothesis import strategies as st
 
 from conftest import examples, run_almanac
 from level_almanac import Book
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.growing import GrowthRequest
-from level_almanac.core.growth import growth
-from level_almanac.core.listing import ListRequest, listing
-from level_almanac.core.measured import MeasuredRequest
-from level_almanac.core.rank import rank
-from level_almanac.core.ranking import RankRequest
+from level_almanac.core.measures.table_measures import MeasuredRequest
+from level_almanac.core.reports.growth.figures import GrowthRequest
+from level_almanac.core.reports.growth.report import growth
+from level_almanac.core.reports.list.report import ListRequest, listing
+from level_almanac.core.reports.rank.figures import RankRequest
+from level_almanac.core.reports.rank.report import rank
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.spans.as_of import AsOfRequest
 from second_route import read
 from second_sales import sales
 from small_sales import BILLING_HEADS, SALES_HEADS, sales_book

@@ -13,8 +13,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import Almanac
-from level_almanac.core.change import Figure, change_percent
-from level_almanac.core.report_table import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.table.change import Figure, change_percent
+from level_almanac.core.table.model import Check, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.output.csv_text import csv_text
 from level_almanac.output.json_text import json_text
 from level_almanac.output.terminal import text

@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 
 from conftest import SmallBook, examples, run_almanac
 from level_almanac import Book
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.measured import MeasuredRequest
-from level_almanac.core.pace import pace
-from level_almanac.core.pacing import PaceRequest, Pacing
+from level_almanac.core.measures.table_measures import MeasuredRequest
+from level_almanac.core.reports.pace.figures import PaceRequest, Pacing
+from level_almanac.core.reports.pace.report import pace
+from level_almanac.core.spans.as_of import AsOfRequest
 from second_route import period_edges, read
 from second_sales import CENT, budgets
 from small_sales import sales_book

@@ -13,19 +13,20 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import COMMAND, ENVIRONMENT, MakeBook, SmallBook, run_almanac
-from level_almanac.book.page_writing import keep_locks, locked_on, page_text, read_locks, write_page
-from level_almanac.book.pages import Page, PageFile, Question, pages_named, read_page
-from level_almanac.book.runs import Answers, keep_answers, keep_last, kept_answers, last_words
-from level_almanac.book.settings import CalendarSettings
-from level_almanac.book.tables import tables_of
 from level_almanac.cli.page_options import command_words, page_options, with_when, within_edition
-from level_almanac.core.calendar import FiscalCalendar
-from level_almanac.core.line_fields import line_fields
-from level_almanac.core.page_words import Filled, filled
-from level_almanac.core.questions import AnswerReader
-from level_almanac.core.words.conditions import read_condition
-from level_almanac.core.words.days import DayContext
+from level_almanac.core.calendar.fiscal import FiscalCalendar
+from level_almanac.core.fields import line_fields
+from level_almanac.core.language.days import DayContext
+from level_almanac.core.lines.conditions import read_condition
+from level_almanac.core.pages.filling import Filled, filled
+from level_almanac.core.pages.questions import AnswerReader
 from level_almanac.errors import AlmanacError, UsageMistake
+from level_almanac.files.page_reading import pages_named, read_page
+from level_almanac.files.page_writing import keep_locks, locked_on, page_text, read_locks, write_page
+from level_almanac.files.pages import Page, PageFile, Question
+from level_almanac.files.runs import Answers, keep_answers, keep_last, kept_answers, last_words
+from level_almanac.files.settings import CalendarSettings
+from level_almanac.files.tables import tables_of
 from level_almanac.store.predicate import FieldTest
 
 MONTHS = FiscalCalendar(CalendarSettings(year_start="10-01", extra_periods=1))

@@ -14,14 +14,15 @@ from pathlib import Path
 import pytest
 
 from conftest import COMMAND, ENVIRONMENT, Ran, copied, run_almanac
-from level_almanac.book.page_checking import page_mistakes
-from level_almanac.book.pages import Page, PageFile, Question, built_in_names
-from level_almanac.book.settings import CalendarSettings
-from level_almanac.core.calendar import FiscalCalendar
-from level_almanac.core.page_words import filled
-from level_almanac.core.questions import Answer, AnswerReader
-from level_almanac.core.words.days import DayContext
+from level_almanac.core.calendar.fiscal import FiscalCalendar
+from level_almanac.core.language.days import DayContext
+from level_almanac.core.pages.filling import filled
+from level_almanac.core.pages.questions import Answer, AnswerReader
 from level_almanac.errors import AlmanacError
+from level_almanac.files.page_reading import built_in_names
+from level_almanac.files.pages import Page, PageFile, Question
+from level_almanac.files.settings import CalendarSettings
+from level_almanac.files.validation.page import page_mistakes
 
 CALENDAR = FiscalCalendar(CalendarSettings(year_start="10-01", extra_periods=1))
 READER = AnswerReader(DayContext(CALENDAR, today=date(2026, 6, 20), as_of=date(2026, 6, 17)), "answer")

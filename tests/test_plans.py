@@ -12,9 +12,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import Almanac, MakeBook, SmallBook
-from level_almanac.book.settings import CalendarSettings, PlanSettings, ProfileSettings
-from level_almanac.core.calendar import FiscalCalendar
-from level_almanac.core.plans import PlanLine, Plans
+from level_almanac.core.calendar.fiscal import FiscalCalendar
+from level_almanac.core.measures.plans import PlanLine, Plans
+from level_almanac.files.settings import CalendarSettings, PlanSettings, ProfileSettings
 from level_almanac.store.predicate import Stretch
 
 OCTOBER = FiscalCalendar(CalendarSettings(year_start="10-01", holidays=["2026-06-01"]))

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 
 from conftest import examples, run_almanac
 from level_almanac import Book
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.measured import MeasuredRequest
-from level_almanac.core.rank import rank
-from level_almanac.core.ranking import RankRequest
-from level_almanac.core.report_table import ReportTable
+from level_almanac.core.measures.table_measures import MeasuredRequest
+from level_almanac.core.reports.rank.figures import RankRequest
+from level_almanac.core.reports.rank.report import rank
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.table.model import ReportTable
 from second_sales import sales, summed, year_before
 from small_sales import sales_book
 

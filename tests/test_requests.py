@@ -9,23 +9,23 @@ from typing import Any
 
 import pytest
 
-from level_almanac.core.aging import AgingRequest
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.billing import BillingRequest
-from level_almanac.core.check import CheckRequest
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.documents import DocumentsRequest
-from level_almanac.core.growing import GrowthRequest
-from level_almanac.core.listing import ListRequest
-from level_almanac.core.measured import MeasuredRequest
-from level_almanac.core.pacing import PaceRequest
-from level_almanac.core.parties import PartiesRequest
-from level_almanac.core.ranking import RankRequest
+from level_almanac.core.measures.table_measures import MeasuredRequest
+from level_almanac.core.reports.aging.report import AgingRequest
+from level_almanac.core.reports.billing.report import BillingRequest
+from level_almanac.core.reports.check.report import CheckRequest
+from level_almanac.core.reports.documents.report import DocumentsRequest
+from level_almanac.core.reports.growth.figures import GrowthRequest
+from level_almanac.core.reports.list.report import ListRequest
+from level_almanac.core.reports.pace.figures import PaceRequest
+from level_almanac.core.reports.parties.report import PartiesRequest
+from level_almanac.core.reports.rank.figures import RankRequest
+from level_almanac.core.reports.statement.report import StatementRequest
+from level_almanac.core.reports.trial.report import TrialRequest
+from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import options_of, read_options, request_of
-from level_almanac.core.statement import StatementRequest
-from level_almanac.core.subledger import SubledgerRequest
-from level_almanac.core.threshold import Threshold
-from level_almanac.core.trial import TrialRequest
+from level_almanac.core.spans.as_of import AsOfRequest
+from level_almanac.core.subledger.subledger import SubledgerRequest
+from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import UsageMistake
 
 SALES = MeasuredRequest(table="sales")

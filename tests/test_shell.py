@@ -12,10 +12,10 @@ import pytest
 from jsonschema import Draft202012Validator
 
 from conftest import COMMAND, ENVIRONMENT, Almanac, run_almanac, run_installed
-from level_almanac.book.pages import built_in_names, read_page
-from level_almanac.book.schemas import schema_text, schemas
 from level_almanac.cli.main import almanac as main
 from level_almanac.cli.manual import manual
+from level_almanac.files.page_reading import built_in_names, read_page
+from level_almanac.files.schemas import schema_text, schemas
 
 ROOT = Path(__file__).parent.parent
 
@@ -88,7 +88,7 @@ def test_the_schemas_of_the_docs_are_those_of_the_code() -> None:
     for name, schema in schemas().items():
         Draft202012Validator.check_schema(schema)
         kept = (ROOT / "docs/schemas" / name).read_text()
-        assert kept == schema_text(schema), "write them anew: python -m level_almanac.book.schemas docs/schemas"
+        assert kept == schema_text(schema), "write them anew: python -m level_almanac.files.schemas docs/schemas"
 
 
 def mistakes(name: str, plain: Any) -> list[str]:

@@ -3,9 +3,9 @@
 import lark
 import pytest
 
-from level_almanac.core.words import tables
-from level_almanac.core.words.build_tables import STARTS, built
-from level_almanac.core.words.parsing import _parser
+from level_almanac.core.language import tables
+from level_almanac.core.language.build_tables import STARTS, built
+from level_almanac.core.language.parsing import _parser
 
 TEXTS = {
     "columns": "a = budget ytd last year; each 2 weeks qtd prior; change % of a over b; share of 4011 in a; -(a - 2) * b / 3; last 3 periods; 2026-01-01 through today - 2 days",

@@ -12,17 +12,17 @@ import pytest
 
 import second_route
 from conftest import LONG, Almanac
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.behind import Traced
 from level_almanac.core.book import Book
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.listing import ListRequest, listing
-from level_almanac.core.listing_behind import listing_behind
-from level_almanac.core.statement import StatementRequest
-from level_almanac.core.statement_behind import statement_behind
-from level_almanac.core.trace import TraceRequest, trace
-from level_almanac.core.trial import TrialRequest
-from level_almanac.core.trial_behind import trial_behind
+from level_almanac.core.reports.list.report import ListRequest, listing
+from level_almanac.core.reports.list.trace import listing_behind
+from level_almanac.core.reports.statement.report import StatementRequest
+from level_almanac.core.reports.statement.trace import statement_behind
+from level_almanac.core.reports.trial.report import TrialRequest
+from level_almanac.core.reports.trial.trace import trial_behind
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.spans.as_of import AsOfRequest
+from level_almanac.core.trace.figure import TraceRequest, trace
+from level_almanac.core.trace.model import Traced
 
 TODAY = date(2026, 6, 17)
 ZERO = Decimal(0)

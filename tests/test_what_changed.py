@@ -16,11 +16,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import copied, run_almanac
-from level_almanac.book.tables import Field, Table
-from level_almanac.core.compare_report import ComparedPage, Comparison, compare_report
-from level_almanac.core.figure_lines import Explained, Share, derived_shares, effects, shares_in
-from level_almanac.core.issued_figures import figures_in, moved_figures, summed_difference
-from level_almanac.core.report_table import Column, ReportTable, Row
+from level_almanac.core.editions.compare_report import ComparedPage, Comparison, compare_report
+from level_almanac.core.editions.figure_lines import Explained, Share, derived_shares, effects, shares_in
+from level_almanac.core.editions.issued_figures import figures_in, moved_figures, summed_difference
+from level_almanac.core.table.model import Column, ReportTable, Row
+from level_almanac.files.tables import Field, Table
 from level_almanac.store.engine import DuckDBEngine
 from level_almanac.store.line_changes import changed_lines
 from level_almanac.store.state import LoadedFile, State, Store

@@ -9,12 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import Almanac
-from level_almanac.book.settings import CalendarSettings
-from level_almanac.book.tables import ACCOUNTS, LEDGER
-from level_almanac.core.calendar import FiscalCalendar
-from level_almanac.core.line_fields import line_fields
-from level_almanac.core.words.chart_conditions import holds
-from level_almanac.core.words.columns import (
+from level_almanac.core.calendar.fiscal import FiscalCalendar
+from level_almanac.core.fields import line_fields
+from level_almanac.core.language.columns import (
     BALANCE_COLUMNS,
     BALANCE_TEXT,
     DEFAULT_COLUMNS,
@@ -30,10 +27,13 @@ from level_almanac.core.words.columns import (
     ValueColumn,
     read_columns,
 )
-from level_almanac.core.words.conditions import read_condition
-from level_almanac.core.words.days import DayContext, Edge, NamedDay, day_of, read_day
-from level_almanac.core.words.formulas import read_formula, value_of
+from level_almanac.core.language.days import DayContext, Edge, NamedDay, day_of, read_day
+from level_almanac.core.language.formulas import read_formula, value_of
+from level_almanac.core.lines.account_conditions import holds
+from level_almanac.core.lines.conditions import read_condition
 from level_almanac.errors import BookMistake, UsageMistake
+from level_almanac.files.settings import CalendarSettings
+from level_almanac.files.tables import ACCOUNTS, LEDGER
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import DuckDBEngine
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, sql_of

@@ -10,11 +10,11 @@ from level_almanac.cli.items import DAYS, side_argument
 from level_almanac.cli.names import FIELD
 from level_almanac.cli.options import as_of_request, condition_options, entity_option, open_book, when_options
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
-from level_almanac.core.aging import AgingRequest
-from level_almanac.core.aging import aging as aging_report
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.subledger import Side, SubledgerRequest
-from level_almanac.core.words.days import DayWords
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.reports.aging.report import AgingRequest
+from level_almanac.core.reports.aging.report import aging as aging_report
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.subledger.subledger import Side, SubledgerRequest
 
 F = TypeVar("F", bound=Callable[..., Any])
 

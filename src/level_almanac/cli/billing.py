@@ -9,11 +9,11 @@ import click
 from level_almanac.cli.names import FIELDS
 from level_almanac.cli.options import condition_options, dated_options, entity_option, open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.billing import BillingRequest, View
-from level_almanac.core.billing import billing as billing_report
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.words.days import DayWords
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.reports.billing.report import BillingRequest, View
+from level_almanac.core.reports.billing.report import billing as billing_report
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.spans.as_of import AsOfRequest
 
 F = TypeVar("F", bound=Callable[..., Any])
 

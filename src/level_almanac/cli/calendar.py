@@ -5,7 +5,7 @@ import click
 from level_almanac.cli.names import YEAR
 from level_almanac.cli.options import entity_option, open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
-from level_almanac.core.calendar_report import CalendarRequest, calendar_report
+from level_almanac.core.reports.calendar.report import CalendarRequest, calendar_report
 
 
 @click.command()

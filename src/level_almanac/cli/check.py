@@ -7,9 +7,9 @@ import click
 
 from level_almanac.cli.options import DAY, as_of_request, open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
-from level_almanac.core.check import CheckRequest
-from level_almanac.core.check import check as check_report
-from level_almanac.core.words.days import DayWords
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.reports.check.report import CheckRequest
+from level_almanac.core.reports.check.report import check as check_report
 
 F = TypeVar("F", bound=Callable[..., Any])
 

@@ -7,39 +7,39 @@ from pathlib import Path
 
 import click
 
-from level_almanac.book.editions import edition_folder, read_edition, seal_of
-from level_almanac.book.pages import pages_named
 from level_almanac.cli.load import load_book
 from level_almanac.cli.page import pages_table
 from level_almanac.cli.session import bold
 from level_almanac.cli.show import print_terminal
-from level_almanac.core.aging import AgingRequest, aging
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.billing import BillingRequest, billing
 from level_almanac.core.book import Book
-from level_almanac.core.calendar_report import CalendarRequest, calendar_report
-from level_almanac.core.check import CheckRequest, check
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.editions_report import edition_report
-from level_almanac.core.growing import GrowthRequest
-from level_almanac.core.growth import growth
-from level_almanac.core.listing import ListRequest, listing
-from level_almanac.core.measured import MeasuredRequest
-from level_almanac.core.pace import pace
-from level_almanac.core.pacing import PaceRequest
-from level_almanac.core.parties import PartiesRequest, parties
-from level_almanac.core.rank import rank
-from level_almanac.core.ranking import RankRequest
-from level_almanac.core.report_table import ReportTable
-from level_almanac.core.statement import StatementRequest, statement
-from level_almanac.core.statement_behind import statement_behind
-from level_almanac.core.subledger import SubledgerRequest
-from level_almanac.core.threshold import Threshold
-from level_almanac.core.trace import TraceRequest, trace
-from level_almanac.core.trial import TrialRequest, trial
+from level_almanac.core.editions.report import edition_report
+from level_almanac.core.measures.table_measures import MeasuredRequest
+from level_almanac.core.reports.aging.report import AgingRequest, aging
+from level_almanac.core.reports.billing.report import BillingRequest, billing
+from level_almanac.core.reports.calendar.report import CalendarRequest, calendar_report
+from level_almanac.core.reports.check.report import CheckRequest, check
+from level_almanac.core.reports.growth.figures import GrowthRequest
+from level_almanac.core.reports.growth.report import growth
+from level_almanac.core.reports.list.report import ListRequest, listing
+from level_almanac.core.reports.pace.figures import PaceRequest
+from level_almanac.core.reports.pace.report import pace
+from level_almanac.core.reports.parties.report import PartiesRequest, parties
+from level_almanac.core.reports.rank.figures import RankRequest
+from level_almanac.core.reports.rank.report import rank
+from level_almanac.core.reports.statement.report import StatementRequest, statement
+from level_almanac.core.reports.statement.trace import statement_behind
+from level_almanac.core.reports.trial.report import TrialRequest, trial
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.spans.as_of import AsOfRequest
+from level_almanac.core.subledger.subledger import SubledgerRequest
+from level_almanac.core.table.model import ReportTable
+from level_almanac.core.table.threshold import Threshold
+from level_almanac.core.trace.figure import TraceRequest, trace
 from level_almanac.demo.ledger import BASE_LINES
 from level_almanac.demo.write import COMPLETE_THROUGH, write_demo
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.files.editions import edition_folder, read_edition, seal_of
+from level_almanac.files.page_reading import pages_named
 from level_almanac.intake.load import LoadOptions
 
 DEFAULT_FOLDER = Path("skellan-books")

@@ -10,11 +10,11 @@ from level_almanac.cli.options import (
     open_book,
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.detail import DetailRequest
-from level_almanac.core.detail import detail as account_detail
-from level_almanac.core.words.days import DayWords
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.reports.detail.report import DetailRequest
+from level_almanac.core.reports.detail.report import detail as account_detail
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.spans.as_of import AsOfRequest
 
 
 @click.command()

@@ -11,13 +11,13 @@ from level_almanac.cli.names import FIELD
 from level_almanac.cli.options import condition_options, dated_options, entity_option, open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.thresholds import threshold_options
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.documents import DocumentsRequest, Which
-from level_almanac.core.documents import documents as documents_report
-from level_almanac.core.subledger import Side, SubledgerRequest
-from level_almanac.core.threshold import Threshold
-from level_almanac.core.words.days import DayWords
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.reports.documents.report import DocumentsRequest, Which
+from level_almanac.core.reports.documents.report import documents as documents_report
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.spans.as_of import AsOfRequest
+from level_almanac.core.subledger.subledger import Side, SubledgerRequest
+from level_almanac.core.table.threshold import Threshold
 
 F = TypeVar("F", bound=Callable[..., Any])
 

@@ -10,25 +10,25 @@ from typing import Any
 
 import click
 
-from level_almanac.book.editions import Edition, broken_files, edition_folder, edition_names, read_edition, seal_of
-from level_almanac.book.page_writing import LOCK_BROKEN
-from level_almanac.book.pages import pages_named, read_page
 from level_almanac.cli.names import EDITION, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_run import PageRun, context_for, run_page, told_answers
 from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.cli.show import OutputRequest, check_outputs, hand_on, look_for, output_options
 from level_almanac.core.book import Book
-from level_almanac.core.editions_report import (
+from level_almanac.core.editions.frozen import damage, frozen_book
+from level_almanac.core.editions.issued_figures import figures_in, moved_figures
+from level_almanac.core.editions.report import (
     Verification,
     Verified,
     edition_report,
     editions_report,
     verification_report,
 )
-from level_almanac.core.frozen import damage, frozen_book
-from level_almanac.core.issued_figures import figures_in, moved_figures
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake
+from level_almanac.files.editions import Edition, broken_files, edition_folder, edition_names, read_edition, seal_of
+from level_almanac.files.page_reading import pages_named, read_page
+from level_almanac.files.page_writing import LOCK_BROKEN
 
 _FORMATS = ("html", "pdf", "xlsx", "csv", "json", "md", "parquet", "txt")
 
@@ -226,7 +226,7 @@ def compare(ctx: click.Context, name: str, other: str, output: OutputRequest) ->
       almanac edition compare 2026-P08 2026-P08-b -o changes.xlsx
     """
     from level_almanac.cli.edition_compare import compared, side_now, side_of  # noqa: PLC0415  the writers are heavy
-    from level_almanac.core.compare_report import compare_report  # noqa: PLC0415  as above
+    from level_almanac.core.editions.compare_report import compare_report  # noqa: PLC0415  as above
 
     check_outputs(output)
     book = open_book(ctx)

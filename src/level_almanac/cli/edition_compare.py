@@ -9,24 +9,39 @@ from pathlib import Path
 
 import click
 
-from level_almanac.book.editions import Edition, IssuedPage, broken_files, definitions_of, read_edition
-from level_almanac.book.layouts import layout_texts
-from level_almanac.book.pages import read_page
-from level_almanac.book.reading import BOOK_FILE, read_book
 from level_almanac.cli.edition_issue import figures_of
 from level_almanac.cli.page_run import MadePage, PageRun, run_page
 from level_almanac.cli.session import Session
 from level_almanac.core.book import Book
-from level_almanac.core.compare_report import (
+from level_almanac.core.editions.compare_report import (
     ChangedDefinition,
     ComparedPage,
     Comparison,
 )
-from level_almanac.core.figure_lines import COUNT, Explained, Share, derived_shares, effects, is_followed, shares_in
-from level_almanac.core.frozen import LineNames, changed_tables, frozen_book, line_names, narrow_traces
-from level_almanac.core.issued_figures import Figure, Moved, Place, figures_in, moved_figures, summed_difference
-from level_almanac.core.report_table import Column, ReportTable, Row
+from level_almanac.core.editions.figure_lines import (
+    COUNT,
+    Explained,
+    Share,
+    derived_shares,
+    effects,
+    is_followed,
+    shares_in,
+)
+from level_almanac.core.editions.frozen import LineNames, changed_tables, frozen_book, line_names, narrow_traces
+from level_almanac.core.editions.issued_figures import (
+    Figure,
+    Moved,
+    Place,
+    figures_in,
+    moved_figures,
+    summed_difference,
+)
+from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.errors import AlmanacError, UsageMistake
+from level_almanac.files.editions import Edition, IssuedPage, broken_files, definitions_of, read_edition
+from level_almanac.files.layout_reading import layout_texts
+from level_almanac.files.page_reading import read_page
+from level_almanac.files.reading import BOOK_FILE, read_book
 
 _WHOLE_ROWS = ("statement", "trial")
 """Reports whose trace tells all columns of a row at once."""

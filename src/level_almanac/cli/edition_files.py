@@ -3,9 +3,9 @@
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 
-from level_almanac.book.editions import Edition, IssuedPage
 from level_almanac.cli.page_run import MadePage
-from level_almanac.core.report_table import ReportTable
+from level_almanac.core.table.model import ReportTable
+from level_almanac.files.editions import Edition, IssuedPage
 from level_almanac.output.edition_index import IndexedPage, edition_index
 from level_almanac.output.files import rendered
 from level_almanac.output.json_text import json_text

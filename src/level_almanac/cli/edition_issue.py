@@ -9,7 +9,15 @@ from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
-from level_almanac.book.editions import (
+from level_almanac.cli.edition_files import edition_files
+from level_almanac.cli.page_run import MadePage, PageRun, run_page
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words, range_words
+from level_almanac.core.editions.frozen import freeze, new_edition
+from level_almanac.core.editions.tie_outs import PageMade, tie_outs
+from level_almanac.core.table.model import Proof, ReportTable
+from level_almanac.errors import AlmanacError, Mistake, UsageMistake, listed, nearest
+from level_almanac.files.editions import (
     FIGURES,
     REPORTS,
     Edition,
@@ -18,16 +26,9 @@ from level_almanac.book.editions import (
     hashes_of,
     write_record,
 )
-from level_almanac.book.page_writing import lock_words, read_locks
-from level_almanac.book.pages import Page, read_page
-from level_almanac.cli.edition_files import edition_files
-from level_almanac.cli.page_run import MadePage, PageRun, run_page
-from level_almanac.core.book import Book
-from level_almanac.core.day_words import day_words, range_words
-from level_almanac.core.frozen import freeze, new_edition
-from level_almanac.core.report_table import Proof, ReportTable
-from level_almanac.core.tie_outs import PageMade, tie_outs
-from level_almanac.errors import AlmanacError, Mistake, UsageMistake, listed, nearest
+from level_almanac.files.page_reading import read_page
+from level_almanac.files.page_writing import lock_words, read_locks
+from level_almanac.files.pages import Page
 from level_almanac.output.json_text import json_text
 
 Progress = Callable[[str, Sequence[tuple[str, Any]]], AbstractContextManager[Any]]

@@ -4,18 +4,18 @@ from pathlib import Path
 
 import click
 
-from level_almanac.book.explanations import (
+from level_almanac.cli.names import PAGE
+from level_almanac.cli.options import open_book
+from level_almanac.cli.page_run import PageRun, run_page, told_answers
+from level_almanac.cli.page_when import asked_when, page_when_options
+from level_almanac.core.pages.explaining import explainable
+from level_almanac.files.explanations import (
     WrittenExplanation,
     drop_explanation,
     keep_explanation,
     read_explanations,
 )
-from level_almanac.book.pages import read_page
-from level_almanac.cli.names import PAGE
-from level_almanac.cli.options import open_book
-from level_almanac.cli.page_run import PageRun, run_page, told_answers
-from level_almanac.cli.page_when import asked_when, page_when_options
-from level_almanac.core.explaining import explainable
+from level_almanac.files.page_reading import read_page
 
 
 @click.command()

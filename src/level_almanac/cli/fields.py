@@ -5,7 +5,7 @@ import click
 from level_almanac.cli.names import TABLE
 from level_almanac.cli.options import open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
-from level_almanac.core.fields_report import FieldsRequest, fields_report
+from level_almanac.core.reports.fields.report import FieldsRequest, fields_report
 
 
 @click.command()

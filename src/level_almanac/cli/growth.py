@@ -10,11 +10,11 @@ import click
 from level_almanac.cli.measured import measured_options
 from level_almanac.cli.options import dated_options, open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
-from level_almanac.core.growing import GrowthRequest
-from level_almanac.core.growth import growth as growth_report
-from level_almanac.core.growth_stages import request_units
-from level_almanac.core.measured import MeasuredRequest
-from level_almanac.core.words.days import DayWords
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.measures.table_measures import MeasuredRequest
+from level_almanac.core.reports.growth.figures import GrowthRequest
+from level_almanac.core.reports.growth.report import growth as growth_report
+from level_almanac.core.reports.growth.stages import request_units
 
 F = TypeVar("F", bound=Callable[..., Any])
 

@@ -16,11 +16,11 @@ from level_almanac.cli.options import (
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.thresholds import threshold_options
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.listing import ListRequest, listing
-from level_almanac.core.threshold import Threshold
-from level_almanac.core.words.days import DayWords
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.reports.list.report import ListRequest, listing
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.spans.as_of import AsOfRequest
+from level_almanac.core.table.threshold import Threshold
 
 F = TypeVar("F", bound=Callable[..., Any])
 

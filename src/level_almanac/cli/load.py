@@ -5,9 +5,10 @@ import click
 from level_almanac.cli.options import DAY, open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.book import Book
-from level_almanac.core.load_report import load_report
-from level_almanac.core.report_table import ReportTable
-from level_almanac.core.words.days import DayContext, DayWords, day_of
+from level_almanac.core.language.days import DayContext, DayWords, day_of
+from level_almanac.core.lines.book_rules import entry_class_rules, taken_rules
+from level_almanac.core.reports.load_report import load_report
+from level_almanac.core.table.model import ReportTable
 from level_almanac.intake.load import LoadOptions, LoadRules
 from level_almanac.intake.load import load as load_exports
 
@@ -18,7 +19,7 @@ def load_book(book: Book, options: LoadOptions) -> ReportTable:
         book.file,
         book.store,
         book.calendar_by_entity,
-        LoadRules(book.class_rules, book.taken_rules),
+        LoadRules(entry_class_rules(book), taken_rules(book)),
         book.now,
         options,
     )

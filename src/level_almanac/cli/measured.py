@@ -8,9 +8,9 @@ import click
 
 from level_almanac.cli.names import FIELD, FIELDS, TABLE
 from level_almanac.cli.options import condition_options, entity_option
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.measured import MeasuredRequest
+from level_almanac.core.measures.table_measures import MeasuredRequest
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.spans.as_of import AsOfRequest
 
 F = TypeVar("F", bound=Callable[..., Any])
 

@@ -59,7 +59,7 @@ class Name(click.ParamType[str]):
 
 
 def _pages(book: "Book", _: click.Context) -> Offers:
-    from level_almanac.book.pages import built_in_names, page_names, read_page  # noqa: PLC0415  as above
+    from level_almanac.files.page_reading import built_in_names, page_names, read_page  # noqa: PLC0415  as above
 
     mine = page_names(book.file.root)
     for name in [*mine, *(each for each in built_in_names() if each not in mine)]:
@@ -76,14 +76,14 @@ def _pages_and_groups(book: "Book", ctx: click.Context) -> Offers:
 
 
 def _editions(book: "Book", _: click.Context) -> Offers:
-    from level_almanac.book.editions import edition_folder, edition_names, read_edition  # noqa: PLC0415  as above
+    from level_almanac.files.editions import edition_folder, edition_names, read_edition  # noqa: PLC0415  as above
 
     for name in edition_names(book.file.root):
         yield name, read_edition(edition_folder(book.file.root, name)).covers
 
 
 def _layouts(book: "Book", _: click.Context) -> Offers:
-    from level_almanac.book.layouts import layout_names  # noqa: PLC0415  as above
+    from level_almanac.files.layout_reading import layout_names  # noqa: PLC0415  as above
 
     return ((name, book.layout(name).title) for name in layout_names(book.file.root))
 
@@ -120,7 +120,7 @@ def _plans(book: "Book", _: click.Context) -> Offers:
 
 def _spans(kind: str) -> "Callable[[Book, click.Context], Offers]":
     def find(book: "Book", _: click.Context) -> Offers:
-        from level_almanac.core.day_words import range_words  # noqa: PLC0415  as above
+        from level_almanac.core.calendar.date_text import range_words  # noqa: PLC0415  as above
 
         calendar, today = book.calendars[""], book.now.date()
         last = calendar.year_of(book.data_through(today) or today)

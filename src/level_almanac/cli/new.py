@@ -4,7 +4,7 @@ from pathlib import Path
 
 import click
 
-from level_almanac.book.new_book import NewBook, write_book
+from level_almanac.files.new_book import NewBook, write_book
 
 
 @click.command()

@@ -8,9 +8,9 @@ import click
 
 from level_almanac.cli.names import ENTITY, PERIOD, QUARTER, YEAR
 from level_almanac.cli.session import session_of
-from level_almanac.core.as_of import AsOfRequest
 from level_almanac.core.book import Book
-from level_almanac.core.words.days import DayWords, Moved, read_day
+from level_almanac.core.language.days import DayWords, Moved, read_day
+from level_almanac.core.spans.as_of import AsOfRequest
 from level_almanac.errors import UsageMistake
 
 F = TypeVar("F", bound=Callable[..., Any])

@@ -12,10 +12,10 @@ from level_almanac.cli.names import PLAN
 from level_almanac.cli.options import as_of_request, open_book, when_options
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.thresholds import AMOUNT
-from level_almanac.core.measured import MeasuredRequest
-from level_almanac.core.pace import pace as pace_report
-from level_almanac.core.pacing import PaceRequest
-from level_almanac.core.words.days import DayWords
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.measures.table_measures import MeasuredRequest
+from level_almanac.core.reports.pace.figures import PaceRequest
+from level_almanac.core.reports.pace.report import pace as pace_report
 
 F = TypeVar("F", bound=Callable[..., Any])
 

@@ -5,10 +5,6 @@ from pathlib import Path
 
 import click
 
-from level_almanac.book.page_writing import LOCK_BROKEN, lock_words, read_locks
-from level_almanac.book.pages import built_in_names, page_names, pages_named, read_page
-from level_almanac.book.runs import Answers as KeptAnswers
-from level_almanac.book.runs import keep_answers, kept_answers
 from level_almanac.cli.names import PAGE, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_keeping import copy, lock, rename, save, unlock
@@ -17,10 +13,14 @@ from level_almanac.cli.page_run import PageRun, answers_of, asking, has_terminal
 from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.cli.show import OutputRequest, check_outputs, hand_on, look_for, output_options
 from level_almanac.core.book import Book
-from level_almanac.core.page_words import filled
-from level_almanac.core.pages_report import CheckedPage, PageLine, checked_report, pages_report
-from level_almanac.core.report_table import ReportTable
+from level_almanac.core.pages.filling import filled
+from level_almanac.core.pages.report import CheckedPage, PageLine, checked_report, pages_report
+from level_almanac.core.table.model import ReportTable
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake
+from level_almanac.files.page_reading import built_in_names, page_names, pages_named, read_page
+from level_almanac.files.page_writing import LOCK_BROKEN, lock_words, read_locks
+from level_almanac.files.runs import Answers as KeptAnswers
+from level_almanac.files.runs import keep_answers, kept_answers
 
 
 @click.group()

@@ -5,13 +5,14 @@ from typing import Any
 
 import click
 
-from level_almanac.book.page_writing import keep_locks, locked_on, page_text, read_locks, rename_page, write_page
-from level_almanac.book.pages import check_name, page_path, pages_named, read_page
-from level_almanac.book.runs import last_words
 from level_almanac.cli.names import PAGE, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_options import options_of, page_options
 from level_almanac.errors import Mistake, UsageMistake, nearest
+from level_almanac.files.page_reading import check_name, pages_named, read_page
+from level_almanac.files.page_writing import keep_locks, locked_on, page_text, read_locks, rename_page, write_page
+from level_almanac.files.pages import page_path
+from level_almanac.files.runs import last_words
 
 _QUESTIONS = {
     "period": ("period", "Which period"),

@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from level_almanac.cli.session import REPORTS
-from level_almanac.core.page_words import Filled, Value
+from level_almanac.core.pages.filling import Filled, Value
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake, listed, nearest
 
 WHEN = ("as-of", "period", "quarter", "year")

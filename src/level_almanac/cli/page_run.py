@@ -8,19 +8,19 @@ from pathlib import Path
 
 import click
 
-from level_almanac.book.explanations import read_explanations
-from level_almanac.book.page_writing import LOCK_BROKEN, lock_words, read_locks
-from level_almanac.book.pages import Page
 from level_almanac.cli.page_options import check_report, command_words, with_when, within_edition
 from level_almanac.cli.session import Session, bold
 from level_almanac.core.book import Book
-from level_almanac.core.calendar import FiscalPeriod
-from level_almanac.core.explaining import explained
-from level_almanac.core.page_words import Answers, answers_words, filled
-from level_almanac.core.questions import AnswerReader, read_answers, rule_words
-from level_almanac.core.report_table import ReportTable
-from level_almanac.core.words.days import DayContext, Edge, NamedDay, day_of, read_day
+from level_almanac.core.calendar.fiscal import FiscalPeriod
+from level_almanac.core.language.days import DayContext, Edge, NamedDay, day_of, read_day
+from level_almanac.core.pages.explaining import explained
+from level_almanac.core.pages.filling import Answers, answers_words, filled
+from level_almanac.core.pages.questions import AnswerReader, read_answers, rule_words
+from level_almanac.core.table.model import ReportTable
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake
+from level_almanac.files.explanations import read_explanations
+from level_almanac.files.page_writing import LOCK_BROKEN, lock_words, read_locks
+from level_almanac.files.pages import Page
 
 
 @dataclass(frozen=True, slots=True)

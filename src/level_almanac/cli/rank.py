@@ -10,10 +10,10 @@ import click
 from level_almanac.cli.measured import measured_options
 from level_almanac.cli.options import dated_options, open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
-from level_almanac.core.measured import MeasuredRequest
-from level_almanac.core.rank import rank as rank_report
-from level_almanac.core.ranking import RankRequest
-from level_almanac.core.words.days import DayWords
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.measures.table_measures import MeasuredRequest
+from level_almanac.core.reports.rank.figures import RankRequest
+from level_almanac.core.reports.rank.report import rank as rank_report
 
 F = TypeVar("F", bound=Callable[..., Any])
 

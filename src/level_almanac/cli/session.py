@@ -9,7 +9,7 @@ import click
 
 if TYPE_CHECKING:
     from level_almanac.core.book import Book
-    from level_almanac.core.report_table import ReportTable
+    from level_almanac.core.table.model import ReportTable
 
 REPORTS = (
     "statement", "trial", "detail", "list", "parties", "documents", "aging", "billing", "growth", "rank", "pace",

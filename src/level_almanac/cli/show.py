@@ -10,14 +10,14 @@ from typing import Any, TypeVar
 
 import click
 
-from level_almanac.book.reading import find_book
-from level_almanac.book.runs import keep_last
 from level_almanac.cli.names import STYLE
 from level_almanac.cli.session import REPORTS, session_of
 from level_almanac.core.book import Book
-from level_almanac.core.look import Look, look_of
-from level_almanac.core.report_table import ReportTable
+from level_almanac.core.table.model import ReportTable
+from level_almanac.core.table.style import Look, look_of
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.files.reading import find_book
+from level_almanac.files.runs import keep_last
 from level_almanac.output.csv_text import csv_text
 from level_almanac.output.files import ENDINGS, check_target, write_report
 from level_almanac.output.json_text import json_text

@@ -17,10 +17,10 @@ from level_almanac.cli.options import (
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.traced import check_lines, lines_option, traced_table
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.statement import StatementRequest
-from level_almanac.core.statement import statement as make_statement
-from level_almanac.core.words.days import DayWords
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.reports.statement.report import StatementRequest
+from level_almanac.core.reports.statement.report import statement as make_statement
+from level_almanac.core.requests.conditions import Conditions
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -139,7 +139,7 @@ def statement(ctx: click.Context, request: StatementRequest, with_lines: bool, o
     today = book.now.date()
     table = make_statement(book, request, today)
     if with_lines:
-        from level_almanac.core.statement_behind import statement_behind  # noqa: PLC0415  seldom asked for
+        from level_almanac.core.reports.statement.trace import statement_behind  # noqa: PLC0415  seldom asked for
 
         table = traced_table(book, statement_behind(book, request, today, (), leaves=True))
     show(ctx, table, output, look)

@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 
 import click
 
-from level_almanac.core.threshold import Limit, Threshold
+from level_almanac.core.table.threshold import Limit, Threshold
 
 F = TypeVar("F", bound=Callable[..., Any])
 

@@ -20,22 +20,24 @@ from level_almanac.cli.rank import rank_options
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.statement import statement_options
 from level_almanac.cli.trial import trial_options
-from level_almanac.core.behind import Traced
-from level_almanac.core.billing_behind import billing_behind
 from level_almanac.core.book import Book
-from level_almanac.core.check import CheckRequest, check_behind
-from level_almanac.core.items_behind import aging_behind, documents_behind, parties_behind
-from level_almanac.core.listing import ListRequest
-from level_almanac.core.listing_behind import listing_behind
-from level_almanac.core.measured_behind import growth_behind, pace_behind, rank_behind
-from level_almanac.core.report_table import ReportTable
-from level_almanac.core.statement import StatementRequest
-from level_almanac.core.statement_behind import statement_behind
-from level_almanac.core.trace import Level, TraceRequest
-from level_almanac.core.trace import trace as lines_behind
-from level_almanac.core.trial import TrialRequest
-from level_almanac.core.trial_behind import trial_behind
-from level_almanac.core.words.days import DayWords
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.reports.aging.trace import aging_behind
+from level_almanac.core.reports.billing.trace import billing_behind
+from level_almanac.core.reports.check.report import CheckRequest, check_behind
+from level_almanac.core.reports.documents.trace import documents_behind
+from level_almanac.core.reports.list.report import ListRequest
+from level_almanac.core.reports.list.trace import listing_behind
+from level_almanac.core.reports.measured_trace import growth_behind, pace_behind, rank_behind
+from level_almanac.core.reports.parties.trace import parties_behind
+from level_almanac.core.reports.statement.report import StatementRequest
+from level_almanac.core.reports.statement.trace import statement_behind
+from level_almanac.core.reports.trial.report import TrialRequest
+from level_almanac.core.reports.trial.trace import trial_behind
+from level_almanac.core.table.model import ReportTable
+from level_almanac.core.trace.figure import Level, TraceRequest
+from level_almanac.core.trace.figure import trace as lines_behind
+from level_almanac.core.trace.model import Traced
 
 F = TypeVar("F", bound=Callable[..., Any])
 

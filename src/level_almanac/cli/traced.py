@@ -8,10 +8,10 @@ import click
 from level_almanac.cli.session import session_of
 from level_almanac.cli.show import OutputRequest
 from level_almanac.core.book import Book
-from level_almanac.core.report_table import ReportTable
+from level_almanac.core.table.model import ReportTable
 
 if TYPE_CHECKING:
-    from level_almanac.core.behind import Traced
+    from level_almanac.core.trace.model import Traced
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -36,6 +36,6 @@ def check_lines(ctx: click.Context, output: OutputRequest, *, with_lines: bool) 
 
 def traced_table(book: Book, traced: "Traced") -> ReportTable:
     """Return the report with the lines behind its rows."""
-    from level_almanac.core.lines_behind import lines_behind  # noqa: PLC0415  seldom asked for
+    from level_almanac.core.trace.all_rows import lines_behind  # noqa: PLC0415  seldom asked for
 
     return traced.table._replace(behind=lines_behind(book, traced))

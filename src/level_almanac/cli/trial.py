@@ -15,11 +15,11 @@ from level_almanac.cli.options import (
 )
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.cli.traced import check_lines, lines_option, traced_table
-from level_almanac.core.as_of import AsOfRequest
-from level_almanac.core.conditions_asked import Conditions
-from level_almanac.core.trial import TrialRequest
-from level_almanac.core.trial import trial as trial_balance
-from level_almanac.core.words.days import DayWords
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.reports.trial.report import TrialRequest
+from level_almanac.core.reports.trial.report import trial as trial_balance
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.spans.as_of import AsOfRequest
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -89,7 +89,7 @@ def trial(ctx: click.Context, request: TrialRequest, with_lines: bool, output: O
     today = book.now.date()
     table = trial_balance(book, request, today)
     if with_lines:
-        from level_almanac.core.trial_behind import trial_behind  # noqa: PLC0415  seldom asked for
+        from level_almanac.core.reports.trial.trace import trial_behind  # noqa: PLC0415  seldom asked for
 
         table = traced_table(book, trial_behind(book, request, today, (), leaves=True))
     show(ctx, table, output, look)

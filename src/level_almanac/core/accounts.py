@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
-from level_almanac.book.tables import INCOME_CLASSES
+from level_almanac.files.tables import INCOME_CLASSES
 
 
 class Account(NamedTuple):

@@ -1,25 +1,25 @@
 """An open book: its settings, calendar and rules, and the state of its store. The library's way in."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from datetime import date, datetime
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Self
 from zoneinfo import ZoneInfo
 
-from level_almanac.book.currencies import decimals_of
-from level_almanac.book.finding_checking import standing_code
-from level_almanac.book.fingerprints import rules_fingerprint
-from level_almanac.book.layouts import Layout, read_layout
-from level_almanac.book.period_file import read_period_file
-from level_almanac.book.reading import find_book, read_book
-from level_almanac.book.settings import BookFile, CalendarSettings, Entity
-from level_almanac.book.stamps import STORE_FOLDER
-from level_almanac.book.tables import Table, tables_of
 from level_almanac.core.accounts import Chart
-from level_almanac.core.calendar import FiscalCalendar
-from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake, listed, nearest
+from level_almanac.core.calendar.fiscal import FiscalCalendar
+from level_almanac.core.selection import Selection
+from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
+from level_almanac.files.fingerprints import rules_fingerprint
+from level_almanac.files.layout_reading import read_layout
+from level_almanac.files.layouts import Layout
+from level_almanac.files.period_file import read_period_file
+from level_almanac.files.reading import find_book, read_book
+from level_almanac.files.settings import BookFile, CalendarSettings
+from level_almanac.files.stamps import STORE_FOLDER
+from level_almanac.files.tables import Table, tables_of
+from level_almanac.files.validation.findings import standing_code
 from level_almanac.store.chart_lines import chart_lines
 from level_almanac.store.engine import DuckDBEngine, Engine, Row
 from level_almanac.store.ledger_checks import newest_posting
@@ -29,42 +29,9 @@ from level_almanac.store.plan_lines import plan_lines, scenarios
 from level_almanac.store.state import State, Store
 
 if TYPE_CHECKING:
-    from level_almanac.core.line_fields import LineFields
+    from level_almanac.core.fields import LineFields
     from level_almanac.store.line_query import LineSource
     from level_almanac.store.predicate import Predicate, Stretch
-
-
-@dataclass(frozen=True, slots=True)
-class Selection:
-    """The entities that a report is of, by code, and the one currency and the one calendar they have.
-
-    comparable: the codes of all entities of that currency; unlike: those of others, whose amounts are never added to
-    these, not even in a proof.
-    """
-
-    entities: Mapping[str, Entity]
-    currency: str
-    calendar: FiscalCalendar
-    comparable: tuple[str, ...]
-    unlike: tuple[str, ...] = ()
-
-    @property
-    def notes(self) -> list[str]:
-        """Say which entities the proof leaves aside, if any."""
-        if not self.unlike:
-            return []
-        return [f"Lines of {listed(self.unlike)} are in another currency and so not among those considered"]
-
-    @property
-    def decimals(self) -> int:
-        """How many decimals the currency has."""
-        return decimals_of(self.currency)
-
-    @property
-    def words(self) -> str:
-        """The entities as a report's head names them."""
-        names = " + ".join(entity.name for entity in self.entities.values())
-        return names if len(self.entities) == 1 else f"{names}, combined, nothing eliminated"
 
 
 class Book:
@@ -117,40 +84,6 @@ class Book:
         return self.frozen or datetime.now(self.zone)
 
     @cached_property
-    def class_rules(self) -> "dict[str, Predicate]":
-        """Entry class to the condition of its lines, in the order they are tried; raises BookMistake."""
-        from level_almanac.core.line_fields import line_fields  # noqa: PLC0415  only a load needs it
-        from level_almanac.core.words.conditions import read_condition  # noqa: PLC0415  as above
-
-        rules: dict[str, Predicate] = {}
-        mistakes: list[Mistake] = []
-        ledger = line_fields(
-            "ledger", {"ledger": tables_of(self.settings.tables)["ledger"]._replace(links={})}
-        ).as_exported
-        for name in ("carried", "closing", "adjusting"):
-            text = getattr(self.settings.entry_classes, name)
-            if text:
-                try:
-                    rules[name] = read_condition(text, ledger, f"entry_classes.{name}", BookMistake)
-                except AlmanacError as error:
-                    mistakes += error.mistakes
-        if mistakes:
-            raise BookMistake(*mistakes)
-        return rules
-
-    @cached_property
-    def taken_rules(self) -> "dict[int, Predicate]":
-        """By the number of an intake block, from 1, the condition of the records that it takes; raises BookMistake."""
-        from level_almanac.core.line_fields import export_fields  # noqa: PLC0415  only a load needs it
-        from level_almanac.core.words.conditions import read_condition  # noqa: PLC0415  as above
-
-        return {
-            number: read_condition(block.only, export_fields(), f"intake[{number}].only", BookMistake)
-            for number, block in enumerate(self.settings.intake, 1)
-            if block.only
-        }
-
-    @cached_property
     def state(self) -> State:
         """The state in force; raises BookMistake where nothing is loaded or it was loaded under other rules."""
         state = self.store.state()
@@ -187,7 +120,7 @@ class Book:
 
     def line_fields(self, table: str) -> "LineFields":
         """Return what can be asked of a table's lines; raise UsageMistake for a table that the book lacks."""
-        from level_almanac.core.line_fields import line_fields  # noqa: PLC0415  sums alone need none
+        from level_almanac.core.fields import line_fields  # noqa: PLC0415  sums alone need none
 
         if table not in self.tables:
             hint = nearest(table, self.tables)

@@ -2,8 +2,8 @@
 
 from collections.abc import Mapping, Sequence
 
-from level_almanac.book.settings import Entity
 from level_almanac.errors import Mistake, nearest
+from level_almanac.files.settings import Entity
 from level_almanac.store.chart_lines import chart_lines
 from level_almanac.store.engine import Engine
 from level_almanac.store.ledger_checks import lines_of_accounts

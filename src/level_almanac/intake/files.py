@@ -4,8 +4,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from level_almanac.book.settings import BookFile, IntakeBlock
 from level_almanac.errors import BookMistake, Mistake, nearest
+from level_almanac.files.settings import BookFile, IntakeBlock
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,8 +8,8 @@ from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from typing import NamedTuple
 
-from level_almanac.book.patterns import period_pattern, strptime_pattern
-from level_almanac.book.tables import Table
+from level_almanac.files.patterns import period_pattern, strptime_pattern
+from level_almanac.files.tables import Table
 from level_almanac.store.casting import NumberForm, number_pattern
 
 DATE_PATTERNS = (

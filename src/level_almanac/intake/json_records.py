@@ -8,8 +8,8 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-from level_almanac.book.settings import IntakeBlock
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.files.settings import IntakeBlock
 from level_almanac.intake.records import TextForm
 
 

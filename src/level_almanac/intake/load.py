@@ -8,10 +8,10 @@ from itertools import count as count_up
 from pathlib import Path
 from typing import NamedTuple
 
-from level_almanac.book.fingerprints import reading_fingerprint, rules_fingerprint
-from level_almanac.book.settings import BookFile
-from level_almanac.book.tables import DATED, Table, tables_of
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.files.fingerprints import reading_fingerprint, rules_fingerprint
+from level_almanac.files.settings import BookFile
+from level_almanac.files.tables import DATED, Table, tables_of
 from level_almanac.intake.chart_checks import (
     chart_mistakes,
     retained_earnings_mistakes,

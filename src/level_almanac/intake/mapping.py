@@ -3,9 +3,9 @@
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
-from level_almanac.book.settings import Entity, IntakeBlock
-from level_almanac.book.tables import Table
 from level_almanac.errors import BookMistake, Mistake, listed, nearest
+from level_almanac.files.settings import Entity, IntakeBlock
+from level_almanac.files.tables import Table
 from level_almanac.store.casting import Source
 
 IN_FILE_ORDER = "order"

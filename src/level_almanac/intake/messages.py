@@ -2,8 +2,8 @@
 
 from collections.abc import Sequence
 
-from level_almanac.book.settings import IntakeBlock
 from level_almanac.errors import Mistake, listed, nearest
+from level_almanac.files.settings import IntakeBlock
 from level_almanac.store.casting import Reason
 from level_almanac.store.lines import WrongText
 from level_almanac.store.repeats import Clash

@@ -8,10 +8,10 @@ from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
-from level_almanac.book.patterns import period_pattern
-from level_almanac.book.settings import Format, IntakeBlock
-from level_almanac.book.tables import DATED, Field, Table
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
+from level_almanac.files.patterns import period_pattern
+from level_almanac.files.settings import Format, IntakeBlock
+from level_almanac.files.tables import DATED, Field, Table
 from level_almanac.intake.csv_text import CsvText
 from level_almanac.intake.guesses import (
     DateGuess,

@@ -9,11 +9,11 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any, NamedTuple, Protocol
 
-from level_almanac.book.currencies import decimals_of
-from level_almanac.book.patterns import period_pattern, strptime_pattern
-from level_almanac.book.settings import BookFile, IntakeBlock
-from level_almanac.book.tables import tables_of
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.files.currencies import decimals_of
+from level_almanac.files.patterns import period_pattern, strptime_pattern
+from level_almanac.files.settings import BookFile, IntakeBlock
+from level_almanac.files.tables import tables_of
 from level_almanac.intake.csv_text import CsvText, fingerprint
 from level_almanac.intake.files import ExportFile
 from level_almanac.intake.json_records import JsonRecords

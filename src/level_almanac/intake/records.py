@@ -5,9 +5,9 @@ from decimal import Context, Decimal
 from pathlib import Path
 from typing import Any, Protocol
 
-from level_almanac.book.patterns import strptime_pattern
-from level_almanac.book.settings import IntakeBlock
 from level_almanac.errors import Mistake
+from level_almanac.files.patterns import strptime_pattern
+from level_almanac.files.settings import IntakeBlock
 
 _SPREADSHEET = Context(prec=15)
 """How exactly a spreadsheet program holds a number; what lies beyond is how its binary form came out."""

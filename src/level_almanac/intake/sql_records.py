@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from level_almanac.book.settings import IntakeBlock
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.files.settings import IntakeBlock
 from level_almanac.intake.records import TextForm
 
 _SECRET = re.compile(r"\$\{(\w+)\}")

@@ -7,8 +7,8 @@ import zlib
 from pathlib import Path
 from typing import Protocol
 
-from level_almanac.book.settings import IntakeBlock
 from level_almanac.errors import BookMistake, Mistake, listed, nearest
+from level_almanac.files.settings import IntakeBlock
 
 _CHUNK = 1 << 20
 _MB = 1 << 20

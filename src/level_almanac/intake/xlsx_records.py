@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from level_almanac.book.settings import IntakeBlock
 from level_almanac.errors import BookMistake, Mistake, listed, nearest
+from level_almanac.files.settings import IntakeBlock
 from level_almanac.intake.records import TextForm
 
 

@@ -8,8 +8,8 @@ import textwrap
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.charts import BarsChart, GrowthChart, PaceChart
-from level_almanac.core.report_table import Column, ReportTable, Row
+from level_almanac.core.table.chart_data import BarsChart, GrowthChart, PaceChart
+from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.output.chart_bars import bars
 from level_almanac.output.chart_growth import growth

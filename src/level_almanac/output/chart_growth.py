@@ -3,8 +3,8 @@
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.charts import Growth, GrowthChart, Step
-from level_almanac.core.report_table import ReportTable
+from level_almanac.core.table.chart_data import Growth, GrowthChart, Step
+from level_almanac.core.table.model import ReportTable
 from level_almanac.output.chart_style import (
     BEFORE,
     GRID,

@@ -4,8 +4,8 @@ from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.charts import Pace, PaceChart
-from level_almanac.core.report_table import ReportTable
+from level_almanac.core.table.chart_data import Pace, PaceChart
+from level_almanac.core.table.model import ReportTable
 from level_almanac.output.chart_style import (
     AHEAD,
     GRID,

@@ -11,7 +11,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.report_table import ReportTable
+from level_almanac.core.table.model import ReportTable
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.words import grouped, rounded
 

@@ -6,7 +6,7 @@ import re
 from datetime import date
 from decimal import Decimal
 
-from level_almanac.core.report_table import Cell, Column, ReportTable
+from level_almanac.core.table.model import Cell, Column, ReportTable
 
 _RUNS_AS_FORMULA = re.compile(r"[=+\-@\t\r]")
 

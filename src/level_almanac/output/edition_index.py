@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from level_almanac.core.report_table import ReportTable
+from level_almanac.core.table.model import ReportTable
 from level_almanac.output.terminal import page_lines
 
 

@@ -3,7 +3,7 @@
 from importlib import import_module
 from pathlib import Path
 
-from level_almanac.core.report_table import ReportTable
+from level_almanac.core.table.model import ReportTable
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.whole_file import write_whole
 

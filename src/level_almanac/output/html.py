@@ -3,7 +3,7 @@
 import base64
 from typing import Any
 
-from level_almanac.core.report_table import Column, ReportTable, Row
+from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.words import figure_words, is_negative, mark_words, notes, proof_lines
 

@@ -5,8 +5,8 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.look import Look
-from level_almanac.core.report_table import Cell, Column, Counted, Proof, ReportTable
+from level_almanac.core.table.model import Cell, Column, Counted, Proof, ReportTable
+from level_almanac.core.table.style import Look
 from level_almanac.output.words import notes
 
 

@@ -1,6 +1,6 @@
 """Markdown: the report as a table that mail and wikis show, its proof and notes as a list."""
 
-from level_almanac.core.report_table import ReportTable
+from level_almanac.core.table.model import ReportTable
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.words import cell_words, notes, proof_lines
 

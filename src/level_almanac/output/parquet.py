@@ -7,7 +7,7 @@ from datetime import date
 from decimal import Decimal
 from pathlib import Path
 
-from level_almanac.core.report_table import Cell, Column, ReportTable
+from level_almanac.core.table.model import Cell, Column, ReportTable
 
 _NUMBERS = ("amount", "percent", "number")
 _DIGITS = 38

@@ -6,8 +6,8 @@ from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
 
-from level_almanac.core.look import Look
-from level_almanac.core.report_table import Column, ReportTable, Row
+from level_almanac.core.table.model import Column, ReportTable, Row
+from level_almanac.core.table.style import Look
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.words import cell_words, is_negative, notes, proof_lines
 

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from typing import Any
 from xml.sax.saxutils import escape
 
-from level_almanac.core.report_table import ReportTable
+from level_almanac.core.table.model import ReportTable
 from level_almanac.output.pdf import (
     BOLD,
     INK,

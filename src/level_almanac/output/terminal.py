@@ -10,7 +10,7 @@ from collections.abc import Iterator, Sequence
 from decimal import Decimal
 from typing import TYPE_CHECKING, NamedTuple
 
-from level_almanac.core.report_table import Column, ReportTable, Row
+from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.output.words import cell_words, is_negative, notes, proof_lines, subtitles
 
 if TYPE_CHECKING:

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from datetime import date
 from decimal import ROUND_HALF_UP, Context, Decimal
 
-from level_almanac.core.report_table import Cell, Column, Counted, Explanation, Note, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Cell, Column, Counted, Explanation, Note, Part, Proof, ReportTable, Row
 
 _EXACT = Context(prec=60)
 _MINUS = "−"

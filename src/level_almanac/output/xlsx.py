@@ -10,7 +10,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.report_table import Cell, Column, ReportTable, Row
+from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.words import cell_words, mark_width, mark_words, notes, places_of, proof_lines
 

@@ -9,7 +9,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from level_almanac.book.tables import Field
+from level_almanac.files.tables import Field
 from level_almanac.store.binding import Binding
 
 Reason = Literal[

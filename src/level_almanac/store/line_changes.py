@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
-from level_almanac.book.tables import Table
+from level_almanac.files.tables import Table
 from level_almanac.store.engine import Engine
 from level_almanac.store.state import State, Store
 

@@ -9,7 +9,7 @@ from datetime import date
 from decimal import Decimal
 from pathlib import Path
 
-from level_almanac.book.tables import Table
+from level_almanac.files.tables import Table
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import YEARS, Cast, Reason
 from level_almanac.store.engine import Engine, Row

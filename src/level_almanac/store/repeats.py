@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
 
-from level_almanac.book.tables import Table
+from level_almanac.files.tables import Table
 from level_almanac.store.engine import Engine
 from level_almanac.store.lines import LEDGER_ORDER, ROW_GROUP
 

@@ -7,7 +7,7 @@ make the state's wide roll-up and its thin one, which is without those.
 from collections.abc import Sequence
 from pathlib import Path
 
-from level_almanac.book.tables import Table
+from level_almanac.files.tables import Table
 from level_almanac.store.engine import Engine, Row
 
 _COLUMNS = "entity, account, fiscal, entry_class"

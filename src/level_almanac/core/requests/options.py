@@ -10,7 +10,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any, Literal, NamedTuple
 
-from level_almanac.core.words.days import Edge, LengthFrom, Moved, NamedDay, read_day
+from level_almanac.core.language.days import Edge, LengthFrom, Moved, NamedDay, read_day
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 
 Kind = Literal["text", "texts", "flag", "count", "amount", "amounts", "day", "days", "choice"]

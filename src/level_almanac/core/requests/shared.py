@@ -4,10 +4,10 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.conditions_asked import Conditions
+from level_almanac.core.language.days import DayWords, Moved
+from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Option, option, options
-from level_almanac.core.threshold import Limit, Threshold
-from level_almanac.core.words.days import DayWords, Moved
+from level_almanac.core.table.threshold import Limit, Threshold
 from level_almanac.errors import Mistake, UsageMistake
 
 

@@ -1,0 +1,1 @@
+"""The fiscal calendar: years, quarters, periods and weeks, and where a day stands."""

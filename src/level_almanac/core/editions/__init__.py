@@ -1,0 +1,1 @@
+"""Reports issued together: frozen, verified, compared."""

@@ -1,0 +1,152 @@
+"""Editions as reports: which there are, what is in one, and whether one is still what was issued (docs/editions.md)."""
+
+from collections.abc import Sequence
+from datetime import date
+from typing import NamedTuple
+
+from level_almanac.core.editions.issued_figures import Moved
+from level_almanac.core.table.model import Column, ReportTable, Row
+from level_almanac.files.editions import Edition, record_facts
+
+_MOST_FIGURES = 12
+_SEAL_SHOWN = 16
+
+
+def editions_report(book_name: str, editions: Sequence[tuple[Edition, str]]) -> ReportTable:
+    """Return the list of editions. editions: each with its seal."""
+    rows = [
+        Row(
+            edition.name,
+            edition.name,
+            0,
+            "line",
+            {
+                "covers": edition.covers,
+                "issued": edition.issued_at[:16].replace("T", " "),
+                "pages": len(edition.pages),
+                "findings": sum(len(page.findings) for page in edition.pages),
+                "seal": seal[:_SEAL_SHOWN],
+            },
+        )
+        for edition, seal in editions
+    ]
+    return ReportTable(
+        title=f"Editions of {book_name}",
+        facts={"editions": str(len(rows))},
+        subtitle=(f"{len(rows)} issued" if rows else "none issued yet",),
+        columns=(
+            Column("covers", "covers", "text"),
+            Column("issued", "issued", "text"),
+            Column("pages", "pages", "count"),
+            Column("findings", "findings", "count"),
+            Column("seal", "seal begins", "text"),
+        ),
+        rows=tuple(rows),
+        key_label="edition",
+    )
+
+
+def edition_report(edition: Edition, seal: str) -> ReportTable:
+    """Return what is in one edition."""
+    rows = [Row("pages:heading", "Pages", 0, "heading")]
+    for page in edition.pages:
+        told = ", ".join(f"{name} {text or 'left open'}" for name, text in page.answers.items())
+        cells = {"what": page.title, "told": told, "state": page.lock or "not locked"}
+        rows.append(Row(page.name, page.name, 1, "line", cells))
+        rows += [
+            Row(f"{page.name}>{number}", f"does not hold: {words}", 2, "line")
+            for number, words in enumerate(page.findings, 1)
+        ]
+    rows.append(Row("data:heading", "Data", 0, "heading"))
+    for table, lines in edition.data.items():
+        through = edition.through.get(table)
+        told = f"complete through {through}" if through else ""
+        rows.append(Row(f"data/{table}", table, 1, "line", {"what": f"{lines:,} lines", "told": told}))
+    if edition.ties:
+        rows.append(Row("ties:heading", "Figures on several pages, which agree", 0, "heading"))
+        rows += [Row(f"ties/{number}", words, 1, "line") for number, words in enumerate(edition.ties, 1)]
+    if edition.unexplained:
+        rows.append(Row("unexplained:heading", "Changes issued without an explanation", 0, "heading"))
+        rows += [Row(f"unexplained/{n}", words, 1, "line") for n, words in enumerate(edition.unexplained, 1)]
+    return ReportTable(
+        title=f"Edition {edition.name}",
+        facts={**record_facts(edition), "seal": seal},
+        subtitle=(
+            edition.covers,
+            f"issued {edition.issued_at[:16].replace('T', ' ')} with {edition.made_with}",
+            f"seal {seal}",
+        ),
+        columns=(Column("what", "what", "text"), Column("told", "told", "text"), Column("state", "state", "text")),
+        rows=tuple(rows),
+        key_label="page",
+    )
+
+
+class Verified(NamedTuple):
+    """One page that was computed anew. compared: how many figures; moved: those that differ; failed: why it could not
+    be run, if it could not.
+    """
+
+    name: str
+    compared: int
+    moved: tuple[Moved, ...] = ()
+    failed: str = ""
+
+
+class Verification(NamedTuple):
+    """What was looked at of an edition. broken: its files that are not as issued; damaged: parts of its data."""
+
+    edition: Edition
+    seal: str
+    broken: Sequence[str]
+    damaged: Sequence[str]
+    parts: int
+    pages: Sequence[Verified]
+    today: date
+
+    @property
+    def holds(self) -> bool:
+        """Whether all is as it was issued."""
+        return not self.broken and not self.damaged and not any(page.moved or page.failed for page in self.pages)
+
+
+def verification_report(found: Verification) -> ReportTable:
+    """Return whether an edition is still what was issued."""
+    edition = found.edition
+    rows = [
+        _row("files", f"{len(edition.files) + 1:,} files, by the hashes under the seal", found.broken),
+        _row("data", f"{found.parts:,} parts of the data, by their hashes", found.damaged),
+    ]
+    rows += [Row(f"files>{number}", words, 1, "line") for number, words in enumerate(found.broken, 1)]
+    rows += [
+        Row(f"data>{number}", f"{part} is damaged or gone", 1, "line") for number, part in enumerate(found.damaged, 1)
+    ]
+    for page in found.pages:
+        rows.append(_row(page.name, f"{page.compared:,} figures computed anew", page.moved or page.failed))
+        if page.failed:
+            rows.append(Row(f"{page.name}>failed", page.failed.partition("\n")[0], 1, "line"))
+        for number, moved in enumerate(page.moved[:_MOST_FIGURES], 1):
+            was = moved.before.value if moved.before else "not there"
+            now = moved.after.value if moved.after else "not there"
+            words = f"{moved.figure.words}: issued {was}, computed {now}"
+            rows.append(Row(f"{page.name}>{number}", words, 1, "line"))
+        if len(page.moved) > _MOST_FIGURES:
+            words = f"and {len(page.moved) - _MOST_FIGURES:,} more figures"
+            rows.append(Row(f"{page.name}>more", words, 1, "line"))
+    verdict = "all is as it was issued" if found.holds else "NOT AS IT WAS ISSUED"
+    return ReportTable(
+        title=f"Verification of the edition {edition.name}",
+        facts={**record_facts(edition), "seal": found.seal, "holds": "yes" if found.holds else "no"},
+        subtitle=(
+            verdict,
+            f"{edition.covers} · issued {edition.issued_at[:16].replace('T', ' ')} with {edition.made_with}",
+            f"seal {found.seal}",
+        ),
+        columns=(Column("what", "what was looked at", "text"), Column("state", "state", "text")),
+        rows=tuple(rows),
+        key_label="edition",
+    )
+
+
+def _row(key: str, what: str, wrong: object) -> Row:
+    return Row(key, key, 0, "line", {"what": what, "state": "DIFFERS" if wrong else "the same"})

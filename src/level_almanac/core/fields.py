@@ -1,0 +1,141 @@
+"""What can be asked of a table's lines: its own fields, and those of the tables that it links to (docs/fields.md)."""
+
+from collections.abc import Iterator, Mapping
+from decimal import Decimal
+from types import MappingProxyType
+from typing import Any, NamedTuple
+
+from level_almanac.files.tables import BILLING_SIGNS, CREDIT_CLASSES, KIND_SIGNS, SIDE_OF, Kind, Table
+from level_almanac.store.expressions import Arithmetic, Column, Constant, Expression, Given, PeriodId
+from level_almanac.store.predicate import FieldTest
+
+LINE_FIELDS = {"file": "text", "file_line": "whole"}
+"""What every line knows of where it came from."""
+LEDGER_FIELDS = {"counted": "date", "entry": "text"}
+"""What the store adds to a ledger line: the day that it counts on, and its entry class."""
+TURNED: Expression = Arithmetic("-", Constant(Decimal(0)), Column("amount"))
+NATURAL: Expression = Given(((FieldTest("account.class", "is", CREDIT_CLASSES), TURNED),), Column("amount"))
+"""A ledger line's amount in the natural sign of its account's class (docs/figures.md, "Signs")."""
+
+
+def _signed(signs: Mapping[str, int]) -> Expression:
+    return Given(
+        ((FieldTest("kind", "is", tuple(kind for kind, sign in signs.items() if sign > 0)), Column("amount")),), TURNED
+    )
+
+
+SIGNED = {
+    **{table: _signed(KIND_SIGNS) for table in SIDE_OF.values()},
+    "billing": _signed(BILLING_SIGNS),
+}
+"""By table what a line, by its kind, does to what a party owes or is owed, or to what was billed and is to come."""
+
+
+class LineField(NamedTuple):
+    """One field of a table's lines. value: where it is found; link: the field through which another table is reached,
+    or empty; table: where it stands; number_like: whether its text is compared and sorted as a number.
+    """
+
+    name: str
+    kind: Kind
+    value: Expression
+    table: str
+    link: str = ""
+    number_like: bool = False
+
+
+class LineFields(NamedTuple):
+    """All fields of one table's lines by name, and which tables have a field of a name that this one lacks."""
+
+    table: Table
+    by_name: Mapping[str, LineField]
+    elsewhere: Mapping[str, tuple[str, ...]]
+
+    def with_computed(self, field: LineField) -> "LineFields":
+        """Return the same with one more field."""
+        return self._replace(by_name={**self.by_name, field.name: field})
+
+    @property
+    def as_exported(self) -> "LineFields":
+        """The same without what a line has only once it is in the book."""
+        added = (*LINE_FIELDS, *LEDGER_FIELDS)
+        return self._replace(by_name={name: field for name, field in self.by_name.items() if name not in added})
+
+    @property
+    def places(self) -> dict[str, Expression]:
+        """Where each field is found, and what places a line in the calendar."""
+        return {
+            **{name: field.value for name, field in self.by_name.items()},
+            "fiscal": Column("fiscal"),
+            "counted": Column("counted"),
+            "entry_class": Column("entry_class"),
+        }
+
+
+class AnyHead(dict[str, LineField]):
+    """Every name is a text field: the heads of an export are known only once it is read."""
+
+    def get(self, name: str, default: Any = None) -> Any:  # noqa: ARG002  dict's signature
+        """Return a text field of this name."""
+        return LineField(name, "text", Column(name), "")
+
+
+def export_fields() -> LineFields:
+    """Return what the condition of an intake block can ask of an export: any of its heads."""
+    return LineFields(Table("export", (), ()), AnyHead(), {})
+
+
+def line_fields(
+    name: str, tables: Mapping[str, Table], same_as: Mapping[str, str] = MappingProxyType({})
+) -> LineFields:
+    """Return the fields of a table's lines, with those of the tables that it links to.
+
+    same_as: the codes of parties to those that stand for them.
+    """
+    table = tables[name]
+    found = {field.name: field for field in _own(table)}
+    if name in SIDE_OF.values():
+        told = found["party"]._replace(name="party_told")
+        found = {**found, "party_told": told, "party": found["party"]._replace(value=_standing(told, same_as))}
+    for link, target in table.links.items():
+        found |= {
+            f"{link}.{field.name}": field._replace(name=f"{link}.{field.name}", value=_reached(field, link), link=link)
+            for field in _own(tables[target])
+            if field.name not in (*tables[target].key, *LINE_FIELDS) and not isinstance(field.value, PeriodId)
+        }
+    elsewhere: dict[str, tuple[str, ...]] = {}
+    for other in tables.values():
+        for field in other.fields:
+            if field.name not in found:
+                elsewhere[field.name] = (*elsewhere.get(field.name, ()), other.name)
+    return LineFields(table, found, elsewhere)
+
+
+def _standing(told: LineField, same_as: Mapping[str, str]) -> Expression:
+    """Return the code that stands for a party, where codes are one with others."""
+    cases = tuple((FieldTest(told.name, "is", (code,)), Constant(standing)) for code, standing in same_as.items())
+    return Given(cases, told.value) if cases else told.value
+
+
+def _own(table: Table) -> Iterator[LineField]:
+    for field in table.fields:
+        placed = field.kind == "period"
+        yield LineField(
+            field.name,
+            field.kind,
+            PeriodId() if placed else Column(field.name),
+            table.name,
+            number_like=field.name in table.number_like,
+        )
+    if table.name == "ledger":
+        yield LineField("counted", "date", Column("counted"), table.name)
+        yield LineField("entry", "text", Column("entry_class"), table.name)
+        yield LineField("natural", "amount", NATURAL, table.name)
+    if table.name in SIGNED:
+        yield LineField("signed", "amount", SIGNED[table.name], table.name)
+    yield LineField("file", "text", Column("file"), table.name)
+    yield LineField("file_line", "whole", Column("file_line"), table.name)
+
+
+def _reached(field: LineField, link: str) -> Expression:
+    return Column(field.value.column, link) if isinstance(field.value, Column) else field.value

@@ -1,0 +1,144 @@
+"""The facts that head a report: what it is of, the day it is made for and why, and how old its data is."""
+
+from collections.abc import Iterator, Sequence
+from datetime import date
+from decimal import Decimal
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words
+from level_almanac.core.calendar.fiscal import FiscalCalendar
+from level_almanac.core.selection import Selection
+from level_almanac.core.spans.as_of import AsOf, AsOfRequest, choice_words, choose_as_of, how_far_words, through_words
+
+
+def as_of_for(
+    book: Book, calendar: FiscalCalendar, request: AsOfRequest, today: date, documents: Sequence[str] = ()
+) -> AsOf:
+    """Return the day that a report over the ledger is made for. documents: the tables of them that it is over too."""
+    newest = book.newest_posting(today)
+    if documents and book.told_through is None:
+        days = [newest, *(book.newest_document(table, today) for table in documents)]
+        newest = max((day for day in days if day), default=None)
+    return choose_as_of(calendar, request, book.told_through, newest, today)
+
+
+def as_of_over(
+    book: Book,
+    calendar: FiscalCalendar,
+    request: AsOfRequest,
+    today: date,
+    table: str,
+    dated: str,
+    beside: str = "",
+) -> AsOf:
+    """Return the day that a report over one table is made for, or of two where the data of both reaches.
+
+    dated: the date of its lines that counts; beside: another table that the report uses.
+    """
+    told = {name: book.state.through[name] for name in (table, beside) if name in book.state.through}
+    first = min(told, key=lambda name: told[name], default=table)
+    newest = None if told else book.newest_day(table, dated, today)
+    words = (table_words_of(first), f"day in {table} by {dated}")
+    return choose_as_of(calendar, request, told.get(first), newest, today, words)
+
+
+def table_words_of(table: str) -> str:
+    """Return how a sentence on a table begins: `the ledger is`, `sales`."""
+    return "the ledger is" if table == "ledger" else table.replace("_", " ")
+
+
+def as_of_facts_over(as_of: AsOf, through: date | None) -> dict[str, str]:
+    """Return the day, its period, and how it was chosen, of a report over one table. through: how far its data goes."""
+    choices = choice_words(as_of)
+    facts = {"as_of": as_of.day.isoformat(), "as_of_chosen": as_of.how, "period": how_far_words(as_of, through)}
+    return facts | ({"choices": ", ".join(choices)} if choices else {})
+
+
+def as_of_words_over(as_of: AsOf, through: date | None) -> str:
+    """Return `through 17 Jun 2026 (sales are complete through this day): 2026-P09, day 17 of 30, part`."""
+    how = "" if as_of.how == "as asked" or as_of.named else f" ({as_of.how})"
+    return " · ".join([f"{through_words(as_of)}{how}: {how_far_words(as_of, through)}", *choice_words(as_of)])
+
+
+def reach_of(book: Book, table: str, dated: str, today: date) -> date | None:
+    """Return the day up to which a table's data goes: the day told at loading, or else the newest of its lines."""
+    return book.state.through.get(table) or book.newest_day(table, dated, today)
+
+
+def reach_notes(last: date, through: date | None) -> Iterator[str]:
+    """Yield that the data ends before the last day of a report, if it does."""
+    if through is not None and last > through:
+        yield f"The data ends on {day_words(through)}, before {day_words(last)}: what comes after is not there yet"
+
+
+def table_words(book: Book, table: str, dated: str, today: date) -> str:
+    """Return how old a table's data is: `sales complete through 17 Jun 2026, 9 days ago; loaded 18 Jun 2026 07:40`."""
+    loaded = book.state.loaded_at.astimezone(book.zone)
+    told = book.state.through.get(table)
+    day = told or book.newest_day(table, dated, today)
+    ago = f", {_ago((today - day).days)}" if day and day <= today else ""
+    newest = f"newest {dated} {day_words(day)}{ago}" if day else ""
+    reach = f"complete through {day_words(told)}{ago}" if told else newest
+    return f"{table.replace('_', ' ')} {reach}; loaded {day_words(loaded.date())} {loaded:%H:%M}{_aside_words(book)}"
+
+
+def _ago(days: int) -> str:
+    return {0: "today", 1: "yesterday"}.get(days, f"{days:,} days ago")
+
+
+def selection_facts(selection: Selection) -> dict[str, str]:
+    """Return which entities and which currency."""
+    return {
+        "entity": ", ".join(selection.entities),
+        "entity_name": selection.words,
+        "currency": selection.currency,
+    }
+
+
+def data_facts(book: Book) -> dict[str, str]:
+    """Return up to when the ledger is complete, if that was told, and when it was loaded, by the book's clock."""
+    facts = {"complete_through": book.told_through.isoformat()} if book.told_through else {}
+    if count := sum(loaded.set_aside for loaded in book.state.files):
+        facts["set_aside"] = str(count)
+    return facts | {"loaded": book.state.loaded_at.astimezone(book.zone).isoformat(timespec="minutes")}
+
+
+def data_words(book: Book) -> str:
+    """Return `ledger complete through 17 Jun 2026, loaded 18 Jun 2026 07:40`."""
+    loaded = book.state.loaded_at.astimezone(book.zone)
+    told = f"complete through {day_words(book.told_through)}, " if book.told_through else ""
+    return f"ledger {told}loaded {day_words(loaded.date())} {loaded:%H:%M}{_aside_words(book)}"
+
+
+def _aside_words(book: Book) -> str:
+    """Return how many lines were set aside at loading and how much, as every report has to say."""
+    aside = [loaded for loaded in book.state.files if loaded.set_aside]
+    if not aside:
+        return ""
+    count = sum(loaded.set_aside for loaded in aside)
+    sides = [sum((Decimal(loaded.aside_sums[side]) for loaded in aside), Decimal(0)) for side in (0, 1)]
+    lines = "1 line was" if count == 1 else f"{count:,} lines were"
+    return (
+        f" · {lines} SET ASIDE as wrong, debits {sides[0]:,.2f} and credits {sides[1]:,.2f} as far as they can be read"
+    )
+
+
+def as_of_facts(book: Book, as_of: AsOf, today: date) -> dict[str, str]:
+    """Return the day, its period, and how it was chosen."""
+    far = how_far_words(as_of, book.data_through(today))
+    choices = choice_words(as_of)
+    facts = {"as_of": as_of.day.isoformat(), "as_of_chosen": as_of.how, "period": far}
+    return facts | ({"choices": ", ".join(choices)} if choices else {})
+
+
+def as_of_words(book: Book, as_of: AsOf, today: date) -> str:
+    """Return `through 17 Jun 2026 (the ledger is complete through this day): 2026-P09, day 17 of 30, part`."""
+    far = how_far_words(as_of, book.data_through(today))
+    how = "" if as_of.how == "as asked" or as_of.named else f" ({as_of.how})"
+    return " · ".join([f"{through_words(as_of)}{how}: {far}", *choice_words(as_of)])
+
+
+def listed_some(names: Sequence[str], most: int = 6) -> str:
+    """Return the first names, and how many more there are."""
+    more = f" and {len(names) - most} more" if len(names) > most else ""
+    return f"{', '.join(names[:most])}{more}"

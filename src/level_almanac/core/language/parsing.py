@@ -1,0 +1,120 @@
+"""Parse an expression with the grammar, or say where it goes wrong and what could stand there."""
+
+import re
+from functools import cache
+from typing import TYPE_CHECKING, Any, Literal
+
+from level_almanac.errors import AlmanacError, Mistake, listed, nearest
+
+if TYPE_CHECKING:
+    from lark import Lark
+
+Node = Any
+"""A token or a tree of the parser's: a tree's children can be either, and only the grammar tells which."""
+Start = Literal["columns", "condition", "day", "formula", "computed", "fields", "sorts"]
+SPANS = (
+    "day", "wtd", "mtd", "ptd", "qtd", "ytd", "week", "month", "period", "quarter", "year", "opening", "closing",
+    "to date",
+)  # fmt: skip
+_WORDS_OF_TERMINAL = {
+    "SPAN": SPANS,
+    "UNIT": ("days", "weeks", "months", "periods", "quarters", "years"),
+    "VARIANCE": ("variance",),
+    "EDGE": ("start of", "end of"),
+    "WHICH": ("this", "last", "next"),
+    "ISO": ("a day",),
+    "ID": ("an id",),
+    "AS_OF": ("as-of",),
+    "NUMBER": ("a number",),
+    "CODE": ("a code",),
+    "NAME": ("a name",),
+    "SIGN": ("'+'", "'-'"),
+    "TIMES": ("'*'", "'/'"),
+    "EQUAL": ("'='",),
+    "SHARE": ("share of",),
+    "AGGREGATE": ("sum of", "average of", "minimum of", "maximum of"),
+    "DESCENDING": ("descending",),
+    "AT": ("at least", "at most"),
+    "AMPERSAND": ("'&'",),
+    "REST": ("rest of",),
+    "LAST": ("last",),
+    "__ANON_0": ("of",),
+    "PRIOR": ("prior",),
+    "LAST_YEAR": ("last year",),
+    "CHANGE": ("change",),
+    "PERCENT": ("'%'",),
+    "SEMICOLON": ("';'",),
+    "COMMA": ("','",),
+    "LPAR": ("'('",),
+    "RPAR": ("')'",),
+    "FIELD": ("a field",),
+    "QUOTED": ("a text in quotes",),
+    "WORD": ("a word",),
+    "$END": ("the end",),
+}
+
+_SHORT = {
+    "SPAN": ("a span such as ptd or ytd",),
+    "ISO": (),
+    "ID": (),
+    "TODAY": (),
+    "AS_OF": (),
+    "EDGE": (),
+    "LAST": (),
+    "REST": (),
+    "LPAR": (),
+}
+
+
+def pointed(text: str, start: int, length: int) -> str:
+    """Return the expression on one line and carets under the words meant on the next, indented by two."""
+    flat = re.sub(r"\s", " ", text)
+    return f"  {flat}\n  {' ' * start}{'^' * max(length, 1)}"
+
+
+@cache
+def _parser() -> "Lark":
+    import lark  # noqa: PLC0415  not needed where no expression is read
+
+    from level_almanac.core.language import tables  # noqa: PLC0415  as above
+
+    if lark.__version__ == tables.LARK:
+        # As the parsers that lark generates do it; the name is private, so only for the version that was tried.
+        load: Any = lark.Lark._load_from_dict  # type: ignore[attr-defined,unused-ignore]  # it has no types
+        made: lark.Lark = load(data=tables.DATA, memo=tables.MEMO)
+        return made
+    from level_almanac.core.language.build_tables import built  # noqa: PLC0415  seldom needed
+
+    return built()
+
+
+def parse(text: str, start: Start, where: str, error: type[AlmanacError]) -> Node:
+    """Return the parse tree of `text`. where: the option or key it comes from; error: what to raise for a mistake."""
+    from lark.exceptions import UnexpectedCharacters, UnexpectedToken  # noqa: PLC0415  as above
+
+    try:
+        return _parser().parse(text, start=start)
+    except UnexpectedCharacters as unexpected:
+        position, expected = int(unexpected.pos_in_stream or 0), unexpected.allowed or set()
+    except UnexpectedToken as unexpected:
+        ended = unexpected.token.type == "$END"
+        position = len(text) if ended else int(unexpected.token.start_pos or 0)
+        expected = unexpected.accepts or set()
+    match = re.match(r"[\w.-]+|\S", text[position:])
+    found = match[0] if match else ""
+    could = sorted({word for name in expected for word in _WORDS_OF_TERMINAL.get(name, (name.lower(),))})
+    # A column can start in so many ways that naming each would bury the answer; the nearest word is still found.
+    told = sorted(
+        {word for name in expected for word in _SHORT.get(name, _WORDS_OF_TERMINAL.get(name, (name.lower(),)))}
+    )
+    what = "this cannot stand here" if found else "the expression ends too early"
+    raise error(
+        Mistake(
+            what,
+            where,
+            repr(found) if found else "",
+            listed(told),
+            nearest(found, could) if found else "",
+            shown=pointed(text, position, len(found)),
+        )
+    )

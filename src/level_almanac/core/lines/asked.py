@@ -1,0 +1,44 @@
+"""The conditions that a report is asked for, as they were written and as rules; light, since most reports have none."""
+
+from collections.abc import Sequence
+from datetime import date
+from typing import TYPE_CHECKING, NamedTuple
+
+from level_almanac.core.lines.rule import Rule
+from level_almanac.core.requests.conditions import Conditions
+
+if TYPE_CHECKING:
+    from level_almanac.core.book import Book
+    from level_almanac.core.spans.as_of import AsOf
+    from level_almanac.store.ledger_sums import Filter
+
+
+class LedgerConditions(NamedTuple):
+    """The conditions of a report over sums of the ledger. rules: in order; words: each as it was asked for."""
+
+    rules: tuple[Rule, ...]
+    words: tuple[str, ...]
+
+    def filter_of(self, book: "Book", free: Sequence[str], shown: Sequence[str]) -> "Filter | None":
+        """Return what the store is to sum only, or None where there are no conditions.
+
+        free: the measures that they are not asked for; shown: those that make what is shown.
+        """
+        if not self.rules:
+            return None
+        from level_almanac.store.ledger_sums import Filter  # noqa: PLC0415  used here only
+
+        source = book.line_source(book.line_fields("ledger"), [rule.predicate for rule in self.rules], ())
+        return Filter(source, frozenset(free), tuple(shown))
+
+
+def ledger_conditions(book: "Book", conditions: Conditions, as_of: "AsOf", today: date) -> LedgerConditions:
+    """Return the conditions as rules on ledger lines; raise UsageMistake for one that cannot be read."""
+    if not conditions:
+        return LedgerConditions((), ())
+    # Most reports have none, and should not wait for what reads them.
+    from level_almanac.core.lines.conditions import DayReach  # noqa: PLC0415  as said
+    from level_almanac.core.lines.rules import condition_rules  # noqa: PLC0415  as said
+
+    rules = condition_rules(conditions, book.line_fields("ledger"), DayReach(as_of, today))
+    return LedgerConditions(tuple(rules), tuple(conditions.words))

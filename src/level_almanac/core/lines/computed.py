@@ -1,0 +1,242 @@
+"""Computed fields: `late = days from due to as-of`, `size = give small if amount under 100; else large`, arithmetic.
+
+What divides is not a value of a line: it is made of sums, so that a ratio is never summed or averaged.
+"""
+
+import re
+from collections.abc import Callable, Mapping
+from datetime import date
+from decimal import Decimal, InvalidOperation
+from typing import Any, NamedTuple
+
+from level_almanac.core.fields import LineField, LineFields
+from level_almanac.core.language.days import DayReader, Unit, day_of, unit_of
+from level_almanac.core.language.formulas import Both, Formula, Name, Negative, Number
+from level_almanac.core.language.parsing import Node, parse, pointed
+from level_almanac.core.lines.conditions import ConditionReader, DayReach, unknown_field
+from level_almanac.errors import AlmanacError, Mistake
+from level_almanac.files.tables import Kind
+from level_almanac.store.expressions import (
+    Arithmetic,
+    Constant,
+    DaysBetween,
+    Expression,
+    Given,
+    Joined,
+    Labelled,
+    Piece,
+)
+
+_NAMED = re.compile(r"\s*([a-z][a-z0-9_]*)\s*=(.*)", re.IGNORECASE | re.DOTALL)
+_NUMBERS = ("amount", "quantity", "whole")
+Labels = Callable[[LineField, Unit], Labelled | None]
+"""Takes a date and a unit of the calendar and returns the label of the unit that each day lies in; None where the unit
+is a fiscal period and the line has one of its own."""
+
+
+class Ratio(NamedTuple):
+    """A formula with a division in it, and the values that it is of, each summed before it is computed."""
+
+    formula: Formula
+    parts: Mapping[str, Expression]
+
+
+class Computed(NamedTuple):
+    """A computed field: its name and kind, and its value on a line or the ratio that it is."""
+
+    name: str
+    kind: Kind
+    value: Expression | None
+    ratio: Ratio | None = None
+
+
+class ComputedReader:
+    """Reads computed fields, and parts of dates, of one table's lines."""
+
+    def __init__(
+        self, fields: LineFields, where: str, error: type[AlmanacError], reach: DayReach, labels: Labels
+    ) -> None:
+        self.fields, self.where, self.error, self.reach, self.labels = fields, where, error, reach, labels
+        self.text = ""
+
+    def read(self, text: str) -> Computed:
+        """Return the field that `name = words` says; raise the error with the word at fault."""
+        named = _NAMED.fullmatch(text)
+        if named is None:
+            allowed = "a name, `=`, and what it is, as in `late = days from due to as-of`"
+            raise self.error(Mistake("a computed field needs a name", self.where, repr(text), allowed))
+        name = named[1].lower()
+        if name in self.fields.by_name:
+            shown = pointed(text, named.start(1), len(name))
+            raise self.error(Mistake("the table has a field of this name", self.where, repr(name), shown=shown))
+        # Blanks in place of the name keep the carets of messages where they belong.
+        self.text = " " * named.start(2) + named[2]
+        tree = parse(self.text, "computed", self.where, self.error).children[0]
+        self.text = text
+        match tree.data:
+            case "give":
+                kind, value = self._give(tree.children)
+            case "text":
+                kind, value = "text", Joined(tuple(self._text(part) for part in tree.children))
+            case "days":
+                kind, value = "whole", self._days(tree.children)
+            case "piece":
+                kind, value = "text", self._text(tree)
+            case "part":
+                kind, value = "text", self.part(tree)
+            case _:
+                return self._arithmetic(name, tree)
+        return Computed(name, kind, value)
+
+    def field(self, tree: Node) -> LineField:
+        """Return the field that a `field_name` names."""
+        token = tree.children[0]
+        name = str(token).lower()
+        found = self.fields.by_name.get(name)
+        if found is None:
+            shown = pointed(self.text, token.start_pos or 0, len(token))
+            raise self.error(unknown_field(name, self.fields, self.where, shown))
+        return found
+
+    def part(self, tree: Node) -> Expression:
+        """Return the label of the unit of the calendar that a date lies in: `quarter of posted`."""
+        unit, *_, name = tree.children
+        field = self.field(name)
+        if field.kind != "date":
+            what = f"{field.name} is no date, so it has no {unit_of(unit)}"
+            raise self.error(self._mistake(name.children[0], what))
+        labelled = self.labels(field, unit_of(unit))
+        return labelled if labelled is not None else self.fields.by_name["period"].value
+
+    def _give(self, children: list[Any]) -> tuple[Kind, Expression]:
+        reader = ConditionReader(self.text, self.fields, self.where, self.error, self.reach)
+        trees = [child for child in children if hasattr(child, "data")]
+        tests, results = trees[1::2], trees[0::2]
+        if len(results) == len(tests):
+            what = "a line that meets none of these conditions would have no value"
+            step = "end with `; else VALUE`"
+            shown = pointed(self.text, len(self.text.rstrip()), 1)
+            raise self.error(Mistake(what, self.where, next_step=step, shown=shown))
+        words = [reader.words(result) for result in results]
+        numbers = [_number(word) for word in words]
+        quoted = any(str(token).startswith('"') for result in results for token in result.children)
+        if None not in numbers and not quoted:
+            values: list[Expression] = [Constant(number) for number in numbers if number is not None]
+            kind: Kind = "quantity"
+        else:
+            values, kind = [Constant(word) for word in words], "text"
+        cases = tuple((reader.read(test), value) for test, value in zip(tests, values, strict=False))
+        return kind, Given(cases, values[-1])
+
+    def _text(self, tree: Node) -> Expression:
+        match tree.data:
+            case "quoted":
+                return Constant(str(tree.children[0]).strip('"'))
+            case "piece":
+                end, number, *_, name = tree.children
+                last = str(end).lower() == "last"
+                return Piece("last" if last else "first", int(Decimal(str(number))), self._texted(name))
+            case "part":
+                return self.part(tree)
+        return self._texted(tree)
+
+    def _texted(self, tree: Node) -> Expression:
+        field = self.field(tree)
+        if field.kind not in ("text", "period"):
+            what = f"{field.name} is no text"
+            raise self.error(self._mistake(tree.children[0], what))
+        return field.value
+
+    def _days(self, children: list[Any]) -> Expression:
+        unit, *moments = [child for child in children if getattr(child, "type", "") not in ("FROM", "TO")]
+        if unit_of(unit) != "day":
+            raise self.error(self._mistake(unit, "time is counted in days here", "`days from A to B`"))
+        first, last = (self._moment(moment) for moment in moments)
+        return DaysBetween(first, last)
+
+    def _moment(self, tree: Node) -> Expression:
+        if tree.data != "field_name":
+            reader = DayReader(self.text, self.where, self.error)
+            day: date = day_of(reader.read(tree), self.reach.context)
+            return Constant(day)
+        field = self.field(tree)
+        if field.kind != "date":
+            raise self.error(self._mistake(tree.children[0], f"{field.name} is no date"))
+        return field.value
+
+    def _arithmetic(self, name: str, tree: Node) -> Computed:
+        kinds: set[Kind] = set()
+        parts: dict[str, Expression] = {}
+        found = self._figure(tree, kinds, parts)
+        if not isinstance(found, _Ratio):
+            kind: Kind = "amount" if "amount" in kinds else "quantity"
+            return Computed(name, kind, found)
+        return Computed(name, "quantity", None, Ratio(found.formula, parts))
+
+    def _figure(self, tree: Node, kinds: set[Kind], parts: dict[str, Expression]) -> "Expression | _Ratio":
+        match tree.data:
+            case "number":
+                return Constant(Decimal(str(tree.children[0])))
+            case "field_name":
+                field = self.field(tree)
+                if field.kind not in _NUMBERS:
+                    hint = "write `days from A to B` for the days between two dates" if field.kind == "date" else ""
+                    what = f"{field.name} is a {field.kind}, which cannot be computed with"
+                    raise self.error(self._mistake(tree.children[0], what, next_step=hint))
+                kinds.add(field.kind)
+                return field.value
+            case "signed":
+                sign, inner = tree.children
+                found = self._figure(inner, kinds, parts)
+                if str(sign) == "+":
+                    return found
+                if isinstance(found, _Ratio):
+                    return _Ratio(Negative(found.formula))
+                return Arithmetic("-", Constant(Decimal(0)), found)
+        left = self._figure(tree.children[0], kinds, parts)
+        for sign, each in zip(tree.children[1::2], tree.children[2::2], strict=True):
+            operation: Any = "-" if str(sign) == "−" else str(sign)
+            right = self._figure(each, kinds, parts)
+            if operation == "/" or isinstance(left, _Ratio) or isinstance(right, _Ratio):
+                left = _Ratio(Both(operation, _summed(left, parts), _summed(right, parts)))
+            else:
+                left = Arithmetic(operation, left, right)
+        return left
+
+    def _mistake(self, token: Any, what: str, allowed: str = "", next_step: str = "") -> Mistake:
+        shown = pointed(self.text, token.start_pos or 0, len(token))
+        return Mistake(what, self.where, repr(str(token)), allowed, next_step, shown=shown)
+
+
+class _Ratio(NamedTuple):
+    """A formula with a division in it, in the making."""
+
+    formula: Formula
+
+
+def _summed(value: "Expression | _Ratio", parts: dict[str, Expression]) -> Formula:
+    if isinstance(value, _Ratio):
+        return value.formula
+    if isinstance(value, Constant) and isinstance(value.value, Decimal):
+        return Number(value.value)
+    if isinstance(value, Arithmetic) and value.operation != "*":
+        left, right = value.left, value.right
+        if left == Constant(Decimal(0)) and value.operation == "-":
+            return Negative(_summed(right, parts))
+        if not isinstance(left, Constant) and not isinstance(right, Constant):
+            # Each is summed by itself: a line that lacks one of the two still counts with the other.
+            return Both(value.operation, _summed(left, parts), _summed(right, parts))
+    for name, known in parts.items():
+        if known == value:
+            return Name(name)
+    name = f"part-{len(parts)}"
+    parts[name] = value
+    return Name(name)
+
+
+def _number(word: str) -> Decimal | None:
+    try:
+        number = Decimal(word.replace("−", "-"))
+    except InvalidOperation:
+        return None
+    return number if number.is_finite() else None

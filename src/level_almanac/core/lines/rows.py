@@ -1,0 +1,369 @@
+"""The rows of a list: lines as the store has them, and groups folded from the smallest up to the whole."""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import Context, Decimal
+from functools import reduce
+from typing import Any
+
+from level_almanac.core.language.formulas import value_of
+from level_almanac.core.lines.selected import ShownField
+from level_almanac.core.lines.shape import ListShape, MadeRows
+from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, Counted, Note, Row
+from level_almanac.store.engine import Engine
+from level_almanac.store.expressions import is_only_linked
+from level_almanac.store.line_query import Asked, LineSource, Order, Summing, groups, lines
+
+_ZERO = Decimal(0)
+_EXACT_ENOUGH = Context(prec=50)
+_MOST_NAMED = 5
+_MOST_DECIMALS = 6
+_COLUMN_KINDS: dict[str, ColumnKind] = {
+    "amount": "amount",
+    "quantity": "number",
+    "whole": "count",
+    "date": "date",
+    "text": "text",
+    "period": "text",
+}
+
+
+@dataclass(slots=True)
+class _Group:
+    """Some lines that agree in the first fields of `by`. sums: as the store gave them, or folded from inner ones."""
+
+    members: tuple[Any, ...]
+    lines: int
+    sums: tuple[Any, ...]
+    inner: "list[_Group]" = field(default_factory=list)
+    rows: list[Row] = field(default_factory=list)
+
+
+class _Plan:
+    """Which values are asked of the store for the columns, and how a cell is made of them."""
+
+    def __init__(self, shape: ListShape) -> None:
+        self.shape = shape
+        self.asked: list[Asked] = []
+        self.places: dict[str, tuple[int, ...]] = {}
+        for column in shape.shown:
+            self.places[column.key] = tuple(self._ask(each) for each in _asked_for(column))
+        self.measure = self._ask(Asked(shape.measure)) if shape.measure is not None else None
+
+    def _ask(self, asked: Asked) -> int:
+        if asked not in self.asked:
+            self.asked.append(asked)
+        return self.asked.index(asked)
+
+    def amount(self, sums: Sequence[Any]) -> Decimal:
+        """Return what the lines come to in a proof."""
+        return _ZERO if self.measure is None or sums[self.measure] is None else Decimal(sums[self.measure])
+
+    def cell(self, column: ShownField, lines_: int, sums: Sequence[Any]) -> Cell:
+        """Return the cell of a group."""
+        places = self.places[column.key]
+        if column.aggregate == "count" and not places:
+            return lines_
+        return _value(column, [sums[place] for place in places])
+
+    def folded(self, members: tuple[Any, ...], inner: "list[_Group]") -> _Group:
+        """Return the group of some groups."""
+        sums = tuple(
+            _fold(asked.summing, [group.sums[number] for group in inner]) for number, asked in enumerate(self.asked)
+        )
+        return _Group(members, sum(group.lines for group in inner), sums, inner)
+
+
+def _asked_for(column: ShownField) -> Iterator[Asked]:
+    if column.ratio is not None:
+        for part in column.ratio.parts.values():
+            yield Asked(part, "only" if is_only_linked(part) else "sum")
+    elif column.value is not None:
+        yield Asked(column.value, column.summing)
+        if column.aggregate == "average":
+            yield Asked(column.value, "count")
+
+
+def _value(column: ShownField, found: Sequence[Any]) -> Cell:
+    if column.ratio is not None:
+        parts = dict(zip(column.ratio.parts, found, strict=True))
+        return value_of(column.ratio.formula, lambda name: None if parts[name] is None else Decimal(parts[name]))
+    if column.aggregate == "average":
+        total, count = found
+        return _EXACT_ENOUGH.divide(Decimal(total), Decimal(count)) if count else None
+    value: Cell = found[0]
+    return value
+
+
+def _add(one: Any, other: Any) -> Any:
+    # A product of two amounts can have more figures than Python's decimals keep by themselves.
+    return _EXACT_ENOUGH.add(one, other) if isinstance(one, Decimal) and isinstance(other, Decimal) else one + other
+
+
+def _fold(summing: Summing, values: Sequence[Any]) -> Any:
+    there = [value for value in values if value is not None]
+    match summing:
+        case "sum" | "count":
+            return reduce(_add, there) if there else None
+        case "minimum":
+            return min(there, default=None)
+        case "maximum":
+            return max(there, default=None)
+    return there[0] if len(there) == len(values) and there and all(value == there[0] for value in there) else None
+
+
+class ListRows:
+    """Makes the rows of one list."""
+
+    def __init__(self, engine: Engine, source: LineSource, shape: ListShape) -> None:
+        self.engine, self.source, self.shape = engine, source, shape
+        self.plan = _Plan(shape)
+        self.notes: list[Note | str] = []
+        self.members: dict[str, tuple[Any, ...]] = {}
+
+    def made(self) -> MadeRows:
+        """Ask the store and return the rows."""
+        if not self.shape.by:
+            return self._finished(self._plain(), Counted(0, _ZERO), ())
+        found = self._groups()
+        kept = [group for group in found if self._holds(group)]
+        fallen = [group for group in found if not self._holds(group)]
+        out = sum((Counted(group.lines, self.plan.amount(group.sums)) for group in fallen), Counted(0, _ZERO))
+        if self.shape.exclusions and self.shape.limits:
+            self.notes += self._short_notes({group.members for group in kept})
+        if self.shape.lines:
+            self._give_lines({group.members: group for group in kept})
+        whole = self._nested(kept, 0, ())
+        top = self._sorted(whole.inner, 0)
+        shown = top if self.shape.first is None else top[: self.shape.first]
+        rows: list[Row] = []
+        for group in shown:
+            rows += self._group_rows(group, 0)
+        keys = [self._key(group.members) for group in shown]
+        rows += self._totals(whole, len(shown), len(top), self.plan.folded((), shown), keys, self.shape.by[0].label)
+        lines_ = sum(len(group.rows) for group in kept)
+        checks = (Check("every line of the groups is shown", lines_ == whole.lines),) if self.shape.lines else ()
+        return self._finished(rows, out, checks)
+
+    # Lines.
+
+    def _plain(self) -> list[Row]:
+        found = groups(self.engine, self.source, (), self.plan.asked)
+        row: tuple[Any, ...] = found[0] if found else (0, *([None] * len(self.plan.asked)))
+        count = int(row[0])
+        whole = _Group((), count, tuple(row[1:]))
+        rows = [made for _, made in self._lines(self.shape.first)]
+        part = whole
+        if self.shape.first is not None and len(rows) < count:
+            part = self._part(len(rows))
+        rows += self._totals(whole, len(rows), count, part, [row.key for row in rows], "lines")
+        return rows
+
+    def _part(self, count: int) -> _Group:
+        """Return the group of the first lines, folded one by one."""
+        values = lines(self.engine, self.source, [each.value for each in self.plan.asked], self._line_order(), count)
+        single = [
+            _Group((), 1, tuple(
+                (0 if value is None else 1) if asked.summing == "count" else value
+                for asked, value in zip(self.plan.asked, row, strict=True)
+            ))
+            for row in values
+        ]  # fmt: skip
+        return self.plan.folded((), single)
+
+    def _line_order(self) -> tuple[Order, ...]:
+        sorts = tuple(
+            Order(sort.field.value, sort.descending, sort.field.number_like)
+            for sort in self.shape.sorts
+            if sort.field.value is not None
+        )
+        return (*sorts, *self.shape.order)
+
+    def _lines(self, first: int | None = None) -> Iterator[tuple[tuple[Any, ...], Row]]:
+        """Yield each line's values of `by`, and its row."""
+        shape, by, key = self.shape, len(self.shape.by), len(self.shape.key)
+        wanted = [each.value for each in shape.by if each.value is not None] + [each.value for each in shape.key]
+        places: dict[str, list[int]] = {}
+        for column in shape.shown:
+            parts = list(column.ratio.parts.values()) if column.ratio else [column.value] if column.value else []
+            places[column.key] = list(range(len(wanted), len(wanted) + len(parts)))
+            wanted += parts
+        level = by
+        for row in lines(self.engine, self.source, wanted, self._line_order(), first):
+            cells: dict[str, Cell] = {}
+            for column in shape.shown:
+                found = [row[place] for place in places[column.key]]
+                if column.ratio is not None:
+                    cells[column.key] = _value(column, found)
+                elif found and column.aggregate in ("", "sum"):
+                    cells[column.key] = found[0]
+            name = "/".join(str(each) for each in row[by : by + key] if each is not None)
+            members = tuple(row[:by])
+            prefix = f"{self._key(members)}/" if members else ""
+            yield members, Row(f"{prefix}{name}", name, level, "line", cells)
+
+    def _give_lines(self, by_members: "dict[tuple[Any, ...], _Group]") -> None:
+        for members, row in self._lines():
+            if members in by_members:
+                by_members[members].rows.append(row)
+
+    # Groups.
+
+    def _groups(self, less: int = 0) -> list[_Group]:
+        by = [each.value for each in self.shape.by if each.value is not None]
+        found = groups(self.engine, self.source, by, self.plan.asked, less)
+        return [_Group(tuple(row[: len(by)]), row[len(by)], tuple(row[len(by) + 1 :])) for row in found]
+
+    def _holds(self, group: _Group) -> bool:
+        for limit, column in self.shape.limits:
+            cell = self.plan.cell(column, group.lines, group.sums)
+            if not limit.holds(Decimal(cell) if isinstance(cell, int | Decimal) else None):
+                return False
+        return True
+
+    def _short_notes(self, kept: set[tuple[Any, ...]]) -> Iterator[Note | str]:
+        """Name the groups that fall short only because of what was excepted."""
+        short = [
+            group for group in self._groups(self.shape.exclusions) if group.members not in kept and self._holds(group)
+        ]
+        if not short:
+            return
+        column = self.shape.limits[0][1]
+        ordered = sorted(short, key=lambda group: self._key(group.members))
+        names = [f"{self._name(group.members)} with {{}}" for group in ordered[:_MOST_NAMED]]
+        more = f" and {len(short) - _MOST_NAMED} more" if len(short) > _MOST_NAMED else ""
+        amounts = [self.plan.cell(column, group.lines, group.sums) for group in ordered[:_MOST_NAMED]]
+        values = tuple(Decimal(cell) if isinstance(cell, int | Decimal) else _ZERO for cell in amounts)
+        words = f"Only because of --except these are not shown: {', '.join(names)}{more}"
+        yield Note(words, values, self.shape.decimals if column.kind == "amount" else 0)
+
+    def _nested(self, found: "list[_Group]", depth: int, members: tuple[Any, ...]) -> _Group:
+        if depth == len(self.shape.by):
+            return found[0]
+        inner: dict[Any, list[_Group]] = {}
+        for group in found:
+            inner.setdefault(group.members[depth], []).append(group)
+        return self.plan.folded(
+            members, [self._nested(each, depth + 1, (*members, member)) for member, each in inner.items()]
+        )
+
+    def _sorted(self, found: "list[_Group]", depth: int) -> "list[_Group]":
+        by = self.shape.by[depth]
+        ordered = _in_order(found, lambda group: _natural(group.members[depth], by), descending=False)
+        for sort in reversed(self.shape.sorts):
+            if sort.key == by.key:
+                ordered = _in_order(
+                    ordered, lambda group: _natural(group.members[depth], by), descending=sort.descending
+                )
+            elif sort.key in self.plan.places:
+                ordered = _in_order(ordered, self._value_in(sort.key), descending=sort.descending)
+        return ordered
+
+    def _value_in(self, key: str) -> Callable[[_Group], Cell]:
+        column = next(each for each in self.shape.shown if each.key == key)
+        return lambda group: self.plan.cell(column, group.lines, group.sums)
+
+    def _group_rows(self, group: _Group, depth: int) -> Iterator[Row]:
+        key, label = self._key(group.members), self._member(group.members[-1], self.shape.by[depth])
+        self.members[key] = group.members
+        deepest = depth == len(self.shape.by) - 1
+        if deepest and not self.shape.lines:
+            yield Row(key, label, depth, "line", self._cells(group, total=False))
+            return
+        cells = self._cells(group)
+        yield Row(f"{key}:heading", label, depth, "heading")
+        below: list[Row] = list(group.rows)
+        keys = [row.key for row in below]
+        if not deepest:
+            for inner in self._sorted(group.inner, depth + 1):
+                made = list(self._group_rows(inner, depth + 1))
+                keys.append(made[-1].key)
+                below += made
+        yield from below
+        yield Row(key, f"Total {label}", depth, "subtotal", cells, adds=tuple((1, each) for each in keys))
+
+    def _totals(
+        self, whole: _Group, shown: int, there: int, part: _Group, keys: Sequence[str], what: str
+    ) -> Iterator[Row]:
+        adds = tuple((1, key) for key in keys)
+        if shown < there:
+            self.notes.append(f"First {shown:,} of {there:,} shown; the total is of all of them")
+            yield Row("shown", f"Total of the first {shown:,}", 0, "subtotal", self._cells(part), adds=adds)
+            yield Row("total", f"Total of all {there:,}", 0, "total", self._cells(whole))
+            return
+        words = f"Total, {there:,} {'line' if there == 1 else what}" if what == "lines" else "Total"
+        yield Row("total", words, 0, "total", self._cells(whole), adds=adds)
+
+    def _cells(self, group: _Group, *, total: bool = True) -> dict[str, Cell]:
+        """Return the cells of a group; what its lines have in common is not told beneath them, as if it were a sum."""
+        return {
+            column.key: self.plan.cell(column, group.lines, group.sums)
+            for column in self.shape.shown
+            if not total or column.ratio is not None or column.summing != "only"
+        }
+
+    def _key(self, members: Sequence[Any]) -> str:
+        named = zip(members, self.shape.by, strict=False)
+        return "/".join(f"{by.key}-blank" if member is None else str(member) for member, by in named)
+
+    def _name(self, members: Sequence[Any]) -> str:
+        named = zip(members, self.shape.by, strict=False)
+        return ", ".join(self._member(member, by) for member, by in named)
+
+    @staticmethod
+    def _member(member: Any, by: ShownField) -> str:
+        return f"(no {by.label})" if member is None else str(member)
+
+    def _finished(self, rows: list[Row], fallen: Counted, checks: tuple[Check, ...]) -> MadeRows:
+        columns = []
+        for column in self.shape.shown:
+            cells = [row.cells.get(column.key) for row in rows]
+            columns.append(_column(column, cells, self.shape.decimals))
+        by_key = {column.key: column for column in columns}
+        tidied = [
+            row._replace(cells={key: _tidy(cell, by_key[key]) for key, cell in row.cells.items()}) for row in rows
+        ]
+        return MadeRows(tuple(columns), tuple(tidied), fallen, checks, tuple(self.notes), self.members)
+
+
+def _natural(member: Any, by: ShownField) -> Any:
+    if by.number_like and isinstance(member, str) and member.isdigit():
+        return member.zfill(30)
+    return member
+
+
+def _in_order(found: list[_Group], value: Callable[[_Group], Any], *, descending: bool) -> list[_Group]:
+    """Return the groups in order of a value, those without one last; equal ones stay as they were."""
+    there = [group for group in found if value(group) is not None]
+    without = [group for group in found if value(group) is None]
+    return [*sorted(there, key=value, reverse=descending), *without]
+
+
+def _column(column: ShownField, cells: Sequence[Cell], decimals: int) -> Column:
+    kind = _COLUMN_KINDS[column.kind]
+    places = 0
+    if kind in ("amount", "number"):
+        needed = max((_places(cell) for cell in cells if isinstance(cell, Decimal)), default=0)
+        # What divides has no last decimal; two tell enough.
+        endless = column.ratio is not None or column.aggregate == "average"
+        places = max(decimals, 2 if endless else needed) if kind == "amount" else 2 if endless else needed
+    adds = column.ratio is None and column.aggregate in ("", "sum", "count")
+    return Column(column.key, column.label, kind, min(places, _MOST_DECIMALS), adds=adds)
+
+
+def _places(number: Decimal) -> int:
+    return max(-int(number.normalize().as_tuple().exponent), 0)
+
+
+def _tidy(cell: Cell, column: Column) -> Cell:
+    """Return an amount with as many decimals as its column has, where it is no longer than that."""
+    if isinstance(cell, Decimal) and column.kind == "count":
+        return int(cell)
+    if isinstance(cell, Decimal):
+        if _places(cell) <= column.decimals:
+            return cell.quantize(Decimal(1).scaleb(-column.decimals), context=_EXACT_ENOUGH)
+        return cell
+    if isinstance(cell, date) or cell is None or isinstance(cell, str):
+        return cell
+    return Decimal(cell) if column.kind in ("amount", "number") else int(cell)

@@ -1,0 +1,97 @@
+"""The rules that a list's lines must meet, in the order of a proof: entities, entry class, dates, conditions."""
+
+from collections.abc import Iterator, Sequence
+from datetime import date
+from decimal import Decimal
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.positions import stretches
+from level_almanac.core.fields import LineFields
+from level_almanac.core.lines.conditions import DayReach, read_condition
+from level_almanac.core.lines.rule import Rule
+from level_almanac.core.requests.conditions import Conditions, flat
+from level_almanac.core.selection import Selection
+from level_almanac.core.spans.as_of import AsOf
+from level_almanac.core.table.model import Counted, Part
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.store.line_query import Left
+from level_almanac.store.predicate import FieldTest, Not, Within
+
+ENTRY_CLASSES = ("ordinary", "adjusting", "closing", "carried")
+
+
+def condition_rules(conditions: Conditions, fields: LineFields, reach: DayReach) -> Iterator[Rule]:
+    """Yield a rule for each condition; raise UsageMistake for one that cannot be read."""
+    for text in conditions.only:
+        yield Rule(f"not: {flat(text)}", read_condition(text, fields, "--only", UsageMistake, reach))
+    for text in conditions.besides:
+        unwanted = read_condition(text, fields, "--except", UsageMistake, reach)
+        yield Rule(flat(text), Not(unwanted), exclusion=True)
+
+
+def selection_of(book: Book, fields: LineFields, codes: Sequence[str]) -> Selection | None:
+    """Return the entities of a table that has them; None for one that does not.
+
+    Raises UsageMistake where it does not and codes are asked for.
+    """
+    if fields.table.field("entity"):
+        return book.select(codes)
+    if codes:
+        what = f"the table {fields.table.name} does not tell entities apart"
+        raise UsageMistake(Mistake(what, "--entity", repr(codes[0])))
+    return None
+
+
+def entity_rule(selection: Selection) -> Iterator[Rule]:
+    """Yield the rules that take only the entities of a report, where there are others.
+
+    Amounts in another currency are not added to its own, not even in its proof.
+    """
+    if selection.unlike:
+        yield Rule("another currency", FieldTest("entity", "is", selection.comparable), aside=True)
+    if set(selection.comparable) != selection.entities.keys():
+        yield Rule("other entities", FieldTest("entity", "is", tuple(selection.entities)))
+
+
+def class_rules(classes: Sequence[str]) -> Iterator[Rule]:
+    """Yield a rule for each entry class that is not shown. classes: those that are left out."""
+    for name in classes:
+        yield Rule(name, Not(FieldTest("entry", "is", (name,))))
+
+
+def check_date(fields: LineFields, asked: str) -> None:
+    """Raise UsageMistake where the table has no such date."""
+    dates = [field.name for field in fields.by_name.values() if field.kind == "date"]
+    if asked and asked not in dates:
+        what, hint = f"the table {fields.table.name} has no such date", nearest(asked, dates)
+        raise UsageMistake(Mistake(what, "--date", repr(asked), listed(dates), hint))
+
+
+def date_rules(fields: LineFields, asked: str, first: date, last: date, as_of: AsOf) -> Iterator[Rule]:
+    """Yield the rules that take the days from first through last. asked: the date field that counts, or empty.
+
+    Raises UsageMistake where the table has no such date.
+    """
+    table = fields.table
+    name = asked or table.date
+    if not name:
+        what = f"the table {table.name} has no date to tell days by"
+        raise UsageMistake(
+            Mistake(what, "--from", next_step=f"leave the days out, or name a date in [tables.{table.name}]")
+        )
+    if not asked and table.name in ("ledger", "budget"):
+        extras = as_of.extras
+        yield Rule("other dates", Within(stretches(as_of.calendar, first, last, extras)))
+        return
+    yield Rule(f"no {name}", Not(FieldTest(name, "blank")))
+    yield Rule("other dates", FieldTest(name, "through", (first, last)))
+
+
+def proof_parts(rules: Sequence[Rule], found: Sequence[Left]) -> tuple[Counted, tuple[Part, ...]]:
+    """Return what is shown and what each rule left out, as the store counted them."""
+    by_rule = {left.rule: Counted(left.lines, left.amount) for left in found}
+    parts = [
+        Part(rule.words, by_rule[number]) for number, rule in enumerate(rules) if number in by_rule and not rule.aside
+    ]
+    shown = by_rule.get(None, Counted(0, Decimal(0)))
+    return shown, tuple(parts)

@@ -1,0 +1,201 @@
+"""What a list shows, is grouped by and sorted by: `posted, - amount, average of amount, memo if wide`."""
+
+import re
+from collections.abc import Mapping, Sequence
+from decimal import Decimal
+from typing import Any, Literal, NamedTuple
+
+from level_almanac.core.fields import LineField
+from level_almanac.core.language.days import unit_of
+from level_almanac.core.language.parsing import Node, parse, pointed
+from level_almanac.core.lines.computed import Computed, ComputedReader, Ratio
+from level_almanac.errors import AlmanacError, Mistake, listed, nearest
+from level_almanac.files.tables import Kind
+from level_almanac.store.expressions import Arithmetic, Constant, Expression, is_only_linked
+from level_almanac.store.line_query import Summing
+
+Aggregate = Literal["", "sum", "average", "minimum", "maximum", "count"]
+_NAME = re.compile(r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)?", re.IGNORECASE)
+_PLAIN = re.compile(rf"\s*{_NAME.pattern}(?:\s*,\s*{_NAME.pattern})*\s*", re.IGNORECASE)
+_SUMMED_KINDS = ("amount", "quantity")
+_NUMBERS = ("amount", "quantity", "whole")
+
+
+class ShownField(NamedTuple):
+    """One column of a list. key: what it is pointed with; value: of a line, None for a count or a ratio; turned:
+    whether its sign is; aggregate: how the lines of a group make it, empty for what its kind is summed by.
+    """
+
+    key: str
+    label: str
+    kind: Kind
+    value: Expression | None
+    aggregate: Aggregate = ""
+    turned: bool = False
+    ratio: Ratio | None = None
+    start: int = 0
+    number_like: bool = False
+
+    @property
+    def is_linked(self) -> bool:
+        """Whether it is of a linked table alone, and so never summed over the lines that lead to it."""
+        return self.value is not None and is_only_linked(self.value)
+
+    @property
+    def summing(self) -> Summing:
+        """How the store sums it over a group."""
+        match self.aggregate:
+            case "minimum" | "maximum" | "count":
+                return self.aggregate
+            case "":
+                return "sum" if self.kind in _SUMMED_KINDS and not self.is_linked else "only"
+        return "sum"
+
+
+class SortField(NamedTuple):
+    """One thing that rows are put in order by. key: of a column or group, as far as it is one; field: of a line."""
+
+    key: str
+    field: ShownField
+    descending: bool
+    start: int
+
+
+class ShownReader:
+    """Reads the expressions of one list. computed: the fields that it computes, by name; reader: reads others."""
+
+    def __init__(self, reader: ComputedReader, computed: Mapping[str, Computed], error: type[AlmanacError]) -> None:
+        self.reader, self.computed, self.error = reader, computed, error
+
+    def shown(self, text: str, where: str, yes: Sequence[str]) -> tuple[ShownField, ...]:
+        """Return the columns in order. yes: the names whose columns appear; those of others do not."""
+        self.reader.text, self.reader.where = text, where
+        plain = () if yes else self._plain_fields(text)
+        if plain:
+            return plain
+        tree = self._parse(text, "fields", where)
+        asked = {str(child.children[-1]).lower() for child in tree.children if child.children[-1] is not None}
+        for name in yes:
+            if name not in asked:
+                hint = nearest(name, asked)
+                raise self.error(
+                    Mistake("no column is marked with this", "--yes", repr(name), listed(sorted(asked)), hint)
+                )
+        found = []
+        for child in tree.children:
+            head, sign, item, _, condition = child.children
+            if condition is not None and str(condition).lower() not in yes:
+                continue
+            field = self._item(item, text)
+            if sign is not None and str(sign) != "+":
+                field = self._turned(field, item, text, where)
+            if head is not None:
+                label = str(head.children[0]).strip('"')
+                field = field._replace(label=label, key=label.lower().replace(" ", "-"))
+            found.append(field)
+        if not found:
+            raise self.error(Mistake("no column is left to show", where, repr(text)))
+        return _unique(found)
+
+    def _plain_fields(self, text: str) -> tuple[ShownField, ...]:
+        """Return the columns of a list that only names fields of the table; nothing where it says more."""
+        if not _PLAIN.fullmatch(text):
+            return ()
+        # Most lists are such, and should not wait for the grammar.
+        found = []
+        for match in _NAME.finditer(text):
+            field = self.reader.fields.by_name.get(match[0].lower())
+            if field is None or match[0].lower() in self.computed:
+                return ()
+            found.append(_plain(field)._replace(start=match.start()))
+        return _unique(found)
+
+    def grouped(self, text: str, where: str) -> tuple[ShownField, ...]:
+        """Return what lines are grouped by, in order."""
+        found = self.shown(text, where, ())
+        for field in found:
+            if field.aggregate or field.ratio or field.turned or field.kind in ("amount",):
+                shown = pointed(text, field.start, len(field.key))
+                allowed = "fields such as account, and parts of dates such as `quarter of posted`"
+                raise self.error(Mistake("lines are not grouped by this", where, repr(field.key), allowed, shown=shown))
+        return found
+
+    def sorts(self, text: str, where: str) -> tuple[SortField, ...]:
+        """Return what rows are put in order by."""
+        tree = self._parse(text, "sorts", where)
+        found = []
+        for child in tree.children:
+            item, descending = child.children
+            field = self._item(item, text)
+            found.append(SortField(field.key, field, descending is not None, field.start))
+        return tuple(found)
+
+    def _parse(self, text: str, start: Literal["fields", "sorts"], where: str) -> Node:
+        self.reader.text, self.reader.where = text, where
+        return parse(text, start, where, self.error)
+
+    def _item(self, tree: Node, text: str) -> ShownField:
+        token = next(tree.scan_values(lambda _: True))
+        start = int(token.start_pos or 0)
+        match tree.data:
+            case "count":
+                return ShownField("count", "count", "whole", None, "count", start=start)
+            case "aggregate":
+                name, inner = (child for child in tree.children if str(child).lower() != "of")
+                return self._aggregate(str(name).lower(), self._item(inner, text), inner, text)
+            case "part":
+                unit, *_, name = tree.children
+                value = self.reader.part(tree)
+                key = f"{unit_of(unit)} of {self.reader.field(name).name}"
+                return ShownField(key, key, "text", value, start=start)
+        name = str(tree.children[0]).lower()
+        computed = self.computed.get(name)
+        if computed is not None and computed.ratio is not None:
+            return ShownField(name, name, computed.kind, None, ratio=computed.ratio, start=start)
+        return _plain(self.reader.field(tree))._replace(start=start)
+
+    def _aggregate(self, name: str, field: ShownField, tree: Node, text: str) -> ShownField:
+        aggregate: Any = name
+        able = _NUMBERS if name in ("sum", "average") else (*_NUMBERS, "date")
+        if field.ratio or field.kind not in able:
+            what = (
+                "a ratio is made of totals, and has none itself"
+                if field.ratio
+                else f"there is no {name} of {field.key}"
+            )
+            token = next(tree.scan_values(lambda _: True))
+            shown = pointed(text, token.start_pos or 0, len(token))
+            raise self.error(Mistake(what, self.reader.where, repr(field.key), shown=shown))
+        if field.is_linked and name in ("sum", "average"):
+            what = "this is of another table and stands on many lines, so it is not added up over them"
+            raise self.error(Mistake(what, self.reader.where, repr(field.key)))
+        words = f"{name} of {field.key}"
+        kind: Kind = "quantity" if name == "average" and field.kind != "amount" else field.kind
+        return field._replace(key=words, label=words, aggregate=aggregate, kind=kind)
+
+    def _turned(self, field: ShownField, tree: Node, text: str, where: str) -> ShownField:
+        if field.kind not in _NUMBERS or field.ratio:
+            token = next(tree.scan_values(lambda _: True))
+            shown = pointed(text, token.start_pos or 0, len(token))
+            raise self.error(Mistake("this has no sign to turn", where, repr(field.key), shown=shown))
+        value = None if field.value is None else Arithmetic("-", Constant(Decimal(0)), field.value)
+        return field._replace(label=f"{field.label}, sign turned", value=value, turned=True)
+
+
+def _plain(field: LineField) -> ShownField:
+    return ShownField(field.name, field.name, field.kind, field.value, number_like=field.number_like)
+
+
+def plain_fields(fields: Sequence[LineField]) -> tuple[ShownField, ...]:
+    """Return a column for each field as it stands."""
+    return tuple(_plain(field) for field in fields)
+
+
+def _unique(found: Sequence[ShownField]) -> tuple[ShownField, ...]:
+    counts: dict[str, int] = {}
+    unique = []
+    for field in found:
+        counts[field.key] = counts.get(field.key, 0) + 1
+        again = counts[field.key]
+        unique.append(field if again == 1 else field._replace(key=f"{field.key}-{again}"))
+    return tuple(unique)

@@ -1,0 +1,56 @@
+"""What a list is made of: its columns, groups, order and limits; and what its rows came to."""
+
+from collections.abc import Mapping
+from types import MappingProxyType
+from typing import Any, NamedTuple
+
+from level_almanac.core.fields import LineField
+from level_almanac.core.lines.selected import ShownField, SortField
+from level_almanac.core.table.model import Check, Column, Counted, Note, Row
+from level_almanac.core.table.threshold import Threshold
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Constant, Expression, Joined
+from level_almanac.store.line_query import Order
+
+EXPORT = ShownField("export", "line of the export", "text", Joined((Place("file"), Constant(":"), Place("file_line"))))
+"""Where a line came from: file and line number."""
+
+
+class Others(NamedTuple):
+    """All members of a field but these; blank: whether the lines without one are among these."""
+
+    than: tuple[str, ...]
+    blank: bool = False
+
+
+class ListShape(NamedTuple):
+    """What rows a list has. by: what its groups are of, outermost first; shown: its columns; sorts: what rows are in
+    order by; limits: on the totals of the smallest groups; key: the fields that name a line; order: of lines else;
+    lines: whether lines are shown; first: how many rows of the outermost kind; measure: what a proof adds up; decimals:
+    of amounts; exclusions: how many of the last rules take from what was asked for.
+    """
+
+    by: tuple[ShownField, ...]
+    shown: tuple[ShownField, ...]
+    sorts: tuple[SortField, ...]
+    limits: tuple[tuple[Threshold, ShownField], ...]
+    key: tuple[LineField, ...]
+    order: tuple[Order, ...]
+    lines: bool
+    first: int | None
+    measure: Expression | None
+    decimals: int
+    exclusions: int
+
+
+class MadeRows(NamedTuple):
+    """The rows and columns. fallen: the lines of groups that a threshold left out; members: by the key of a group's
+    row its values of `by`.
+    """
+
+    columns: tuple[Column, ...]
+    rows: tuple[Row, ...]
+    fallen: Counted
+    checks: tuple[Check, ...]
+    notes: tuple[Note | str, ...]
+    members: Mapping[str, tuple[Any, ...]] = MappingProxyType({})

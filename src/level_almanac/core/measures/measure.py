@@ -1,0 +1,117 @@
+"""What growth, rankings and pace are of: amounts, quantities, counts, and ratios, which are made of totals."""
+
+import re
+from collections.abc import Iterator, Sequence
+from decimal import Context, Decimal
+from typing import Any, Literal, NamedTuple
+
+from level_almanac.core.language.formulas import value_of
+from level_almanac.core.lines.selected import ShownField, ShownReader
+from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent
+from level_almanac.core.table.model import Cell
+from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.store.expressions import Constant, is_only_linked
+from level_almanac.store.line_query import Asked
+
+_EXACT_ENOUGH = Context(prec=50)
+_ONE = Constant(Decimal(1))
+WHERE = "--of"
+
+
+class Measure(NamedTuple):
+    """One measure. key: what it is pointed with; kind: what its figures are; percent: whether a ratio is shown in
+    percent; field: as it was read; parts: the values of lines that it is made of, each summed.
+    """
+
+    key: str
+    label: str
+    kind: Literal["amount", "quantity", "count", "ratio"]
+    percent: bool
+    field: ShownField
+    parts: tuple[Asked, ...]
+
+    @property
+    def adds(self) -> bool:
+        """Whether its figures of some lines and of others add up to that of both."""
+        return self.kind != "ratio"
+
+    def value(self, sums: Sequence[Any]) -> Decimal | None:
+        """Return the figure that these sums of its parts make; None where it has none."""
+        if self.kind != "ratio":
+            return Decimal(0) if sums[0] is None else Decimal(sums[0])
+        found: Decimal | None
+        if self.field.ratio is not None:
+            parts = dict(zip(self.field.ratio.parts, sums, strict=True))
+            found = value_of(
+                self.field.ratio.formula, lambda name: None if parts[name] is None else Decimal(parts[name])
+            )
+        else:
+            total, count = sums
+            found = _EXACT_ENOUGH.divide(Decimal(total), Decimal(count)) if count else None
+        if found is None:
+            return None
+        shown = found * 100 if self.percent else found
+        return shown.quantize(PERCENT_PLACES, context=_EXACT_ENOUGH)
+
+    def change(self, of: Decimal | None, over: Decimal | None) -> Decimal | None:
+        """Return the change of one figure over another, in points where they are percents."""
+        return None if of is None or over is None else of - over
+
+    def change_percent(self, of: tuple[int, Decimal | None], over: tuple[int, Decimal | None]) -> Cell:
+        """Return the change in percent of the latter's size, or the word for it; each is (lines, figure)."""
+        if self.percent or (of[1] is None and over[1] is None):
+            return None
+        return change_percent(Figure(of[1] or Decimal(0), of[0]), Figure(over[1] or Decimal(0), over[0]))
+
+
+def padded(value: Decimal | None, places: int) -> Decimal | None:
+    """Return an amount with at least as many decimals as its currency has, so that a nought is told like any other."""
+    if value is None or int(value.as_tuple().exponent) <= -places:
+        return value
+    return value.quantize(Decimal(1).scaleb(-places), context=_EXACT_ENOUGH)
+
+
+def read_measures(text: str, reader: ShownReader) -> tuple[Measure, ...]:
+    """Return the measures that `amount, quantity, margin %` names; raise UsageMistake for what none can be of."""
+    plain = re.sub(r"\s*%(?=\s*(?:,|$))", lambda found: " " * len(found[0]), text)
+    percents = [piece.rstrip().endswith("%") for piece in _pieces(text)]
+    found = reader.shown(plain, WHERE, ())
+    if len(percents) != len(found):
+        percents = [False] * len(found)
+    return tuple(_measure(_labelled(field), percent=percent) for field, percent in zip(found, percents, strict=True))
+
+
+def _labelled(field: ShownField) -> ShownField:
+    # What a ledger line comes to in its natural sign is, to whoever reads it, the amount.
+    return field._replace(label="amount") if (field.key, field.label) == ("natural", "natural") else field
+
+
+def _pieces(text: str) -> Iterator[str]:
+    yield from re.findall(r'(?:"[^"]*"|[^,"])+', text)
+
+
+def _measure(field: ShownField, *, percent: bool) -> Measure:
+    def refused(what: str, step: str = "") -> UsageMistake:
+        return UsageMistake(Mistake(what, WHERE, repr(field.key), next_step=step))
+
+    if field.aggregate in ("minimum", "maximum"):
+        raise refused("what is largest or smallest does not add up, so members and the rest have no total of it")
+    if field.ratio is not None:
+        if any(is_only_linked(part) for part in field.ratio.parts.values()):
+            raise refused("it is made with a field of another table, which stands on many lines")
+        parts = tuple(Asked(part) for part in field.ratio.parts.values())
+        label = f"{field.label} %" if percent else field.label
+        return Measure(field.key, label, "ratio", percent, field, parts)
+    if percent:
+        raise refused("only a ratio is shown in percent", "compute one, such as --compute 'margin = (a - b) / a'")
+    if field.aggregate == "count":
+        return Measure(field.key, field.label, "count", percent, field, (Asked(_ONE, "count"),))
+    if field.kind not in ("amount", "quantity", "whole") or field.value is None:
+        raise refused(f"{field.key} is no number to add up")
+    if field.is_linked:
+        raise refused("this is of another table and stands on many lines, so it is not added up over them")
+    if field.aggregate == "average":
+        parts = (Asked(field.value), Asked(field.value, "count"))
+        return Measure(field.key, field.label, "ratio", percent, field, parts)
+    kind: Literal["amount", "quantity"] = "amount" if field.kind == "amount" else "quantity"
+    return Measure(field.key, field.label, kind, percent, field, (Asked(field.value),))

@@ -1,0 +1,280 @@
+"""One table's lines that meet a report's conditions, with the measures asked of them: growth, rankings and pace."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from functools import cached_property
+from itertools import pairwise
+from typing import Any
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words
+from level_almanac.core.calendar.positions import joined_days
+from level_almanac.core.header import (
+    as_of_facts_over,
+    as_of_over,
+    as_of_words_over,
+    reach_of,
+    selection_facts,
+    table_words,
+)
+from level_almanac.core.lines.computed import ComputedReader
+from level_almanac.core.lines.computed_asked import read_computed
+from level_almanac.core.lines.conditions import DayReach
+from level_almanac.core.lines.day_labels import DayLabels
+from level_almanac.core.lines.rule import Rule
+from level_almanac.core.lines.rules import (
+    check_date,
+    class_rules,
+    condition_rules,
+    entity_rule,
+    proof_parts,
+    selection_of,
+)
+from level_almanac.core.lines.selected import ShownField, ShownReader
+from level_almanac.core.measures.measure import Measure, read_measures
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.requests.shared import condition_options, entity_option
+from level_almanac.core.spans.as_of import AsOf, AsOfRequest
+from level_almanac.core.spans.windows import Window
+from level_almanac.core.table.model import Check, Counted, Part, Proof
+from level_almanac.errors import BookMistake, Mistake, UsageMistake
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Constant, Expression, Summed
+from level_almanac.store.ledger_sums import merged
+from level_almanac.store.line_query import Asked, LineSource, first_day, groups, left_out
+from level_almanac.store.predicate import FieldTest, Not, Predicate, Some, Within
+
+_DEFAULT_OF = {"ledger": "natural", "billing": "signed", "payables": "signed", "receivables": "signed"}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MeasuredRequest(Request):
+    """What is asked of a table's lines. of: measures, or empty for the table's amount; compute: `name = words` each;
+    by: what members are of; date: the date that counts, or empty for the table's own; beside: another table of the
+    same report, whose data must reach as far.
+    """
+
+    table: str = option("table", "", metavar="TABLE", offers="table", argument=True, required=True)
+    by: str = option("by", "The field whose members they are told of.", metavar="FIELD", offers="fields")
+    of: str = option(
+        "of", "What is summed: `amount, quantity, margin %`.  [default: the table's amount]", metavar="MEASURES"
+    )
+    compute: tuple[str, ...] = option(
+        "compute", "A measure: `margin = (amount - cost) / amount`.", "texts", metavar="WORDS"
+    )
+    date: str = option("date", "Go by this date, not the one that counts.", metavar="FIELD", offers="field")
+    when: AsOfRequest = inner(AsOfRequest)
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
+    beside: str = ""
+
+
+class Measured:
+    """The lines of one report in the making."""
+
+    def __init__(self, book: Book, request: MeasuredRequest, today: date) -> None:
+        self.book, self.request, self.today = book, request, today
+        self.fields = book.line_fields(request.table)
+        self.own = self.fields.table
+        if self.own.plan_of:
+            step = f"say `almanac pace {self.own.plan_of}`, or list its lines"
+            raise UsageMistake(
+                Mistake("plans stand beside what they plan", "TABLE", repr(self.own.name), next_step=step)
+            )
+        self.selection = selection_of(book, self.fields, request.entities)
+        check_date(self.fields, request.date)
+        self.dated = request.date or self.own.date
+        if not self.dated:
+            step = f"name one as `date` in [tables.{self.own.name}]"
+            raise UsageMistake(
+                Mistake(f"the table {self.own.name} has no date to tell days by", "TABLE", next_step=step)
+            )
+        if not book.parts_of(self.own.name):
+            step = f"add an [[intake]] block for the table {self.own.name}, and load"
+            raise BookMistake(
+                Mistake("nothing is loaded into this table", "TABLE", repr(self.own.name), next_step=step)
+            )
+        calendar = self.selection.calendar if self.selection else book.calendars[""]
+        as_of = as_of_over(book, calendar, request.when, today, self.own.name, self.dated, request.beside)
+        # Only lines of the ledger have a period that may be an extra one.
+        self.through = reach_of(book, self.own.name, self.dated, today)
+        self.as_of: AsOf = as_of if self.in_periods else as_of._replace(extras=0)
+        self.reach = DayReach(self.as_of, today)
+        self.labels = DayLabels(self.own)
+        of = request.of or _DEFAULT_OF.get(self.own.name) or self.own.measure or "count"
+        used = (of, request.by, *request.conditions.only, *request.conditions.besides)
+        self.fields, computed = read_computed(self.fields, request.compute, used, self.reach, self.labels.label)
+        reader = ComputedReader(self.fields, "--of", UsageMistake, self.reach, self.labels.label)
+        shown = ShownReader(reader, computed, UsageMistake)
+        self.measures: tuple[Measure, ...] = read_measures(of, shown)
+        self.by: tuple[ShownField, ...] = shown.grouped(request.by, "--by") if request.by else ()
+        self.conditions = tuple(condition_rules(request.conditions, self.fields, self.reach))
+        self.decimals = self.selection.decimals if self.selection else 2
+
+    @property
+    def in_periods(self) -> bool:
+        """Whether lines count in the period that they are booked in, rather than on their bare date."""
+        return self.own.name == "ledger" and not self.request.date
+
+    @property
+    def day(self) -> Expression:
+        """The day that a line counts on."""
+        return Place("counted") if self.in_periods else self.fields.by_name[self.dated].value
+
+    def test(self, windows: Sequence[Window]) -> Predicate:
+        """Return the condition of the lines in any of these windows."""
+        if self.in_periods:
+            return Within(merged([each for window in windows for each in window.stretches]))
+        days = joined_days((window.first, window.last) for window in windows)
+        tests = [FieldTest(self.dated, "through", range_) for range_ in days]
+        return tests[0] if len(tests) == 1 else Some(tuple(tests))
+
+    def before_days(self) -> Iterator[Rule]:
+        """Yield the rules that come before those of days: entities, classes of entries, and a date there must be."""
+        if self.selection:
+            yield from entity_rule(self.selection)
+        if self.own.name == "ledger":
+            yield from class_rules(("carried", "closing"))
+        if not self.in_periods:
+            yield Rule(f"no {self.dated}", Not(FieldTest(self.dated, "blank")))
+
+    def rules(self, windows: Sequence[Window]) -> tuple[Rule, ...]:
+        """Return all rules of a report over these windows, in the order of a proof."""
+        return (*self.before_days(), Rule("other dates", self.test(windows)), *self.conditions)
+
+    def source(self, rules: Sequence[Rule]) -> LineSource:
+        """Return what the store is asked of."""
+        source = self.book.line_source(self.fields, [rule.predicate for rule in rules])
+        return self.labels.labelled(source, self.book.engine, self.as_of.calendar)
+
+    @cached_property
+    def first_day(self) -> date | None:
+        """The first day that any of the table's lines has, of the entities of the report."""
+        return first_day(self.book.engine, self.source(tuple(self.before_days())), self.day)
+
+    def in_window(self, window: Window | None, value: Expression) -> Expression:
+        """Return a value of the lines in a window, and nothing on all others; None: of no line."""
+        return Summed(((self.test([window]), value),) if window is not None else ())
+
+    def shown_as(self, rules: Sequence[Rule], windows: Sequence[tuple[str, Window]]) -> tuple[Part, ...]:
+        """Return what the lines come to in each of these windows, where none of them overlaps another."""
+        ordered = sorted((window.first, window.last) for _, window in windows)
+        if len(windows) < 2 or any(one[1] >= other[0] for one, other in pairwise(ordered)):
+            return ()
+        measure = Place(self.own.measure) if self.own.measure else Constant(Decimal(0))
+        asked = []
+        for _, window in windows:
+            asked += [
+                Asked(self.in_window(window, Constant(Decimal(1))), "count"),
+                Asked(self.in_window(window, measure)),
+            ]
+        rows = groups(self.book.engine, self.source(rules), (), asked)
+        values = rows[0][1:] if rows else ()
+        pairs = zip(windows, values[::2], values[1::2], strict=False)
+        return tuple(Part(name, Counted(lines, Decimal(amount or 0))) for (name, _), lines, amount in pairs)
+
+    def blank_notes(self, rules: Sequence[Rule]) -> Iterator[str]:
+        """Yield how many lines have nothing in a field that a ratio is made of, and so count there with nothing."""
+        parts = {
+            part.value.column: part.value
+            for measure in self.measures
+            if measure.field.ratio is not None
+            for part in measure.parts
+            if isinstance(part.value, Place)
+        }
+        if not parts:
+            return
+        rows = groups(self.book.engine, self.source(rules), (), [Asked(value, "count") for value in parts.values()])
+        for name, count in zip(parts, rows[0][1:] if rows else (), strict=False):
+            if count < rows[0][0]:
+                yield f"{rows[0][0] - count:,} of {rows[0][0]:,} lines have no {name}, and count in it with nothing"
+
+    def proof(self, rules: Sequence[Rule], checks: Sequence[Check] = (), shown_as: tuple[Part, ...] = ()) -> Proof:
+        """Return the accounting of all lines of the table."""
+        measure = Place(self.own.measure) if self.own.measure else None
+        counted = left_out(self.book.engine, self.source(rules), measure)
+        shown, parts = proof_parts(rules, counted)
+        unlike = set(self.selection.unlike) if self.selection else set()
+        considered = considered_lines(self.book, self.own.name, unlike)
+        words = "amount, debits positive" if self.own.name == "ledger" else self.own.measure or "nothing to add up"
+        return Proof(words, considered, shown, parts, tuple(checks), self.decimals, shown_as, self.own.name)
+
+    def extent(self, window: Window) -> str:
+        """Return how much of its unit a window is, or up to where the data goes where it ends within it."""
+        if self.through is None or self.through >= window.last:
+            return window.extent
+        return "no data yet" if self.through < window.first else f"data to {day_words(self.through)}"
+
+    @cached_property
+    def names(self) -> tuple[dict[str, str], ...]:
+        """For each field of `by` the names of its members, where it leads to a table that names them."""
+        return tuple(self._names_of(by.key) for by in self.by)
+
+    def _names_of(self, field_: str) -> dict[str, str]:
+        first, _, second = field_.partition(".")
+        target = self.own.links.get(first)
+        if target and second:
+            target = self.book.tables[target].links.get(second)
+        if not target or self.book.tables[target].field("name") is None:
+            return {}
+        found = self.book.line_fields(target)
+        key = found.by_name[found.table.key[0]].value
+        rows = groups(
+            self.book.engine, self.book.line_source(found), [key], [Asked(found.by_name["name"].value, "only")]
+        )
+        return {str(code): str(name) for code, _, name in rows if name is not None}
+
+    def name_of(self, at: int, member: Any) -> str:
+        """Return the name of a member of `by`'s field at this place, or what it is itself."""
+        if member is None:
+            return f"(no {self.by[at].label})"
+        return self.names[at].get(str(member), str(member))
+
+    def called(self, at: int, member: Any) -> str:
+        """Return the same with the member's code before its name."""
+        name = self.name_of(at, member)
+        return name if member is None or name == str(member) else f"{member} {name}"
+
+    def facts(self) -> dict[str, str]:
+        """Return what the report is made of, by key."""
+        request = self.request
+        facts = {"table": self.own.name}
+        if self.selection:
+            facts |= selection_facts(self.selection)
+        facts |= as_of_facts_over(self.as_of, self.through)
+        facts["of"] = ", ".join(measure.label for measure in self.measures)
+        if request.date:
+            facts["date"] = request.date
+        if request.by:
+            facts["by"] = request.by
+        if request.conditions:
+            facts["conditions"] = " · ".join(request.conditions.words)
+        return facts | {"loaded": self.book.state.loaded_at.astimezone(self.book.zone).isoformat(timespec="minutes")}
+
+    def subtitle(self, *more: str) -> tuple[str, ...]:
+        """Return the lines that head the report. more: what else stands in the line of the day."""
+        request = self.request
+        named = [self.selection.words, self.selection.currency] if self.selection else []
+        if self.own.name == "ledger" and any("natural" in _names(measure) for measure in self.measures):
+            named.append("natural signs")
+        dated = [f"by {request.date}"] if request.date else []
+        return (
+            *([" · ".join(named)] if named else []),
+            " · ".join([as_of_words_over(self.as_of, self.through), *dated, *more, *request.conditions.words]),
+            table_words(self.book, self.own.name, self.dated, self.today),
+        )
+
+
+def _names(measure: Measure) -> str:
+    return f"{measure.key} {measure.field.value}"
+
+
+def considered_lines(book: Book, table: str, unlike: set[str]) -> Counted:
+    """Return all lines of a table but those of entities in another currency, as they were counted at loading."""
+    found = [
+        sums for loaded in book.state.files_of(table) for entity, sums in loaded.sums.items() if entity not in unlike
+    ]
+    return Counted(sum(each[0] for each in found), sum((each[1] - each[2] for each in found), Decimal(0)))

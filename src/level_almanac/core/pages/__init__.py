@@ -1,0 +1,1 @@
+"""Saved reports: their questions, their answers, their runs."""

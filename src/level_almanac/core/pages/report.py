@@ -1,0 +1,100 @@
+"""Which pages there are, as a report (docs/pages.md)."""
+
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from level_almanac.core.table.model import Column, ReportTable, Row
+from level_almanac.files.pages import BUILT_IN_GROUP, Page
+
+
+class PageLine(NamedTuple):
+    """One page in the list. page: None where its file cannot be read, of which `wrong` tells; lock: in words; last:
+    when it was last run.
+    """
+
+    name: str
+    page: Page | None
+    lock: str = ""
+    last: str = ""
+    wrong: str = ""
+
+
+def pages_report(book_name: str, lines: Sequence[PageLine]) -> ReportTable:
+    """Return the list of pages in their groups, those that every book has last."""
+    rows: list[Row] = []
+    group = None
+    for line in sorted(lines, key=lambda each: (each.page is not None and each.page.path is None, *_sorted(each.name))):
+        found = line.name.rpartition("/")[0]
+        if found != group:
+            group = found
+            own = line.page is None or line.page.path is not None
+            words = (group or "without a group") if own else f"{group}, built in: copy them, or run them as they are"
+            rows.append(Row(f"{group}:heading", words, 0, "heading"))
+        rows.append(Row(line.name, line.name.rpartition("/")[2], 1, "line", _cells(line)))
+    own_pages = [line for line in lines if line.page is None or line.page.path is not None]
+    note = f"This book has no pages yet: copy one with `almanac page copy {BUILT_IN_GROUP}/NAME GROUP/NAME`"
+    built_in = len(lines) - len(own_pages)
+    counts = f"{len(own_pages)} of the book" + (f", {built_in} built in" if built_in else "")
+    return ReportTable(
+        title=f"Pages of {book_name}",
+        facts={"pages": str(len(own_pages))},
+        subtitle=(f"{counts} · run one with `almanac page run GROUP/NAME`",),
+        columns=(
+            Column("about", "about", "text"),
+            Column("report", "report", "text"),
+            Column("asks", "asks for", "text"),
+            Column("lock", "lock", "text"),
+            Column("last", "last run", "text"),
+        ),
+        rows=tuple(rows),
+        key_label="page",
+        notes=() if own_pages else (f"{note}, or run a report and then `almanac page save GROUP/NAME`",),
+    )
+
+
+def _sorted(name: str) -> tuple[str, str]:
+    group, _, last = name.rpartition("/")
+    return group, last
+
+
+def _cells(line: PageLine) -> Mapping[str, str]:
+    if line.page is None:
+        return {"about": f"CANNOT BE READ: {line.wrong}", "lock": line.lock, "last": line.last}
+    file = line.page.file
+    return {
+        "about": file.about or file.title,
+        "report": file.report,
+        "asks": ", ".join(file.ask),
+        "lock": line.lock,
+        "last": line.last,
+    }
+
+
+class CheckedPage(NamedTuple):
+    """A page that was checked: what is wrong, if anything, and how far the check went."""
+
+    name: str
+    mistakes: tuple[str, ...]
+    how: str
+    rows: int | None = None
+
+
+def checked_report(book_name: str, checked: Sequence[CheckedPage]) -> ReportTable:
+    """Return what is wrong with pages."""
+    rows = []
+    for each in checked:
+        state = "WRONG" if each.mistakes else "right"
+        rows.append(Row(each.name, each.name, 0, "line", {"state": state, "how": each.how, "rows": each.rows}))
+        rows += [
+            Row(f"{each.name}>{number}", words.partition("\n")[0], 1, "line")
+            for number, words in enumerate(each.mistakes, 1)
+        ]
+    wrong = sum(bool(each.mistakes) for each in checked)
+    return ReportTable(
+        title=f"Check of the pages of {book_name}",
+        facts={"pages": str(len(checked)), "wrong": str(wrong)},
+        subtitle=(f"{len(checked)} pages looked at, {wrong} wrong",),
+        columns=(Column("state", "state", "text"), Column("how", "how", "text"), Column("rows", "rows", "count")),
+        rows=tuple(rows),
+        key_label="page",
+    )

@@ -1,0 +1,1 @@
+"""The reports: one package each, found by the registry."""

@@ -1,0 +1,1 @@
+"""Open amounts by age."""

@@ -1,0 +1,199 @@
+"""Open amounts by age: what was not settled on a day, by how late it was then (docs/aging.md)."""
+
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from typing import Literal
+
+from level_almanac.core.book import Book
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.subledger.control import control_accounts, control_checks, over_notes
+from level_almanac.core.subledger.open_items import Item, OpenItems, buckets_of, replay
+from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, age_of, in_order, later_words
+from level_almanac.core.table.change import percent
+from level_almanac.core.table.model import Cell, Check, Column, Note, Proof, ReportTable, Row
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.store.predicate import FieldTest
+
+_ZERO = Decimal(0)
+UNAPPLIED = "unapplied"
+TOTAL = "total"
+Member = str | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AgingRequest(Request):
+    """What an aging is asked for. age_by: whether days are counted from the due date or the document's; buckets: the
+    last day late of each, or empty for the book's; by: the field whose members are the rows; top: show only so many;
+    sort: the column that rows are put in order by, largest first, or `by` itself.
+    """
+
+    age_by: Literal["due", "date"] = option(
+        "age-by", "Count days from the due date, or from the document's.", "choice", "due", choices=("due", "date"),
+        show_default=True,
+    )  # fmt: skip
+    buckets: tuple[int, ...] = option(
+        "buckets", "The last day late of each bucket, as 30,60,90.", "days", metavar="DAYS"
+    )
+    by: str = option("by", "What the rows are of.", default="party", metavar="FIELD", offers="field", show_default=True)
+    sort: str = option("sort", "In order of this, largest first.", default=TOTAL, metavar="COLUMN", show_default=True)
+    top: int | None = option("top", "The first so many, and all other as one row.", "count", metavar="N")
+    of: SubledgerRequest = inner(SubledgerRequest, required=True)
+
+
+def aging(book: Book, request: AgingRequest, today: date) -> ReportTable:
+    """Return the aging. Raises UsageMistake for what the table lacks, BookMistake where no documents are loaded."""
+    return Aging(book, request, today).table()
+
+
+class Aging:
+    """One aging in the making."""
+
+    def __init__(self, book: Book, request: AgingRequest, today: date) -> None:
+        self.request = request
+        self.subledger = Subledger(book, request.of, today, () if request.by == "party" else (request.by,))
+        self.buckets = buckets_of(request.buckets or book.settings.aging.buckets)
+        self.open: OpenItems = replay(self.subledger.chosen, self.subledger.day)
+        keys = [*(bucket.key for bucket in self.buckets), UNAPPLIED, TOTAL]
+        if request.sort not in (*keys, request.by):
+            what, hint = "the report has no such column", nearest(request.sort, keys)
+            raise UsageMistake(Mistake(what, "--sort", repr(request.sort), listed([*keys, request.by]), hint))
+        self.tally = self._tallied()
+
+    def bucket_of(self, item: Item) -> str:
+        """Return the key of the column that a line's open amount stands in."""
+        if item.kind != "invoice":
+            return UNAPPLIED
+        days = age_of(item, self.subledger.day, self.request.age_by)
+        return next(bucket.key for bucket in self.buckets if bucket.holds(days))
+
+    def member_of(self, item: Item) -> Member:
+        """Return the row that a line stands in."""
+        if self.request.by == "party":
+            return item.party
+        (value,) = item.further
+        return None if value is None else str(value)
+
+    def shown(self) -> Iterator[tuple[int, Item, Decimal]]:
+        """Yield the position, line and open amount of each line that is shown."""
+        for at, item in enumerate(self.open.items):
+            if self.open.left[at] and not self.subledger.rule_of(item):
+                yield at, item, self.open.left[at]
+
+    def _tallied(self) -> Tally:
+        later = later_words(self.subledger.day)
+        tally = Tally([*(rule.words for rule in self.subledger.rules), later, "settled in full"])
+        left = {item.place: self.open.left[at] for at, item in enumerate(self.open.items)}
+        for item in self.subledger.items:
+            if item.entity not in self.subledger.selection.entities:
+                by_then = item.posted <= self.subledger.day
+                tally.add(self.subledger.rule_of(item), item.signed if by_then else _ZERO)
+            elif item.posted > self.subledger.day:
+                tally.add(later, _ZERO)
+            elif not left[item.place]:
+                tally.add("settled in full", _ZERO)
+            else:
+                tally.add(self.subledger.rule_of(item), left[item.place])
+        return tally
+
+    def table(self) -> ReportTable:
+        """Return the report."""
+        sums: defaultdict[Member, defaultdict[str, Decimal]] = defaultdict(lambda: defaultdict(Decimal))
+        for _, item, left in self.shown():
+            for key in (self.bucket_of(item), TOTAL):
+                sums[self.member_of(item)][key] += left
+        rows = tuple(self._rows(sums))
+        by_due = self.request.age_by == "due"
+        days = "days late from the due date" if by_due else "days old from the document's date"
+        side = self.subledger.request.side
+        return ReportTable(
+            title=f"{'Payables' if side == 'payable' else 'Receivables'} by age",
+            facts={
+                **self.subledger.facts(),
+                "age_by": self.request.age_by,
+                "buckets": ", ".join(bucket.key for bucket in self.buckets),
+                "by": self.request.by,
+            },
+            subtitle=self.subledger.subtitle(days),
+            columns=tuple(self._columns()),
+            rows=rows,
+            key_label=self.request.by,
+            show_keys=self.request.by == "party",
+            proof=self._proof(rows),
+            notes=(*self.subledger.selection.notes, *self._notes()),
+        )
+
+    def _columns(self) -> Iterator[Column]:
+        decimals = self.subledger.selection.decimals
+        for bucket in self.buckets:
+            by_due = self.request.age_by == "due"
+            label = "0" if bucket.low is None and not by_due else bucket.label
+            covers = "days old" if not by_due else "" if bucket.low is None else "days late"
+            yield Column(bucket.key, label, "amount", decimals, covers=covers)
+        yield Column(UNAPPLIED, UNAPPLIED, "amount", decimals)
+        yield Column(TOTAL, "total open", "amount", decimals)
+        yield Column("share", "% of total", "percent", 1, adds=False)
+
+    def _rows(self, sums: dict[Member, defaultdict[str, Decimal]]) -> Iterator[Row]:
+        keys = [*(bucket.key for bucket in self.buckets), UNAPPLIED, TOTAL]
+        whole = {key: sum((each[key] for each in sums.values()), _ZERO) for key in keys}
+
+        def cells(amounts: dict[str, Decimal]) -> dict[str, Cell]:
+            return {**{key: amounts[key] for key in keys}, "share": percent(amounts[TOTAL], whole[TOTAL])}
+
+        if self.request.sort == self.request.by:
+            ordered = sorted(sums, key=lambda member: (member is None, member or ""))
+        else:
+            ordered = sorted(sums, key=lambda member: in_order(sums[member][self.request.sort], member or "\uffff"))
+        top = ordered if self.request.top is None else ordered[: self.request.top]
+        for member in top:
+            yield Row(self.key_of(member), self._label(member), 0, "line", cells(sums[member]))
+        adds = [self.key_of(member) for member in top]
+        if len(top) < len(ordered):
+            other = {key: whole[key] - sum((sums[each][key] for each in top), _ZERO) for key in keys}
+            yield Row("all-other", f"All other, {len(ordered) - len(top):,}", 0, "line", cells(other))
+            adds.append("all-other")
+        yield Row("total", "Total", 0, "total", cells(whole), adds=tuple((1, key) for key in adds))
+        shares: dict[str, Cell] = {key: percent(whole[key], whole[TOTAL]) for key in keys}
+        yield Row("percent", "Percent of total", 0, "line", shares, percent=True)
+
+    def key_of(self, member: Member) -> str:
+        """Return the key of a member's row."""
+        return f"{self.request.by}-blank" if member is None else member
+
+    def _label(self, member: Member) -> str:
+        if member is None:
+            return f"(no {self.request.by})"
+        return self.subledger.name_of(member) if self.request.by == "party" else member
+
+    def _proof(self, rows: Sequence[Row]) -> Proof:
+        subledger = self.subledger
+        everything = subledger.considered([FieldTest("posted", "at-most", (subledger.day,))])
+        total = next(row for row in rows if row.key == "total")
+        parts = [total.cells[bucket.key] for bucket in self.buckets] + [total.cells[UNAPPLIED]]
+        added = sum((part for part in parts if isinstance(part, Decimal)), _ZERO)
+        return Proof(
+            measure="open amount",
+            considered=everything,
+            shown=self.tally.shown,
+            left_out=self.tally.parts,
+            checks=(
+                Check(
+                    "buckets and unapplied come to the total", added == total.cells[TOTAL] == self.tally.shown.amount
+                ),
+                *control_checks(subledger, self.open),
+            ),
+            decimals=subledger.selection.decimals,
+            table=subledger.table,
+        )
+
+    def _notes(self) -> Iterator[Note | str]:
+        yield from over_notes(self.open, self.subledger.selection.decimals)
+        side = self.subledger.request.side
+        if not control_accounts(self.subledger.book, side):
+            yield f"The chart marks no account as control account of what is {side}, to hold these documents against"
+        undated = sum(1 for _, item, _ in self.shown() if item.kind == "invoice" and item.due is None)
+        if undated and self.request.age_by == "due":
+            yield f"{undated:,} open documents have no due date and are aged from their own"

@@ -1,0 +1,1 @@
+"""Charges, payments and adjustments by the date that matters."""

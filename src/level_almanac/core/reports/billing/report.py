@@ -1,0 +1,403 @@
+"""Billing: charges, payments and adjustments, each by the date that matters (docs/billing.md)."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date
+from decimal import Decimal
+from typing import Any, Literal, get_args
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words, range_words
+from level_almanac.core.fields import SIGNED, LineField
+from level_almanac.core.header import as_of_facts_over, as_of_over, reach_notes, reach_of, selection_facts, table_words
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.lines.computed import ComputedReader
+from level_almanac.core.lines.computed_asked import read_computed
+from level_almanac.core.lines.conditions import DayReach
+from level_almanac.core.lines.day_labels import DayLabels
+from level_almanac.core.lines.rows import ListRows
+from level_almanac.core.lines.rule import Rule
+from level_almanac.core.lines.rules import condition_rules, entity_rule, proof_parts
+from level_almanac.core.lines.selected import ShownField, ShownReader
+from level_almanac.core.lines.shape import EXPORT, ListShape, MadeRows
+from level_almanac.core.reports.billing.transit import (
+    ADJUSTMENT,
+    CHARGE,
+    CUSTOMER,
+    FIGURES,
+    PAYER,
+    Entries,
+    transit_checks,
+    transit_notes,
+)
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.requests.options import Option, Request, inner, option, options
+from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option
+from level_almanac.core.selection import Selection
+from level_almanac.core.spans.as_of import COVERS, AsOfRequest
+from level_almanac.core.spans.asked_range import asked_days
+from level_almanac.core.table.model import Column, Counted, Note, Part, Proof, ReportTable
+from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Constant, DaysBetween, Expression, Given, Summed
+from level_almanac.store.line_query import LineSource, Order, left_out
+from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
+
+TABLE = "billing"
+PAYMENTS = (PAYER, CUSTOMER)
+_ZERO = Constant(Decimal(0))
+
+View = Literal["figures", "unposted", "in-transit"]
+
+
+def _view(given: Mapping[str, Any]) -> View:
+    if given["unposted"] and given["in-transit"]:
+        raise UsageMistake(
+            Mistake("these are two lists", "--unposted and --in-transit", next_step="ask for one of them")
+        )
+    return "unposted" if given["unposted"] else "in-transit" if given["in-transit"] else "figures"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BillingRequest(Request):
+    """What billing is asked for. first, last: a range of days; charges_by, payments_by: the dates that matter, or empty
+    for the book's; by: fields that entries are grouped by; lines: each entry; view: the four figures, charges that were
+    served and not posted yet, or entries in transit between two dates; within: only this group, as fields and values;
+    kinds: only these.
+    """
+
+    charges_by: str = option("charges-by", "The date charges go by.", "choice", "", choices=("served", "posted"))
+    payments_by: str = option(
+        "payments-by", "The date payments go by.", "choice", "", choices=("posted", "checked", "deposited")
+    )
+    by: str = option("by", "Group by these: office, desk, payer, reason, …", metavar="FIELDS", offers="fields")
+    lines: bool = option("lines", "Each entry behind the figures.", "flag")
+    view: View = options(
+        Option("unposted", "Charges served by the last day and not posted by then.", "flag", default=False),
+        Option("in-transit", "Entries that count in these days by one date only.", "flag", default=False),
+        build=_view, default="figures", holds=lambda value: value in get_args(View), allowed=listed(get_args(View)),
+    )  # fmt: skip
+    when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
+    first: DayWords | None = first_option()
+    last: DayWords | None = last_option()
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
+    within: tuple[tuple[str, Any], ...] = ()
+    kinds: tuple[str, ...] = ()
+
+
+def billing(book: Book, request: BillingRequest, today: date) -> ReportTable:
+    """Return the report. Raises UsageMistake for what the report lacks, BookMistake where no billing is loaded."""
+    return Billing(book, request, today).made()[0]
+
+
+class Billing:
+    """One report in the making."""
+
+    def __init__(self, book: Book, request: BillingRequest, today: date) -> None:
+        self.book, self.request, self.today = book, request, today
+        if not book.parts_of(TABLE):
+            step = "add an [[intake]] block for the table billing, and load"
+            raise BookMistake(Mistake("nothing is loaded into this table", "TABLE", "'billing'", next_step=step))
+        settings = book.settings.billing
+        self.charges_by = request.charges_by or settings.charges_by
+        self.payments_by = request.payments_by or settings.payments_by
+        if request.view == "in-transit" and (self.charges_by, self.payments_by) == ("posted", "posted"):
+            self.payments_by = "deposited"
+        self.selection: Selection = book.select(request.entities)
+        self.as_of = as_of_over(book, self.selection.calendar, request.when, today, TABLE, "posted")
+        self.days = asked_days(request.first, request.last, self.as_of, today) or (
+            self.as_of.period.first,
+            self.as_of.day,
+        )
+        count = (self.days[1] - self.days[0]).days + 1
+        if settings.most_days and count > settings.most_days and request.view != "unposted":
+            what, allowed = (
+                "the range is longer than the book allows",
+                f"{settings.most_days:,} days, as [billing] most_days",
+            )
+            raise UsageMistake(Mistake(what, got=f"{range_words(*self.days)}, {count:,} days", allowed=allowed))
+        fields = book.line_fields(TABLE)
+        self.reach = DayReach(self.as_of, today)
+        self.through = reach_of(book, TABLE, "posted", today)
+        self.labels = DayLabels(fields.table)
+        used = (
+            request.by,
+            *request.conditions.only,
+            *request.conditions.besides,
+            *(name for name, _ in request.within),
+        )
+        fields, computed = read_computed(fields, (), used, self.reach, self.labels.label)
+        self.fields = fields.with_computed(LineField("counts_on", "date", self.counts_on, TABLE))
+        reader = ComputedReader(self.fields, "--by", UsageMistake, self.reach, self.labels.label)
+        shown = ShownReader(reader, computed, UsageMistake)
+        self.by = shown.grouped(request.by, "--by") if request.by else ()
+        for name, _ in request.within:
+            # A group may be of a part of a date, which is no field by itself.
+            (group,) = shown.grouped(name, "--by")
+            if name not in self.fields.by_name and group.value is not None:
+                self.fields = self.fields.with_computed(LineField(name, group.kind, group.value, TABLE))
+        self.conditions = tuple(condition_rules(request.conditions, self.fields, self.reach))
+        if request.view == "in-transit":
+            self.by = (self._direction(), *self.by)
+        self.scope = tuple(entity_rule(self.selection))
+        self.picked = tuple(self._picked())
+        self.rules = (*self.scope, *self._view_rules(), *self.picked)
+        self.source = self.source_of(self.rules)
+
+    @property
+    def counts_on(self) -> Expression:
+        """The day that an entry counts on, which goes by its kind."""
+        charge, paid = FieldTest("kind", "is", (CHARGE,)), FieldTest("kind", "is", PAYMENTS)
+        return Given(((charge, Place(self.charges_by)), (paid, Place(self.payments_by))), Place("posted"))
+
+    # Which entries.
+
+    def _view_rules(self) -> Iterator[Rule]:
+        match self.request.view:
+            case "figures":
+                yield Rule(self._undated_words, Not(FieldTest("counts_on", "blank")))
+                yield Rule("other dates", FieldTest("counts_on", "through", self.days))
+            case "unposted":
+                yield Rule("no charges", FieldTest("kind", "is", (CHARGE,)))
+                yield Rule(
+                    f"served after {day_words(self.day)} or no day told", FieldTest("served", "at-most", (self.day,))
+                )
+                yield Rule("posted by then", Not(FieldTest("posted", "at-most", (self.day,))))
+            case _:
+                yield Rule("not in transit", self.in_transit)
+
+    def _picked(self) -> Iterator[Rule]:
+        """Yield the rules of what was picked: kinds, conditions, one group."""
+        if self.request.kinds:
+            yield Rule("other kinds", FieldTest("kind", "is", self.request.kinds))
+        yield from self.conditions
+        for name, member in self.request.within:
+            blank = FieldTest(name, "blank")
+            yield Rule(f"other {name}", blank if member is None else FieldTest(name, "is", (member,)))
+
+    @property
+    def day(self) -> date:
+        """The day that a cut-off is at: the last of those asked for."""
+        return self.days[1]
+
+    @property
+    def _undated_words(self) -> str:
+        if (self.charges_by, self.payments_by) == ("posted", "posted"):
+            return "not posted"
+        return "without the date that counts"
+
+    @property
+    def entries(self) -> Entries:
+        """What is asked about entries in transit."""
+        dated = {CHARGE: self.charges_by, PAYER: self.payments_by, CUSTOMER: self.payments_by}
+        kinds = self.request.kinds or tuple(dated)
+        return Entries(
+            self.book.engine,
+            self.source_of,
+            self.scope,
+            self.picked,
+            self.days,
+            {kind: date for kind, date in dated.items() if kind in kinds},
+            self.selection.decimals,
+        )
+
+    @property
+    def in_transit(self) -> Predicate:
+        """The condition of the entries that count in these days by one of two dates only."""
+        posted = FieldTest("posted", "through", self.days)
+        parts = []
+        for kinds, dated in (((CHARGE,), self.charges_by), (PAYMENTS, self.payments_by)):
+            if dated != "posted":
+                other, kind = FieldTest(dated, "through", self.days), FieldTest("kind", "is", kinds)
+                parts += [Every((kind, posted, Not(other))), Every((kind, Not(posted), other))]
+        return Some(tuple(parts))
+
+    def _direction(self) -> ShownField:
+        posted = FieldTest("posted", "through", self.days)
+        words = {dated for dated in (self.charges_by, self.payments_by) if dated != "posted"}
+        names = " or ".join(sorted(words))
+        here, there = "posted in these days only", f"{names} in these days only"
+        value = Given(((posted, Constant(here)),), Constant(there))
+        return ShownField("in-transit", "in transit", "text", value)
+
+    def source_of(self, rules: Sequence[Rule]) -> LineSource:
+        """Return what the store is asked of."""
+        source = self.book.line_source(self.fields, [rule.predicate for rule in rules])
+        return self.labels.labelled(source, self.book.engine, self.as_of.calendar)
+
+    # What is shown of them.
+
+    def _figure(self, kind: str) -> ShownField:
+        test, amount = FieldTest("kind", "is", (kind,)), Place("amount")
+        # On a line of its own kind alone a figure stands; a group without any has nothing.
+        value: Expression = Summed(((test, amount),)) if self.request.lines else Given(((test, amount),), _ZERO)
+        return ShownField(kind, FIGURES[kind], "amount", value)
+
+    def _shown(self) -> tuple[ShownField, ...]:
+        kinds = [kind for kind in FIGURES if kind in self.request.kinds or not self.request.kinds]
+        lined = self.request.lines
+        count = () if lined else (ShownField("count", "entries", "whole", None, "count"),)
+        told = tuple(self._told())
+        place = (EXPORT,) if lined else ()
+        if self.request.view == "unposted":
+            waiting = ShownField(
+                "waiting", "days waiting", "whole", DaysBetween(Place("served"), Constant(self.day)), "maximum"
+            )
+            oldest = ShownField("served", "served" if lined else "oldest served", "date", Place("served"), "minimum")
+            return (oldest, *told, waiting, *count, ShownField(CHARGE, "charges", "amount", Place("amount")), *place)
+        net = ShownField("net", "net", "amount", SIGNED[TABLE])
+        if self.request.view == "in-transit":
+            dated = {CHARGE: self.charges_by, PAYER: self.payments_by, CUSTOMER: self.payments_by, ADJUSTMENT: "posted"}
+            kinds = [kind for kind in kinds if dated[kind] != "posted"]
+        figures = tuple(self._figure(kind) for kind in kinds)
+        return (*told, *count, *figures, *(() if len(figures) == 1 else (net,)), *place)
+
+    def _told(self) -> Iterator[ShownField]:
+        """Yield what is told of each entry before its amounts."""
+        if not self.request.lines:
+            return
+        names = ["counts_on", "kind", "office", "desk", "party", "payer", "reason"]
+        if self.request.view == "unposted":
+            names = ["posted", "office", "desk", "party", "payer"]
+        elif self.request.view == "in-transit":
+            names = list(dict.fromkeys(["posted", *self._other_dates, "kind", "office", "party", "payer"]))
+        grouped = {by.key for by in self.by}
+        for name in names:
+            if name not in grouped:
+                found = self.fields.by_name[name]
+                label = {"counts_on": "day", "party": "customer"}.get(name, name)
+                yield ShownField(name, label, found.kind, found.value)
+
+    @property
+    def _other_dates(self) -> list[str]:
+        return [dated for dated in (self.charges_by, self.payments_by) if dated != "posted"]
+
+    def _rows(self) -> MadeRows:
+        lined = self.request.lines
+        first = "served" if self.request.view == "unposted" else "counts_on"
+        order = (first, "number", "line")
+        key = tuple(self.fields.by_name[name] for name in self._key())
+        return ListRows(
+            self.book.engine,
+            self.source,
+            ListShape(
+                by=self.by,
+                shown=self._shown(),
+                sorts=(),
+                limits=(),
+                key=key,
+                order=tuple(Order(self.fields.by_name[name].value, as_number=name == "line") for name in order),
+                lines=lined or not self.by,
+                first=None if lined or self.by else 0,
+                measure=SIGNED[TABLE],
+                decimals=self.selection.decimals,
+                exclusions=0,
+            ),
+        ).made()
+
+    def _key(self) -> tuple[str, ...]:
+        return ("number", "line") if len(self.selection.entities) == 1 else ("entity", "number", "line")
+
+    # The report.
+
+    def _notes(self) -> Iterator[Note | str]:
+        yield from self.selection.notes
+        yield from reach_notes(self.day, self.through)
+        places = self.selection.decimals
+        if self.request.view == "unposted":
+            return
+        if self.request.view == "figures":
+            if self._other_dates:
+                yield from transit_notes(self.entries, self.in_transit)
+            late = Billing(self.book, replace(self.request, view="unposted", lines=False, by="", kinds=()), self.today)
+            counted = {each.rule: each for each in left_out(self.book.engine, late.source, Place("amount"))}.get(None)
+            if counted:
+                count = "1 charge" if counted.lines == 1 else f"{counted.lines:,} charges"
+                served = f"Served by {day_words(self.day)} and not posted by then: {count}, {{}}"
+                words = f"{served}; --unposted lists them"
+                yield Note(words, (counted.amount,), places)
+            yield "Net is charges less payments, with adjustments as they are signed"
+
+    def made(self) -> tuple[ReportTable, MadeRows]:
+        """Return the report and what its rows were made from."""
+        made = self._rows()
+        counted = left_out(self.book.engine, self.source, SIGNED[TABLE])
+        shown, parts = proof_parts(self.rules, counted)
+        table = ReportTable(
+            title=self._title(),
+            facts=self._facts(),
+            subtitle=tuple(self._subtitle()),
+            columns=self._columns(made),
+            rows=made.rows,
+            key_label="/".join(self._key()) if self.request.lines else " / ".join(by.label for by in self.by),
+            proof=self._proof(shown, parts, made),
+            notes=(*(note for note in made.notes if not str(note).startswith("First 0")), *self._notes()),
+        )
+        return table._replace(rows=_tidied(table)), made
+
+    def _title(self) -> str:
+        by = [each.label for each in self.by if each.key != "in-transit"]
+        grouped = f" by {' and '.join(by)}" if by else ""
+        names = {
+            "figures": "Billing",
+            "unposted": "Billing: served and not posted",
+            "in-transit": "Billing: entries in transit",
+        }
+        return names[self.request.view] + grouped
+
+    def _columns(self, made: MadeRows) -> tuple[Column, ...]:
+        """Return the columns, each amount with the days that it covers by which date."""
+        dated = {CHARGE: self.charges_by, PAYER: self.payments_by, CUSTOMER: self.payments_by, ADJUSTMENT: "posted"}
+        first, last = self.days
+        found = []
+        for column in made.columns:
+            if self.request.view == "figures" and column.key in dated:
+                found.append(column._replace(covers=f"by {dated[column.key]}"))
+            elif column.key == "net" and self.request.view == "figures":
+                found.append(column._replace(first=first, through=last, covers=range_words(first, last)))
+            else:
+                found.append(column)
+        return tuple(found)
+
+    def _facts(self) -> dict[str, str]:
+        request = self.request
+        facts = {"table": TABLE, **selection_facts(self.selection), **as_of_facts_over(self.as_of, self.through)}
+        facts |= {"from": self.days[0].isoformat(), "through": self.days[1].isoformat(), "view": request.view}
+        facts |= {"charges_by": self.charges_by, "payments_by": self.payments_by}
+        if request.by:
+            facts["by"] = request.by
+        if request.conditions:
+            facts["conditions"] = " · ".join(request.conditions.words)
+        return facts | {"loaded": self.book.state.loaded_at.astimezone(self.book.zone).isoformat(timespec="minutes")}
+
+    def _subtitle(self) -> Iterator[str]:
+        yield f"{self.selection.words} · {self.selection.currency}"
+        named = f"{self.as_of.named}, " if self.as_of.named is not None and self.request.first is None else ""
+        days = f"as of {day_words(self.day)}" if self.request.view == "unposted" else named + range_words(*self.days)
+        how = f"charges by {self.charges_by}, payments by {self.payments_by}, adjustments by posted"
+        words = [days] if self.request.view == "unposted" else [days, how]
+        yield " · ".join([*words, *self.request.conditions.words])
+        yield table_words(self.book, TABLE, "posted", self.today)
+
+    def _proof(self, shown: Counted, parts: tuple[Part, ...], made: MadeRows) -> Proof:
+        unlike = [rule for rule in self.rules if rule.aside]
+        every = left_out(self.book.engine, self.source_of(unlike), SIGNED[TABLE])
+        considered = next(
+            (Counted(each.lines, each.amount) for each in every if each.rule is None), Counted(0, Decimal(0))
+        )
+        checks = (
+            *made.checks,
+            *(transit_checks(self.entries, made.rows[-1].cells) if self.request.view == "figures" else ()),
+        )
+        words = "amount, payments negative"
+        return Proof(words, considered, shown, parts, checks, self.selection.decimals, table=TABLE)
+
+
+def _tidied(table: ReportTable) -> tuple[Any, ...]:
+    """Return the rows without the empty subtotal of no lines that a report without groups would have."""
+    rows = [row for row in table.rows if row.key != "shown"]
+    return tuple(
+        row._replace(label="Total") if row.key == "total" and row.label.startswith("Total of all") else row
+        for row in rows
+    )

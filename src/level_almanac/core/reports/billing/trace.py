@@ -1,0 +1,47 @@
+"""The entries behind a figure of billing (docs/trace.md)."""
+
+from dataclasses import replace
+from datetime import date
+from decimal import Decimal
+
+from level_almanac.core.book import Book
+from level_almanac.core.reports.billing.report import Billing, BillingRequest
+from level_almanac.core.reports.billing.transit import FIGURES
+from level_almanac.core.table.model import Check, ReportTable
+from level_almanac.core.table.pointing import find_column, find_row, head_words
+from level_almanac.errors import Mistake, UsageMistake
+
+
+def billing_behind(book: Book, request: BillingRequest, row_name: str, column_name: str, today: date) -> ReportTable:
+    """Return the entries behind one figure. Raises UsageMistake where none or several are meant."""
+    made = Billing(book, replace(request, lines=False), today)
+    table, rows = made.made()
+    row = find_row(table, row_name)
+    usual = "net" if any(column.key == "net" for column in table.columns) else "charge"
+    column = find_column(table, column_name or usual)
+    if column.key not in (*FIGURES, "net", "entries", "count"):
+        raise UsageMistake(Mistake("this column is no sum of entries", "--column", repr(column.key)))
+    members = () if row.key == "total" else rows.members.get(row.key, ())
+    grouped = [by for by in made.by if by.key != "in-transit"]
+    if request.view == "in-transit" and members:
+        raise UsageMistake(Mistake("these entries are listed already", "--row", repr(row_name)))
+    inner = replace(
+        request,
+        by="",
+        lines=True,
+        within=tuple((by.key, member) for by, member in zip(grouped, members, strict=False)),
+        kinds=(column.key,) if column.key in FIGURES else (),
+    )
+    found, _ = Billing(book, inner, today).made()
+    key = column.key if column.key in FIGURES else usual
+    told = found.rows[-1].cells.get(key) or Decimal(0)
+    counted = found.proof.shown.lines if found.proof else 0
+    holds = (
+        counted == row.cells.get("count")
+        if column.key == "count"
+        else told == (row.cells.get(column.key) or Decimal(0))
+    )
+    check = Check("the entries sum to the figure" if holds else f"the entries sum to the figure: {told}", holds)
+    proof = found.proof._replace(checks=(*found.proof.checks, check)) if found.proof else None
+    head = f"{table.title} · {row.label} · {head_words(column)}"
+    return found._replace(title=f"Behind {row.label}", subtitle=(head, *found.subtitle), proof=proof)

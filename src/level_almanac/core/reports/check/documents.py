@@ -1,0 +1,192 @@
+"""Checks of suppliers' and customers' documents, and of what they say beside the ledger."""
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from decimal import Decimal
+from itertools import pairwise
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words
+from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine, item_line
+from level_almanac.core.subledger.control import begun, control_accounts, control_lines, differences
+from level_almanac.core.subledger.open_items import Item, OpenItems
+from level_almanac.core.subledger.subledger import Subledger
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Constant, Joined
+from level_almanac.store.line_query import lines
+from level_almanac.store.predicate import FieldTest, Not
+
+_ZERO = Decimal(0)
+_NEAR_DAYS = 10
+"""How many days apart two invoices of one party and amount may be dated and still look like one."""
+_NOT_TOLD = re.compile(r"[\W_]+|(?<![0-9])0+(?=[0-9])")
+"""What two spellings of a number may differ in, beside small letters and capitals."""
+_PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
+_WHY = {
+    "not there": "which no document has",
+    "other party": "which is of another party",
+    "own kind": "which is nothing that it could settle",
+}
+
+
+def unknown_parties(book: Book) -> Checked:
+    """Return the parties that lines name and the table `parties` lacks."""
+    kind = KINDS["unknown-party"]
+    if not book.parts_of("parties"):
+        return Checked(kind, skipped="no list of parties is loaded, as the table `parties`")
+    known = {
+        party for (party,) in lines(book.engine, book.line_source(book.line_fields("parties")), [Place("party")], ())
+    }
+    findings = []
+    for table in ("ledger", "payables", "receivables"):
+        if not book.parts_of(table):
+            continue
+        fields = book.line_fields(table)
+        name = fields.by_name.get("party_told", fields.by_name["party"])
+        rules = [Not(FieldTest(name.name, "blank")), Not(FieldTest(name.name, "is", tuple(sorted(known))))]
+        values = [name.value, Place("amount"), Place("posted"), _PLACE]
+        by_party: defaultdict[str, list[FoundLine]] = defaultdict(list)
+        for party, amount, day, place in lines(book.engine, book.line_source(fields, rules), values, ()):
+            by_party[party].append(FoundLine(f"a line of {table}", place, amount, day))
+        for party, told in sorted(by_party.items()):
+            count = "1 line" if len(told) == 1 else f"{len(told):,} lines"
+            total = sum((abs(line.amount or _ZERO) for line in told), _ZERO)
+            findings.append(Finding(f"{table}/{party}", f"{party}: {count} of {table}", tuple(told), total))
+    return Checked(kind, findings, f"{len(known):,} parties on the list")
+
+
+def spelt_twice(sides: Sequence[Subledger]) -> Checked:
+    """Return the invoices of one party whose numbers differ only in signs, blanks, small letters or leading zeros."""
+    found: defaultdict[tuple[str, str, str], list[Item]] = defaultdict(list)
+    for item in _invoices(sides):
+        found[item.entity, item.party, _bare(item.number)].append(item)
+    findings = []
+    for (entity, party, _), items in sorted(found.items()):
+        numbers = sorted({item.number for item in items})
+        if len(numbers) > 1:
+            words = f"{entity} {party}: {' and '.join(numbers)}"
+            again = sum((item.amount for item in items if item.number != items[0].number), _ZERO)
+            findings.append(Finding(f"{entity}/{party}/{numbers[0]}", words, _told(items), again))
+    return Checked(KINDS["spelt-twice"], findings, _looked(sides))
+
+
+def alike(sides: Sequence[Subledger]) -> Checked:
+    """Return the invoices of one party and amount that are dated within a few days, under different numbers."""
+    found: defaultdict[tuple[str, str, Decimal], list[Item]] = defaultdict(list)
+    for item in _invoices(sides):
+        found[item.entity, item.party, item.amount].append(item)
+    findings = []
+    for (entity, party, amount), items in sorted(found.items()):
+        ordered = sorted(items, key=lambda item: (item.dated, item.number))
+        for one, other in pairwise(ordered):
+            near = (other.dated - one.dated).days <= _NEAR_DAYS
+            if near and _bare(one.number) != _bare(other.number):
+                words = f"{entity} {party}: {one.number} of {day_words(one.dated)} and {other.number}"
+                key = f"{entity}/{party}/{one.number}/{other.number}"
+                findings.append(Finding(key, words, _told((one, other)), amount, "warning"))
+    return Checked(KINDS["alike"], findings, _looked(sides))
+
+
+def _bare(number: str) -> str:
+    """Return a number without what its spellings may differ in; itself where nothing else is in it."""
+    return _NOT_TOLD.sub("", number.casefold()) or number
+
+
+def _invoices(sides: Iterable[Subledger]) -> Iterator[Item]:
+    for side in sides:
+        yield from (item for item in side.items if item.kind == "invoice" and item.posted <= side.day and item.amount)
+
+
+def _looked(sides: Sequence[Subledger]) -> str:
+    return f"{sum(1 for _ in _invoices(sides)):,} invoices"
+
+
+def _told(items: Iterable[Item]) -> tuple[FoundLine, ...]:
+    return tuple(item_line(item) for item in items)
+
+
+def over_applied(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
+    """Return the documents that more was applied to than they come to."""
+    findings = []
+    for side, found in sides:
+        for at, over in found.over.items():
+            item = found.items[at]
+            by = [found.items[each.by] for each in found.applications if each.to == at]
+            words = f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party}"
+            findings.append(Finding(f"{item.entity}/{item.key}", words, _told((item, *by)), over))
+    return Checked(KINDS["over-applied"], findings, _documents(sides))
+
+
+def loose(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
+    """Return the lines that settle what is not there, or is of another party."""
+    findings = []
+    for side, found in sides:
+        owners: defaultdict[tuple[str, str], list[Item]] = defaultdict(list)
+        for item in found.items:
+            owners[item.entity, item.number].append(item)
+        for at, why in found.loose.items():
+            item = found.items[at]
+            others = [each for each in owners[item.entity, str(item.settles)] if each.party != item.party]
+            words = (
+                f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party} settles "
+                f"{item.settles}, {_WHY[why]}"
+            )
+            told = _told((item, *(others if why == "other party" else ())))
+            findings.append(Finding(f"{item.entity}/{item.key}", words, told, item.amount))
+    return Checked(KINDS["loose"], findings, _documents(sides))
+
+
+def early(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
+    """Return the documents that are dated after the day on which they were settled in the books."""
+    findings = []
+    for side, found in sides:
+        for application in found.applications:
+            by, to = found.items[application.by], found.items[application.to]
+            if by.kind != "void" and to.dated > by.in_effect:
+                words = (
+                    f"{to.entity} {side.request.side}: {to.kind} {to.number} of {to.party}, {day_words(to.dated)}, "
+                    f"settled by {by.kind} {by.number} of {day_words(by.in_effect)}"
+                )
+                key = f"{to.entity}/{to.key}/{by.number}/{by.line}"
+                findings.append(Finding(key, words, _told((to, by)), application.amount, "warning"))
+    return Checked(KINDS["early"], findings, _documents(sides))
+
+
+def _documents(sides: Sequence[tuple[Subledger, OpenItems]]) -> str:
+    return f"{sum(len(found.applications) for _, found in sides):,} applications"
+
+
+def control(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
+    """Return what documents and control accounts do not have alike, down to the documents or days."""
+    findings = []
+    looked = []
+    for side, found in sides:
+        accounts = control_accounts(side.book, side.request.side)
+        if not accounts:
+            continue
+        ledger = control_lines(side)
+        looked.append(f"{', '.join(accounts)} against {side.table}")
+        there = begun(side)
+        for each in differences(ledger, [item for item in found.items if item.entity in there]):
+            told = [
+                FoundLine(
+                    f"ledger {line.journal}/{line.line} on {line.account}"
+                    f"{f', {line.document}' if line.document else ''}",
+                    line.place, line.amount, line.day,
+                )
+                for line in each.ledger
+            ]  # fmt: skip
+            told += [item_line(item) for item in each.items]
+            missing = (
+                ""
+                if each.ledger and each.items
+                else ", in the ledger only"
+                if each.ledger
+                else f", in {side.table} only"
+            )
+            words = f"{each.entity} {side.request.side}: {each.what}{missing}"
+            findings.append(Finding(f"{side.request.side}/{each.entity}/{each.what}", words, tuple(told), each.amount))
+    if not looked:
+        return Checked(KINDS["control"], skipped="the chart marks no control account of a side that is loaded")
+    return Checked(KINDS["control"], findings, "; ".join(looked))

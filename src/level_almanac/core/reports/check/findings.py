@@ -1,0 +1,124 @@
+"""What a check finds: what is wrong, how bad it is, by how much, the lines, and what to do."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from typing import Literal, NamedTuple
+
+from level_almanac.core.subledger.open_items import Item
+
+Severity = Literal["error", "warning"]
+
+
+class CheckKind(NamedTuple):
+    """One thing that is checked. key: what it is called on the command line; title: what is found, in the plural; step:
+    what to do about it.
+    """
+
+    key: str
+    title: str
+    step: str
+
+
+class FoundLine(NamedTuple):
+    """One line behind a finding. words: what it is; place: file and line of its export."""
+
+    words: str
+    place: str
+    amount: Decimal | None = None
+    day: date | None = None
+
+
+class Finding(NamedTuple):
+    """One thing found. key: what tells it from others of its kind, the same from run to run; amount: by how much, or
+    None where that says nothing.
+    """
+
+    key: str
+    words: str
+    lines: tuple[FoundLine, ...]
+    amount: Decimal | None = None
+    severity: Severity = "error"
+
+
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """What a check came to. looked_at: how much it looked at, in words; skipped: why it could not look, or empty."""
+
+    kind: CheckKind
+    findings: Sequence[Finding] = ()
+    looked_at: str = ""
+    skipped: str = ""
+
+
+KINDS: Mapping[str, CheckKind] = {
+    kind.key: kind
+    for kind in (
+        CheckKind(
+            "unbalanced",
+            "Journals out of balance",
+            "find what is missing in the source system; a journal's debits and credits must be equal",
+        ),
+        CheckKind(
+            "closed",
+            "Postings into closed periods",
+            "post them into an open period, or reopen the period and issue its reports anew",
+        ),
+        CheckKind(
+            "outside",
+            "Lines dated outside their period",
+            "see whether the date or the period is wrong; they count at their period's nearest end",
+        ),
+        CheckKind(
+            "carried",
+            "Carried balances unlike the computed ones",
+            "carry the balance anew; reports go by the computed one",
+        ),
+        CheckKind("gaps", "Gaps in numbering", "find what had the missing numbers, or why they were not used"),
+        CheckKind(
+            "unknown-party",
+            "Parties that are on no list",
+            "add the party to its list, or correct the code",
+        ),
+        CheckKind(
+            "spelt-twice",
+            "Invoice numbers spelt in more than one way",
+            "see whether one invoice was taken in twice, and cancel one of them",
+        ),
+        CheckKind(
+            "alike",
+            "Invoices alike in party, amount and about the day",
+            "see whether one invoice was taken in twice",
+        ),
+        CheckKind(
+            "over-applied",
+            "Documents with more applied than there was",
+            "take the application back, ask for the money back, or apply it to another document",
+        ),
+        CheckKind(
+            "loose",
+            "Lines that settle what is not there",
+            "correct the number or the party that is settled; until then they are unapplied",
+        ),
+        CheckKind(
+            "early",
+            "Documents dated after what settled them",
+            "see whether a payment was made in advance, or a date is wrong",
+        ),
+        CheckKind(
+            "control",
+            "Documents unlike the ledger's control accounts",
+            "take in what one side lacks, or correct the amount on the side that is wrong",
+        ),
+        CheckKind("agree", "Sums that were to agree", "find what one of the sides lacks, key by key"),
+    )
+}
+"""Every check, in the order of the report."""
+
+
+def item_line(item: Item) -> FoundLine:
+    """Return a document or payment as a line behind a finding."""
+    line = "" if item.line == "1" else f"/{item.line}"
+    settles = f" settling {item.settles}" if item.settles else ""
+    return FoundLine(f"{item.kind} {item.number}{line} of {item.party}{settles}", item.place, item.signed, item.posted)

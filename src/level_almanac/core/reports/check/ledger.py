@@ -1,0 +1,208 @@
+"""Checks of the ledger itself: balance, periods, closed periods, carried balances, numbering."""
+
+import re
+from collections import defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from datetime import date
+from decimal import Decimal
+from itertools import pairwise
+from typing import Any, NamedTuple
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words
+from level_almanac.core.lines.conditions import DayReach, read_condition
+from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine
+from level_almanac.errors import BookMistake
+from level_almanac.files.currencies import decimals_of
+from level_almanac.store import ledger_checks
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Constant, Expression, Joined
+from level_almanac.store.ledger_sums import MOVEMENT, Slice
+from level_almanac.store.line_query import Asked, Order, groups, lines
+from level_almanac.store.predicate import FieldTest, Stretch
+
+_ZERO = Decimal(0)
+_PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
+_NUMBERED = re.compile(r"(.*?)(\d+)(\D*)", re.DOTALL)
+
+
+class PeriodSums(NamedTuple):
+    """What a period of an entity holds: how many lines, and their debits and credits."""
+
+    lines: int
+    debit: Decimal
+    credit: Decimal
+
+
+def unbalanced(book: Book) -> Checked:
+    """Return the journals whose debits and credits differ."""
+    parts = book.parts_of("ledger")
+    rows = ledger_checks.unbalanced_journals(book.engine, parts, ledger_checks.ALL)
+    findings = []
+    fields = book.line_fields("ledger")
+    for entity, journal, _, amount, _ in rows:
+        rules = [FieldTest("entity", "is", (entity,)), FieldTest("journal", "is", (journal,))]
+        found = lines(
+            book.engine,
+            book.line_source(fields, rules),
+            [Place("line"), Place("account"), Place("amount"), Place("posted"), _PLACE],
+            [Order(Place("line"), as_number=True)],
+        )
+        told = tuple(
+            FoundLine(f"line {line} on {account}", place, value, day) for line, account, value, day, place in found
+        )
+        words = f"{entity} journal {journal}: debits less credits"
+        findings.append(Finding(f"{entity}/{journal}", words, told, amount))
+    count = ledger_checks.journal_count(book.engine, parts)
+    return Checked(KINDS["unbalanced"], findings, f"{count:,} journals")
+
+
+def outside(book: Book) -> tuple[Checked, list[Finding]]:
+    """Return the journals dated outside the period they are in; and apart those dated after it, where it is closed."""
+    journals: defaultdict[tuple[str, str, int, date], list[FoundLine]] = defaultdict(list)
+    rows = ledger_checks.lines_outside(book.engine, book.parts_of("ledger"))
+    for entity, journal, line, posted, fiscal, account, amount, memo, file, number in rows:
+        told = FoundLine(f"line {line} on {account}, {memo or 'no memo'}", f"{file}:{number}", amount, posted)
+        journals[entity, journal, fiscal, posted].append(told)
+    within: list[Finding] = []
+    into_closed: list[Finding] = []
+    for (entity, journal, fiscal, posted), told_lines in journals.items():
+        calendar = book.calendar_by_entity[entity]
+        period = calendar.period(fiscal // 100, fiscal % 100)
+        words = f"{entity} {journal}: posted {day_words(posted)} into {period}"
+        debits = sum((max(line.amount or _ZERO, _ZERO) for line in told_lines), _ZERO)
+        finding = Finding(f"{entity}/{journal}", words, tuple(told_lines), debits)
+        if period is not None and calendar.is_closed(period) and posted > period.last:
+            into_closed.append(finding._replace(words=f"{words}, which is closed"))
+        else:
+            within.append(finding._replace(severity="warning"))
+    return Checked(KINDS["outside"], within, _lines_words(book)), into_closed
+
+
+def _lines_words(book: Book) -> str:
+    return f"{sum(loaded.lines for loaded in book.state.files_of('ledger')):,} ledger lines"
+
+
+def closed(
+    book: Book, into_closed: Sequence[Finding], before: Mapping[str, Sequence[Any]] | None, since: str
+) -> tuple[Checked, dict[str, PeriodSums]]:
+    """Return what was posted into closed periods, and what every closed period now holds.
+
+    before: what they held at the last check, by `ENTITY/PERIOD`, or None where there was none; since: when that was.
+    """
+    held: dict[str, PeriodSums] = {}
+    for entity, fiscal, count, debit, credit in ledger_checks.period_sums(
+        book.engine, book.store.path_of(book.ledger_state.rollup)
+    ):
+        period = book.calendar_by_entity[entity].period(fiscal // 100, fiscal % 100)
+        if period is not None and book.calendar_by_entity[entity].is_closed(period):
+            held[f"{entity}/{period}"] = PeriodSums(count, Decimal(debit), Decimal(credit))
+    findings = list(into_closed)
+    for key, was in (before or {}).items():
+        now = held.get(key, PeriodSums(0, _ZERO, _ZERO))
+        old = PeriodSums(int(was[0]), Decimal(str(was[1])), Decimal(str(was[2])))
+        if now != old and key in held:
+            entity, _, period_id = key.partition("/")
+            words = (
+                f"{entity} {period_id} changed since the check of {since}: lines {now.lines - old.lines:+,}, "
+                f"debits {now.debit - old.debit:+,f}, credits {now.credit - old.credit:+,f}"
+            )
+            told = (f"{now.lines}/{now.debit}/{now.credit}",)
+            findings.append(Finding(f"{key}/{told[0]}", words, (), abs(now.debit - old.debit)))
+    return Checked(KINDS["closed"], findings, f"{len(held):,} closed periods"), held
+
+
+def carried(book: Book) -> Checked:
+    """Return the balances that were carried into a year unlike what the lines before it come to."""
+    years = ledger_checks.carried_years(book.engine, book.parts_of("ledger"))
+    later = [(entity, fiscal) for entity, fiscal in years if fiscal != book.state.bases.get(entity)]
+    measures: dict[str, tuple[Slice, ...]] = {}
+    for fiscal in sorted({fiscal for _, fiscal in later}):
+        year = fiscal // 100 * 100
+        measures[f"carried {fiscal}"] = (Slice(("carried",), (Stretch(fiscal, fiscal),)),)
+        measures[f"computed {fiscal}"] = (
+            Slice(MOVEMENT, (Stretch(0, year),)),
+            Slice(("base",), (Stretch(0, year),)),
+        )
+    if not measures:
+        return Checked(KINDS["carried"], skipped="no year after the first was carried into")
+    sums = book.sums(measures)
+    findings: list[Finding] = []
+    for entity, fiscal in later:
+        findings += _carried_into(book, entity, fiscal, sums)
+    return Checked(KINDS["carried"], findings, f"{len(later):,} years carried into")
+
+
+def _carried_into(book: Book, entity: str, fiscal: int, sums: Mapping[tuple[str, str], Any]) -> Iterator[Finding]:
+    retained = book.settings.entities[entity].retained_earnings
+    was: defaultdict[str, Decimal] = defaultdict(Decimal)
+    computed: defaultdict[str, Decimal] = defaultdict(Decimal)
+    for (code, account), found in sums.items():
+        if code == entity:
+            was[account] += found[f"carried {fiscal}"].amount
+            # What is left on income and expense belongs to retained earnings once its year is over.
+            under = retained if book.chart[account].is_income else account
+            computed[under] += found[f"computed {fiscal}"].amount
+    year = book.calendar_by_entity[entity].year(fiscal // 100)
+    places = decimals_of(book.settings.entities[entity].currency)
+    for account in sorted({*was, *computed}):
+        if was[account] == computed[account]:
+            continue
+        words = (
+            f"{entity} {account} {book.chart[account].name} into {year.year}: carried {was[account]:,.{places}f}, "
+            f"computed {computed[account]:,.{places}f}"
+        )
+        told = tuple(
+            FoundLine(f"carried in {journal}/{line}", place, amount, day)
+            for journal, line, amount, day, place in _carried_lines(book, entity, account, fiscal)
+        )
+        yield Finding(f"{entity}/{account}/{fiscal}", words, told, was[account] - computed[account])
+
+
+def _carried_lines(book: Book, entity: str, account: str, fiscal: int) -> list[tuple[Any, ...]]:
+    rules = [
+        FieldTest("entity", "is", (entity,)),
+        FieldTest("account", "is", (account,)),
+        FieldTest("entry", "is", ("carried",)),
+        FieldTest("period", "is", (f"{fiscal // 100}-P{fiscal % 100:02d}",)),
+    ]
+    values: list[Expression] = [Place(name) for name in ("journal", "line", "amount", "posted")]
+    values.append(_PLACE)
+    return lines(book.engine, book.line_source(book.line_fields("ledger"), rules), values, ())
+
+
+def gaps(book: Book, reach: DayReach) -> Checked:
+    """Return the gaps in the numbers that the book says run without one."""
+    if not book.settings.numbering:
+        return Checked(KINDS["gaps"], skipped="the book names no numbers that run without a gap, as [[numbering]]")
+    findings: list[Finding] = []
+    looked = 0
+    for at, numbering in enumerate(book.settings.numbering, 1):
+        fields = book.line_fields(numbering.table)
+        rules = []
+        if numbering.only:
+            rules.append(read_condition(numbering.only, fields, f"numbering[{at}].only", BookMistake, reach))
+        entity = Place("entity") if fields.table.field("entity") else Constant("")
+        by: list[Expression] = [entity, Place(numbering.field)]
+        found = groups(book.engine, book.line_source(fields, rules), by, [Asked(_PLACE, "minimum")])
+        places = {(code, number): place for code, number, _, place in found if number is not None}
+        looked += len(places)
+        findings += _gaps_in(f"{numbering.table}.{numbering.field}", places)
+    return Checked(KINDS["gaps"], findings, f"{looked:,} numbers")
+
+
+def _gaps_in(what: str, places: Mapping[tuple[str, str], str]) -> Iterator[Finding]:
+    series: defaultdict[tuple[str, str, str], dict[int, str]] = defaultdict(dict)
+    for entity, text in places:
+        match = _NUMBERED.fullmatch(text)
+        if match:
+            series[entity, match[1], match[3]][int(match[2])] = text
+    for (entity, _, _), by_number in sorted(series.items()):
+        for low, high in pairwise(sorted(by_number)):
+            if high == low + 1:
+                continue
+            first, last = by_number[low], by_number[high]
+            missing = high - low - 1
+            words = f"{entity} {what}: {missing:,} missing between {first} and {last}".strip()
+            told = tuple(FoundLine(text, places[entity, text]) for text in (first, last))
+            yield Finding(f"{entity}/{what}/{first}", words, told)

@@ -1,0 +1,273 @@
+"""Everything that does not add up, as one report (docs/check.md)."""
+
+import sys
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from datetime import date
+from decimal import Decimal
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words
+from level_almanac.core.header import as_of_for, as_of_words, data_facts, data_words
+from level_almanac.core.lines.conditions import DayReach
+from level_almanac.core.reports.check import agreements, documents, ledger
+from level_almanac.core.reports.check.findings import KINDS, Checked, Finding
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.spans.as_of import AsOfRequest
+from level_almanac.core.subledger.open_items import OpenItems, replay
+from level_almanac.core.subledger.subledger import Side, Subledger, SubledgerRequest
+from level_almanac.core.table.model import Cell, Column, ReportTable, Row
+from level_almanac.core.table.pointing import find_row
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.files.currencies import decimals_of
+from level_almanac.files.tables import SIDE_OF
+from level_almanac.store.check_record import CheckRecord, keep_record, read_record
+
+_ITEM_CHECKS = frozenset({"spelt-twice", "alike", "over-applied", "loose", "early", "control"})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CheckRequest(Request):
+    """What to check. kinds: keys of checks, or none for all; when: the day up to which documents are looked at;
+    only_new: show only what the last run did not find; most_lines: of each finding.
+    """
+
+    kinds: tuple[str, ...] = option("checks", "", "texts", metavar="[CHECK]...", argument=True)
+    only_new: bool = option("only-new", "Only what the last run did not find.", "flag")
+    most_lines: int = option(
+        "lines", "At most so many lines of each finding.", "count", 8, metavar="N", show_default=True
+    )
+    when: AsOfRequest = inner(
+        AsOfRequest,
+        only=("as-of",),
+        helps={"as-of": "Look at documents as of this day.  [default: where the data ends]"},
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class CheckReport:
+    """The report, and how many errors it shows."""
+
+    table: ReportTable
+    errors: int
+
+
+def check(book: Book, request: CheckRequest, today: date) -> CheckReport:
+    """Return what was found, and keep a record of it for the next run.
+
+    Raises UsageMistake for a check that there is not, BookMistake for a condition of the book that cannot be read.
+    """
+    for key in request.kinds:
+        if key not in KINDS:
+            raise UsageMistake(
+                Mistake("no check has this name", "CHECK", repr(key), listed(KINDS), nearest(key, KINDS))
+            )
+    return _Check(book, request, today).report()
+
+
+def check_behind(book: Book, request: CheckRequest, row: str, today: date) -> ReportTable:
+    """Return one finding with all of its lines; no record is kept. row: as `behind.find_row` takes it.
+
+    Raises UsageMistake for a row that is no finding, and as `check` does.
+    """
+    table = _Check(book, replace(request, most_lines=sys.maxsize), today).table()[0]
+    key = find_row(table, row).key.partition(">")[0]
+    rows = tuple(each for each in table.rows if each.key == key or each.key.startswith(f"{key}>"))
+    if rows[0].cells.get("severity") not in ("error", "warning"):
+        raise UsageMistake(Mistake("this row is no finding", "--row", repr(row), next_step="name a finding"))
+    kind = KINDS[key.partition("/")[0]]
+    added = sum((each.cells["amount"] for each in rows[1:] if isinstance(each.cells["amount"], Decimal)), Decimal(0))
+    total = Row("total", f"Its lines, {len(rows) - 1:,}", 0, "total", {"amount": added})
+    return table._replace(
+        title=f"Behind {rows[0].label}",
+        facts={**table.facts, "traced": key, "report": table.title},
+        subtitle=(f"{kind.title}: {kind.step}", *table.subtitle),
+        rows=(*(each._replace(level=each.level - 1) for each in rows), total),
+        notes=(),
+    )
+
+
+class _Check:
+    """One run of the checks."""
+
+    def __init__(self, book: Book, request: CheckRequest, today: date) -> None:
+        self.book, self.request, self.today = book, request, today
+        self.as_of = as_of_for(book, book.calendars[""], request.when, today, tuple(SIDE_OF.values()))
+        self.reach = DayReach(self.as_of, today)
+        self.before = None if book.frozen else read_record(book.store.folder)
+        self.closed: dict[str, ledger.PeriodSums] = {}
+        self.sides = list(self._sides())
+        self.checked = [each for each in self._run() if self._asked(each.kind.key)]
+
+    def _asked(self, key: str) -> bool:
+        return not self.request.kinds or key in self.request.kinds
+
+    def _sides(self) -> Iterator[tuple[Subledger, OpenItems]]:
+        """Yield the documents of each side that is loaded, per group of entities whose amounts can be added."""
+        if self.request.kinds and not _ITEM_CHECKS & set(self.request.kinds):
+            return
+        by_kind: dict[tuple[str, str], list[str]] = {}
+        for code, entity in self.book.settings.entities.items():
+            by_kind.setdefault((entity.currency, entity.calendar), []).append(code)
+        sides: tuple[Side, ...] = ("payable", "receivable")
+        for side in sides:
+            if self.book.parts_of(SIDE_OF[side]):
+                for codes in by_kind.values():
+                    # Both sides are looked at as of one day, however far either reaches.
+                    when = AsOfRequest(as_of=self.as_of.day)
+                    of = SubledgerRequest(side=side, when=when, entities=tuple(codes))
+                    found = Subledger(self.book, of, self.today)
+                    yield found, replay(found.chosen, found.day)
+
+    def _run(self) -> Iterator[Checked]:
+        book, before = self.book, self.before
+        if self._asked("unbalanced"):
+            yield ledger.unbalanced(book)
+        outside, into_closed = ledger.outside(book)
+        since = before.closed_at if before else ""
+        found, self.closed = ledger.closed(book, into_closed, before.closed if before else None, since)
+        yield found
+        yield outside
+        if self._asked("carried"):
+            yield ledger.carried(book)
+        if self._asked("gaps"):
+            yield ledger.gaps(book, self.reach)
+        if self._asked("unknown-party"):
+            yield documents.unknown_parties(book)
+        yield from self._item_checks()
+        if self._asked("agree"):
+            yield agreements.agreements(book, self.reach)
+
+    def _item_checks(self) -> Iterator[Checked]:
+        if not self.sides:
+            yield from (
+                Checked(KINDS[key], skipped="no payables or receivables are loaded")
+                for key in KINDS
+                if key in _ITEM_CHECKS
+            )
+            return
+        plain = [_only_chosen(side) for side, _ in self.sides]
+        yield documents.spelt_twice(plain)
+        yield documents.alike(plain)
+        yield documents.over_applied(self.sides)
+        yield documents.loose(self.sides)
+        yield documents.early(self.sides)
+        yield documents.control(self.sides)
+
+    def report(self) -> CheckReport:
+        """Return the report, and keep the record."""
+        table, errors = self.table()
+        self._keep()
+        return CheckReport(table, errors)
+
+    def table(self) -> tuple[ReportTable, int]:
+        """Return the report, and how many errors it shows."""
+        known = set() if self.before is None else {
+            f"{kind}:{key}" for kind, keys in self.before.findings.items() for key in keys
+        }  # fmt: skip
+        new = {id(finding) for each in self.checked for finding in each.findings
+               if f"{each.kind.key}:{finding.key}" not in known}  # fmt: skip
+        shown = [
+            (each, [finding for finding in each.findings if not self.request.only_new or id(finding) in new])
+            for each in self.checked
+        ]
+        errors = sum(finding.severity == "error" for _, findings in shown for finding in findings)
+        warnings = sum(len(findings) for _, findings in shown) - errors
+        table = ReportTable(
+            title="Checks",
+            facts={
+                "as_of": self.as_of.day.isoformat(),
+                "errors": str(errors),
+                "warnings": str(warnings),
+                **({"last_checked": self.before.made_at} if self.before else {}),
+                **data_facts(self.book),
+            },
+            subtitle=tuple(self._subtitle(errors, warnings)),
+            columns=(
+                Column("severity", "severity", "text"),
+                *([Column("new", "new", "text")] if self.before and new else []),
+                Column("date", "date", "date"),
+                Column("amount", "amount", "amount", self._decimals(), adds=False),
+                Column("export", "line of the export", "text"),
+            ),
+            rows=tuple(self._rows(shown, new)),
+            key_label="finding",
+            notes=tuple(self._notes()),
+        )
+        return table, errors
+
+    def _decimals(self) -> int:
+        return max(decimals_of(entity.currency) for entity in self.book.settings.entities.values())
+
+    def _subtitle(self, errors: int, warnings: int) -> Iterator[str]:
+        yield self.book.settings.book.name
+        yield as_of_words(self.book, self.as_of, self.today)
+        only = "new since the last run: " if self.request.only_new else ""
+        yield f"{only}{_count(errors, 'error')}, {_count(warnings, 'warning')}"
+        yield data_words(self.book)
+
+    def _rows(self, shown: Sequence[tuple[Checked, list[Finding]]], new: set[int]) -> Iterator[Row]:
+        for each, findings in shown:
+            if not findings:
+                continue
+            yield Row(f"{each.kind.key}:heading", f"{each.kind.title}: {each.kind.step}", 0, "heading")
+            for finding in findings:
+                is_new = id(finding) in new and self.before is not None
+                yield from self._finding_rows(each.kind.key, finding, is_new=is_new)
+        quiet = [each for each, findings in shown if not findings]
+        if quiet:
+            yield Row("nothing:heading", f"Nothing {'new ' if self.request.only_new else ''}found", 0, "heading")
+        for each in quiet:
+            known = f"{len(each.findings):,} known before, no other" if each.findings else "none"
+            words = each.skipped or f"{known} among {each.looked_at}"
+            state = "not looked at" if each.skipped else "known" if each.findings else "none"
+            yield Row(each.kind.key, f"{each.kind.title}: {words}", 1, "line", {"severity": state})
+
+    def _finding_rows(self, kind: str, finding: Finding, *, is_new: bool) -> Iterator[Row]:
+        key, decimals, most = f"{kind}/{finding.key}", self._decimals(), self.request.most_lines
+        cells: dict[str, Cell] = {
+            "severity": finding.severity,
+            "new": "new" if is_new else None,
+            "amount": _exact(finding.amount, decimals),
+        }
+        yield Row(key, finding.words, 1, "line", cells)
+        for number, line in enumerate(finding.lines[:most], 1):
+            told: dict[str, Cell] = {"date": line.day, "amount": _exact(line.amount, decimals), "export": line.place}
+            yield Row(f"{key}>{number}", line.words, 2, "line", told)
+        if len(finding.lines) > most:
+            more = len(finding.lines) - most
+            yield Row(f"{key}>more", f"and {more:,} more: --lines {len(finding.lines)} shows them all", 2, "heading")
+
+    def _notes(self) -> Iterator[str]:
+        yield "The ledger is looked at whole; documents as they stood on the day above"
+
+    def _keep(self) -> None:
+        """Keep what was found; what was not looked at this time stays as it was known."""
+        kept = dict(self.before.findings) if self.before else {}
+        kept |= {each.kind.key: [finding.key for finding in each.findings] for each in self.checked}
+        whole = self._asked("closed")
+        closed = {key: [each.lines, str(each.debit), str(each.credit)] for key, each in self.closed.items()}
+        if self.book.frozen:
+            return
+        made_at = closed_at = f"{day_words(self.book.now.date())} {self.book.now:%H:%M}"
+        if not whole and self.before:
+            closed, closed_at = self.before.closed, self.before.closed_at
+        try:
+            keep_record(self.book.store.folder, CheckRecord(made_at, closed_at, kept, closed))
+        except OSError:
+            # A book that one may only read is checked all the same.
+            return
+
+
+def _only_chosen(side: Subledger) -> Subledger:
+    side.items = side.chosen
+    return side
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number:,} {what}{'' if number == 1 else 's'}"
+
+
+def _exact(amount: Decimal | None, decimals: int) -> Decimal | None:
+    # Sums are stored with more decimals than any currency here has, all of them nought.
+    return None if amount is None else amount.quantize(Decimal(1).scaleb(-decimals))

@@ -1,0 +1,380 @@
+"""Account detail: opening, each line with the running balance, and closing, equal to `trial` (docs/detail.md)."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from typing import Any, NamedTuple
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words, range_words
+from level_almanac.core.fields import LineField
+from level_almanac.core.header import as_of_for, data_facts, data_words, selection_facts
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.lines.account_words import chosen_accounts
+from level_almanac.core.lines.asked import ledger_conditions
+from level_almanac.core.lines.computed import ComputedReader
+from level_almanac.core.lines.conditions import DayReach
+from level_almanac.core.lines.selected import ShownField, ShownReader
+from level_almanac.core.reports.trial.range import TRIAL_FREE, TRIAL_SHOWN, trial_measures, trial_range
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option
+from level_almanac.core.spans.as_of import COVERS, AsOfRequest
+from level_almanac.core.table.model import Cell, Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.store.expressions import Expression
+from level_almanac.store.ledger_sums import UNMET, Sums, considered
+from level_almanac.store.line_query import Order, lines
+from level_almanac.store.predicate import FieldTest, Predicate, Stretch, Within
+
+_ZERO = Decimal(0)
+_DEFAULT_SHOWN = "document, party, memo"
+AccountSums = Mapping[tuple[str, str], Mapping[str, Sums]]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DetailRequest(Request):
+    """What an account detail is asked for. accounts: words that name them; first, last: a range of days, both or
+    neither; show: further fields of the lines; subtotals: a row for each period; carried: carried lines too, apart.
+    """
+
+    accounts: tuple[str, ...] = option(
+        "accounts", "", "texts", metavar="ACCOUNT...", offers="account", argument=True, required=True
+    )
+    show: str = option("show", "Fields of the lines.  [default: document, party, memo]", metavar="FIELDS")
+    subtotals: bool = option("subtotals", "A row for what each period moved.", "flag")
+    carried: bool = option("carried", "The carried lines of the year too, apart.", "flag")
+    after_closing: bool = option("after-closing", "With the closing lines of the year shown.", "flag")
+    when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
+    first: DayWords | None = first_option()
+    last: DayWords | None = last_option()
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
+
+
+class _Line(NamedTuple):
+    """One ledger line. name: journal and line, the entity before them where there are several; fiscal: its position."""
+
+    account: str
+    name: str
+    posted: date
+    debit: Decimal
+    credit: Decimal
+    fiscal: int
+    cells: dict[str, Cell]
+
+
+@dataclass(slots=True)
+class _Account:
+    """One account's figures from the store's sums: what its lines are held against."""
+
+    opening: Decimal = _ZERO
+    debit: Decimal = _ZERO
+    credit: Decimal = _ZERO
+    lines: int = 0
+
+    @property
+    def closing(self) -> Decimal:
+        return self.opening + self.debit - self.credit
+
+
+def detail(book: Book, request: DetailRequest, today: date) -> ReportTable:
+    """Return the accounts one after another, debits positive: opening, lines in order, running and closing balance.
+
+    Raises UsageMistake for words that name no account, and where the range is none or reaches over a year's end.
+    """
+    return _Detail(book, request, today).table()
+
+
+class _Detail:
+    """One account detail in the making."""
+
+    def __init__(self, book: Book, request: DetailRequest, today: date) -> None:
+        self.book, self.request, self.today = book, request, today
+        self.selection = book.select(request.entities)
+        self.accounts = chosen_accounts(request.accounts, book.chart)
+        self.shown = self._shown()
+        calendar = self.selection.calendar
+        self.range = trial_range(book, calendar, request.when, (request.first, request.last), today)
+        self.fields = book.line_fields("ledger")
+        self.as_of = as_of_for(book, calendar, request.when, today)
+        self.conditions = ledger_conditions(book, request.conditions, self.as_of, today)
+        self.columns = self._read_columns()
+        self.places = Decimal(1).scaleb(-self.selection.decimals)
+        self.checks: list[Check] = []
+
+    def _shown(self) -> str:
+        return self.request.show or _DEFAULT_SHOWN
+
+    def _read_columns(self) -> tuple[ShownField, ...]:
+        def no_labels(found: LineField, _unit: Any) -> None:
+            what = "parts of dates are for `almanac list`"
+            raise UsageMistake(Mistake(what, "--show", repr(found.name)))
+
+        reader = ComputedReader(self.fields, "--show", UsageMistake, DayReach(self.as_of, self.today), no_labels)
+        found = ShownReader(reader, {}, UsageMistake).shown(self.shown, "--show", ())
+        for each in found:
+            if each.aggregate or each.key in ("posted", "debit", "credit", "balance"):
+                what = "this is shown already" if not each.aggregate else "only fields of lines are shown here"
+                raise UsageMistake(Mistake(what, "--show", repr(each.key)))
+        return found
+
+    def table(self) -> ReportTable:
+        """Ask the store, and return the report."""
+        filter_ = self.conditions.filter_of(self.book, TRIAL_FREE, TRIAL_SHOWN)
+        sums = self.book.sums(trial_measures(self.range, self.request.after_closing), filter_)
+        figures = self._figures(sums)
+        by_account = self._lines()
+        rows = [row for code in figures for row in self._account_rows(code, figures[code], by_account.get(code, []))]
+        if len(figures) > 1:
+            rows += self._total(figures)
+        columns = self._table_columns(rows)
+        if self.request.carried:
+            rows = list(self._with_carried(rows))
+        selection, shown = self.selection, self.range
+        closing = "after closing" if self.request.after_closing else "before closing"
+        return ReportTable(
+            title="Account detail",
+            facts={
+                **selection_facts(selection),
+                "accounts": ", ".join(self.request.accounts),
+                "from": shown.first.isoformat(),
+                "through": shown.last.isoformat(),
+                "range": shown.words,
+                "closing_lines": closing,
+                "signs": "debit positive",
+                **({"conditions": " · ".join(self.conditions.words)} if self.conditions.words else {}),
+                **data_facts(self.book),
+            },
+            subtitle=(
+                f"{selection.words} · {selection.currency} · debits positive",
+                " · ".join(
+                    [shown.words, closing, f"accounts: {', '.join(self.request.accounts)}", *self.conditions.words]
+                ),
+                data_words(self.book),
+            ),
+            columns=columns,
+            rows=tuple(rows),
+            key_label="entity/journal/line" if self._several else "journal/line",
+            proof=self._proof(sums, figures),
+            notes=tuple(self._notes(figures)),
+        )
+
+    @property
+    def _several(self) -> bool:
+        return len(self.selection.entities) > 1
+
+    def _figures(self, sums: AccountSums) -> dict[str, _Account]:
+        """Return each chosen account that has an opening or lines."""
+        found: dict[str, _Account] = {}
+        for (entity, code), measured in sums.items():
+            if entity not in self.selection.entities or code not in self.accounts:
+                continue
+            account = found.setdefault(code, _Account())
+            account.opening += measured["before"].amount
+            if not self.book.chart[code].is_income:
+                account.opening += measured["earlier"].amount
+            moved = measured["within"]
+            account.debit += moved.debit
+            account.credit += moved.credit
+            account.lines += moved.lines
+        return {
+            code: found[code] for code in self.accounts if code in found and (found[code].opening or found[code].lines)
+        }
+
+    # Lines.
+
+    def _rules(self, classes: Sequence[str], stretches: tuple[Stretch, ...]) -> list[Predicate]:
+        return [
+            FieldTest("account", "is", self.accounts),
+            FieldTest("entry", "is", tuple(classes)),
+            Within(stretches),
+            FieldTest("entity", "is", tuple(self.selection.entities)),
+            *(rule.predicate for rule in self.conditions.rules),
+        ]
+
+    def _lines(self) -> dict[str, list[_Line]]:
+        classes = ["ordinary", "adjusting", *(["closing"] if self.request.after_closing else [])]
+        return self._asked(self._rules(classes, self.range.within), self.range.within)
+
+    def _asked(self, rules: Sequence[Predicate], stretches: tuple[Stretch, ...]) -> dict[str, list[_Line]]:
+        parts, _ = self.book.ledger_parts(stretches, ())
+        source = self.book.line_source(self.fields, rules, parts)
+        named = [
+            self.fields.by_name[name] for name in ("account", "entity", "journal", "line", "posted", "debit", "credit")
+        ]
+        values: list[Expression] = [each.value for each in named]
+        values += [self.fields.places["fiscal"]]
+        wanted = [(column.key, column.value) for column in self.columns if column.value is not None]
+        order = [Order(self.fields.by_name[name].value) for name in ("counted", "posted")]
+        order += [Order(self.fields.by_name[name].value, as_number=True) for name in ("journal", "line")]
+        found: dict[str, list[_Line]] = {}
+        for row in lines(self.book.engine, source, [*values, *(value for _, value in wanted)], order):
+            account, entity, journal, line, posted, debit, credit, fiscal, *others = row
+            name = f"{entity}/{journal}/{line}" if self._several else f"{journal}/{line}"
+            cells = dict(zip((key for key, _ in wanted), others, strict=True))
+            found.setdefault(account, []).append(_Line(account, name, posted, debit, credit, fiscal, cells))
+        return found
+
+    # Rows.
+
+    def _account_rows(self, code: str, figures: _Account, found: Sequence[_Line]) -> Iterator[Row]:
+        name = f"{code} {self.book.chart[code].name}"
+        yield Row(f"{code}:heading", name, 0, "heading")
+        words = (
+            "Opening, before the adjustments"
+            if self.range.adjustments_only
+            else f"Opening, {day_words(self.range.first)}"
+        )
+        yield Row(f"{code}/opening", words, 1, "line", {"balance": figures.opening.quantize(self.places)})
+        balance, debit, credit = figures.opening, _ZERO, _ZERO
+        keys = [f"{code}/opening"]
+        period: list[_Line] = []
+        for line in found:
+            if self.request.subtotals and period and period[-1].fiscal != line.fiscal:
+                yield self._subtotal(code, period, balance)
+                period = []
+            balance += line.debit - line.credit
+            debit, credit = debit + line.debit, credit + line.credit
+            period.append(line)
+            keys.append(f"{code}/{line.name}")
+            yield Row(keys[-1], line.name, 1, "line", self._cells(line, balance))
+        if self.request.subtotals and period:
+            yield self._subtotal(code, period, balance)
+        same = (debit, credit, balance, len(found)) == (figures.debit, figures.credit, figures.closing, figures.lines)
+        if not same:
+            self.checks.append(
+                Check(
+                    f"{code}: the last running balance is off the trial balance by {balance - figures.closing:+,.2f}",
+                    holds=False,
+                )
+            )
+        cells: dict[str, Cell] = {
+            "debit": figures.debit.quantize(self.places),
+            "credit": figures.credit.quantize(self.places),
+            "balance": figures.closing.quantize(self.places),
+        }
+        yield Row(
+            code, f"Closing, {day_words(self.range.last)}", 0, "subtotal", cells, adds=tuple((1, key) for key in keys)
+        )
+
+    def _subtotal(self, code: str, period: Sequence[_Line], balance: Decimal) -> Row:
+        fiscal = period[0].fiscal
+        name = f"{fiscal // 100}-P{fiscal % 100:02d}"
+        cells: dict[str, Cell] = {
+            "debit": sum((line.debit for line in period), _ZERO).quantize(self.places),
+            "credit": sum((line.credit for line in period), _ZERO).quantize(self.places),
+            "balance": balance.quantize(self.places),
+        }
+        adds = tuple((1, f"{code}/{line.name}") for line in period)
+        return Row(f"{code}/{name}", f"In {name}", 1, "subtotal", cells, adds=adds)
+
+    def _cells(self, line: _Line, balance: Decimal | None) -> dict[str, Cell]:
+        # The side that a line is not on stays blank, so that the eye finds the other.
+        sides = {"debit": line.debit, "credit": line.credit}
+        cells: dict[str, Cell] = {"posted": line.posted, **line.cells}
+        cells |= {name: side.quantize(self.places) for name, side in sides.items() if side}
+        if balance is not None:
+            cells["balance"] = balance.quantize(self.places)
+        return cells
+
+    def _total(self, figures: Mapping[str, _Account]) -> Iterator[Row]:
+        cells: dict[str, Cell] = {
+            "debit": sum((each.debit for each in figures.values()), _ZERO).quantize(self.places),
+            "credit": sum((each.credit for each in figures.values()), _ZERO).quantize(self.places),
+            "balance": sum((each.closing for each in figures.values()), _ZERO).quantize(self.places),
+        }
+        adds = tuple((1, code) for code in figures)
+        yield Row("total", f"Total of {len(figures)} accounts", 0, "total", cells, adds=adds)
+
+    def _with_carried(self, rows: Sequence[Row]) -> Iterator[Row]:
+        """Yield the rows with the carried lines of the year beneath each account's closing: they are in no figure."""
+        opens = (Stretch(self.range.year * 100 + 1, self.range.year * 100 + 1),)
+        found = self._asked(self._rules(["carried"], opens), opens)
+        bases = self.book.state.bases
+        is_base = any(bases.get(entity, 0) // 100 == self.range.year for entity in self.selection.entities)
+        words = "in the opening, as the base" if is_base else "in no figure: the opening is computed"
+        for row in rows:
+            yield row
+            code = row.key
+            for number, line in enumerate(found.get(code, [])):
+                if not number:
+                    yield Row(f"{code}/carried:heading", f"Carried into {self.range.year}, {words}", 1, "heading")
+                yield Row(f"{code}/carried/{line.name}", line.name, 2, "line", self._cells(line, None))
+
+    def _table_columns(self, rows: Sequence[Row]) -> tuple[Column, ...]:
+        kinds: dict[str, Any] = {"amount": "amount", "quantity": "number", "whole": "count", "date": "date"}
+        shown = []
+        for column in self.columns:
+            cells = [row.cells.get(column.key) for row in rows]
+            # What nobody asked for and no line has would only take room.
+            if self.request.show or any(cell is not None for cell in cells):
+                decimals = self.selection.decimals if column.kind in ("amount", "quantity") else 0
+                shown.append(Column(column.key, column.label, kinds.get(column.kind, "text"), decimals))
+        through = self.book.data_through(self.today)
+        complete = through is not None and through >= self.range.last
+        decimals = self.selection.decimals
+        first, last = self.range.first, self.range.last
+        days = f"{self.range.year} adjustments" if self.range.adjustments_only else range_words(first, last)
+        return (
+            Column("posted", "posted", "date"),
+            *shown,
+            Column("debit", "debit", "amount", decimals, first, last, complete, days),
+            Column("credit", "credit", "amount", decimals, first, last, complete, days),
+            Column("balance", "balance", "amount", decimals, adds=False),
+        )
+
+    # Proof.
+
+    def _proof(self, sums: AccountSums, figures: Mapping[str, _Account]) -> Proof:
+        selection = self.selection
+        own = {key: measured for key, measured in sums.items() if key[0] in selection.entities}
+        asked = {key: measured for key, measured in own.items() if key[1] in self.accounts}
+        others = {key: measured for key, measured in own.items() if key not in asked}
+        aside = {key: measured for key, measured in sums.items() if key not in own and key[0] in selection.comparable}
+        chart = self.book.chart
+        income = {key: measured for key, measured in asked.items() if chart[key[1]].is_income}
+        balance = {key: measured for key, measured in asked.items() if key not in income}
+        opened = _counted(balance, "earlier") + _counted(asked, "before")
+        moved = _counted(asked, "within")
+        left_out = (
+            Part("other entities", _counted(aside, "all")),
+            Part(
+                "other accounts",
+                sum((_counted(others, name) for name in ("earlier", "before", "within")), Counted(0, _ZERO)),
+            ),
+            Part("earlier years of income and expense", _counted(income, "earlier")),
+            Part("carried in later years", _counted(own, "carried")),
+            Part("closing lines of the year", _counted(own, "closing")),
+            Part("adjustment periods", _counted(own, "adjustments")),
+            Part("later dates", _counted(own, "later")),
+            *(Part(rule.words, _counted(own, f"{UNMET}{number}")) for number, rule in enumerate(self.conditions.rules)),
+        )
+        everything = considered(self.book.state, selection.comparable)
+        count = sum(each.lines for each in figures.values())
+        leads = "line leads" if count == 1 else "lines lead"
+        checks = self.checks or [Check(f"{count:,} {leads} to the closing of the trial balance", holds=True)]
+        return Proof(
+            measure="debits",
+            considered=Counted(everything.lines, everything.debit),
+            shown=opened + moved,
+            shown_as=(Part("in openings", opened), Part("line by line", moved)),
+            left_out=tuple(each for each in left_out if each.counted.lines),
+            checks=tuple(checks),
+            decimals=selection.decimals,
+        )
+
+    def _notes(self, figures: Mapping[str, _Account]) -> Iterator[str]:
+        yield from self.selection.notes
+        if self.conditions.rules:
+            yield "Only some lines are asked for, in openings and balances too"
+        empty = len(self.accounts) - len(figures)
+        if empty:
+            words = "1 account" if empty == 1 else f"{empty} accounts"
+            yield f"{words} of those asked for {'has' if empty == 1 else 'have'} neither an opening nor lines"
+
+
+def _counted(sums: AccountSums, name: str) -> Counted:
+    found = [measured[name] for measured in sums.values()]
+    return Counted(sum(each.lines for each in found), sum((each.debit for each in found), _ZERO))

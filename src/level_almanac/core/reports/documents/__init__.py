@@ -1,0 +1,1 @@
+"""Invoices and credits one by one."""

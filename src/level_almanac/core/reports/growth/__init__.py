@@ -1,0 +1,1 @@
+"""Measures by units of the calendar."""

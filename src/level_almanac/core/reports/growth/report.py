@@ -1,0 +1,168 @@
+"""Growth: measures by year, quarter, period, week or day, with what they were before (docs/growth.md)."""
+
+from collections.abc import Iterator
+from datetime import date
+from typing import Any
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words, range_words
+from level_almanac.core.header import listed_some, reach_notes
+from level_almanac.core.language.days import Unit
+from level_almanac.core.measures.day_sums import Members
+from level_almanac.core.reports.growth.figures import Growing, GrowthRequest, Shown
+from level_almanac.core.reports.growth.stages import Stage
+from level_almanac.core.spans.compared import compared_notes
+from level_almanac.core.spans.windows import Missing
+from level_almanac.core.table.chart_data import Growth, GrowthChart, Step
+from level_almanac.core.table.model import Column, Derived, Note, Proof, ReportTable, Row
+
+_DRAWN = 6
+
+
+def growth(book: Book, request: GrowthRequest, today: date) -> ReportTable:
+    """Return the report. Raises UsageMistake for what the table or the report lacks."""
+    return growth_table(Growing(book, request, today))
+
+
+def growth_table(made: Growing) -> ReportTable:
+    """Return the report."""
+    measured = made.measured
+    names = ", ".join(shown.label for shown in made.shown)
+    by = f" by {measured.by[0].label}" if measured.by else ""
+    facts = {**measured.facts(), "each": ", ".join(made.request.each)}
+    more = []
+    if made.days:
+        facts |= {"from": made.days[0].isoformat(), "through": made.days[1].isoformat()}
+        more.append(range_words(*made.days))
+    if made.request.per:
+        facts["per"] = made.request.per
+    return ReportTable(
+        title=f"{measured.own.name.replace('_', ' ').capitalize()}: growth of {names}{by}",
+        facts=facts,
+        subtitle=measured.subtitle(*more),
+        columns=tuple(_columns(made)),
+        rows=tuple(_rows(made)),
+        key_label="span",
+        proof=_proof(made),
+        notes=tuple(dict.fromkeys(_notes(made))),
+        chart=_chart(made),
+    )
+
+
+def _rows(made: Growing) -> Iterator[Row]:
+    for member, shown in made.blocks:
+        prefix = made.prefix(member, shown)
+        if len(made.blocks) > 1:
+            yield Row(f"{prefix}block", made.block_name(member, shown), 0, "group")
+        yield from _block_rows(made, prefix, member, shown)
+
+
+def _block_rows(made: Growing, prefix: str, member: Members | None, shown: Shown) -> Iterator[Row]:
+    unit: str = ""
+    for stage in made.stages:
+        heading = "To date" if stage.to_date else f"By {stage.unit}"
+        if heading != unit:
+            unit = heading
+            yield Row(f"{prefix}{heading.lower().replace(' ', '-')}:heading", heading, 0, "heading")
+        cells = made.cells(stage, member, shown)
+        yield Row(
+            prefix + stage.key, stage.label, 1, "line", cells, made.is_percent(shown),
+            decimals=made.decimals_of(shown),
+        )  # fmt: skip
+
+
+def _columns(made: Growing) -> Iterator[Column]:
+    places = made.measured.decimals
+    label = made.shown[0].label if len(made.shown) == 1 else "figure"
+    yield Column("days", "days", "text")
+    yield Column("now", label, "amount", places)
+    # A year has no other span before it than last year's.
+    units = {stage.unit for stage in made.stages}
+    names = [("last-year", "last year")]
+    if units != {"year"}:
+        names.insert(0, ("before", "one before"))
+    for key, name in names:
+        yield Column(key, name, "amount", places)
+        yield Column(f"{key}-change", "change", "amount", places, derived=Derived("now", key))
+        yield Column(f"{key}-change-pct", "change %", "percent", 1, derived=Derived("now", key, percent=True))
+
+
+def _notes(made: Growing) -> Iterator[Note | str]:
+    measured, first = made.measured, made.measured.first_day
+    if measured.selection:
+        yield from measured.selection.notes
+    yield from reach_notes(max(stage.now.last for stage in made.stages), measured.through)
+    early = min((stage.now.first for stage in made.stages), default=None)
+    if made.days and early is not None and early < made.days[0]:
+        yield f"Units are whole where they begin: the first is from {day_words(early)} on"
+    parts = [stage for stage in made.stages if stage.now.last != stage.now.whole_last and stage.now.unit != "day"]
+    if parts and made.as_of.compare == "same-days":
+        yield "Unfinished spans are compared with the same days of the one before and of last year"
+    if first is not None and any(window.first < first for stage in made.stages for window in stage.windows):
+        yield f"The first line is of {day_words(first)}: what ends before it is left blank"
+    if made.no_quarters:
+        yield "The year's periods cannot be shared out among quarters, so there are none"
+    yield from _span_notes(made)
+    yield from measured.blank_notes(made.rules)
+    yield from _per_notes(made)
+    if any(measure.key == "natural" for measure in measured.measures):
+        yield "Amounts are in their accounts' natural signs: income positive when earned, costs when spent"
+
+
+def _span_notes(made: Growing) -> Iterator[str]:
+    """Yield which spans have nothing to compare with, and which days the other year lacks."""
+    lacking: dict[str, list[str]] = {}
+    for stage in made.stages:
+        if isinstance(stage.last_year, Missing):
+            lacking.setdefault(stage.last_year.why, []).append(stage.label)
+        elif stage.to_date or stage.unit in ("month", "day") or stage.now.last != stage.now.whole_last:
+            yield from (note for note in compared_notes(stage.now, stage.last_year) if "no such day" in note)
+    for why, labels in lacking.items():
+        yield f"{listed_some(labels)}: {why}, so nothing to compare with"
+
+
+def _per_notes(made: Growing) -> Iterator[str]:
+    """Yield what the first measure is divided by, and which conditions do not narrow that."""
+    if made.per is not None:
+        mine, other = made.request.of.conditions, made.per.measured.request.conditions
+        left = [text for text in (*mine.only, *mine.besides) if text not in (*other.only, *other.besides)]
+        yield f"{made.per_name}: {made.request.per.partition('=')[2].strip()}"
+        if left:
+            words = " · ".join(left)
+            yield f"{made.per_name} is not narrowed by {words}: {made.per.measured.own.name} has no such field"
+
+
+def _proof(made: Growing) -> Proof:
+    """Return the accounting of all lines, the other table's too."""
+    proof = made.measured.proof(made.rules)
+    if made.per is None:
+        return proof
+    return proof._replace(further=(made.per.measured.proof(made.per_rules),))
+
+
+def _chart(made: Growing) -> GrowthChart | None:
+    unit = next(stage.unit for stage in reversed(made.stages))
+    blocks = [block for block in made.blocks if block[0] is not None or not made.measured.by]
+    if made.measured.by:
+        blocks = [(None, made.shown[0]), *[block for block in blocks if block[1] is made.shown[0]]]
+    panels = [_panel(made, member, shown, unit) for member, shown in blocks[:_DRAWN]]
+    return GrowthChart(tuple(panels)) if any(panel.steps for panel in panels) else None
+
+
+def _panel(made: Growing, member: Members | None, shown: Shown, unit: Unit) -> Growth:
+    def step(stage: Stage) -> Step:
+        cells: Any = made.cells(stage, member, shown)
+        told = made.measured.extent(stage.now)
+        part = "" if told.startswith("whole") else told.replace("data to", "to")
+        change, rate = cells.get("last-year-change"), cells.get("last-year-change-pct")
+        return Step(stage.label, cells["now"], cells.get("last-year"), change, rate, part)
+
+    kind = "ratio" if shown.kind == "per" else made.measured.measures[shown.number].kind
+    return Growth(
+        made.block_name(member, shown),
+        "currency" if kind == "amount" else "",
+        made.is_percent(shown),
+        tuple(step(stage) for stage in made.stages if stage.to_date),
+        unit,
+        tuple(step(stage) for stage in made.stages if stage.unit == unit and not stage.to_date),
+    )

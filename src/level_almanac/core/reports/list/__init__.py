@@ -1,0 +1,1 @@
+"""Lists of any table's lines."""

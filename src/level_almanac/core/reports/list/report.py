@@ -1,0 +1,376 @@
+"""A list: any fields of a table's lines, one by one or in groups, with what each rule left out (docs/list.md)."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from typing import Any
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import range_words
+from level_almanac.core.fields import LineField
+from level_almanac.core.header import as_of_for, data_facts, data_words, selection_facts
+from level_almanac.core.language.days import DayWords, Unit
+from level_almanac.core.language.parsing import pointed
+from level_almanac.core.lines.computed import ComputedReader
+from level_almanac.core.lines.computed_asked import read_computed
+from level_almanac.core.lines.conditions import DayReach
+from level_almanac.core.lines.day_labels import DayLabels
+from level_almanac.core.lines.rows import ListRows
+from level_almanac.core.lines.rule import Rule
+from level_almanac.core.lines.rules import (
+    check_date,
+    class_rules,
+    condition_rules,
+    date_rules,
+    entity_rule,
+    proof_parts,
+    selection_of,
+)
+from level_almanac.core.lines.selected import ShownField, ShownReader
+from level_almanac.core.lines.shape import EXPORT, ListShape, MadeRows, Others
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.requests.shared import (
+    condition_options,
+    entity_option,
+    first_option,
+    last_option,
+    threshold_options,
+)
+from level_almanac.core.spans.as_of import COVERS, AsOfRequest
+from level_almanac.core.spans.asked_range import asked_days
+from level_almanac.core.table.model import Column, Counted, Part, Proof, ReportTable
+from level_almanac.core.table.threshold import Threshold
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.files.tables import SIDE_OF
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.line_query import Order, left_out
+from level_almanac.store.predicate import Every, FieldTest, Not, Predicate
+
+_ZERO = Decimal(0)
+_DEFAULT_SHOWN = {
+    "ledger": "posted, account, account.name, document, party, memo, amount",
+    "accounts": "name, class, parent, control",
+}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ListRequest(Request):
+    """What a list is asked for. show, by, sort: expressions; compute: `name = words` each; conditions: of lines;
+    first, last, date: a range of days, both or neither, and the date that counts; lines: whether each line of a group
+    is shown; yes: the names of columns that appear; first_rows: show only so many rows; carried: carried lines too.
+    """
+
+    table: str = option("table", "", default="ledger", metavar="TABLE", offers="table", argument=True)
+    show: str = option("show", "Columns, between commas: fields, sums, counts.", metavar="FIELDS", offers="fields")
+    by: str = option(
+        "by", "In groups with totals: fields, or parts such as `quarter of posted`.", metavar="FIELDS", offers="fields"
+    )
+    lines: bool = option("lines", "With --by, each line of a group too.", "flag")
+    sort: str = option("sort", "In this order, each `descending` or not.", metavar="FIELDS")
+    compute: tuple[str, ...] = option("compute", "A field made of others; repeatable.", "texts", metavar="NAME=WORDS")
+    yes: tuple[str, ...] = option("yes", "Show the columns marked `if NAME`; repeatable.", "texts", metavar="NAME")
+    first_rows: int | None = option("first", "Only the first so many.", "count", metavar="N")
+    thresholds: tuple[Threshold, ...] = threshold_options(
+        "totals", "What the limits are on.  [default: the first amount]", each=True
+    )
+    carried: bool = option("carried", "Carried lines too, which are else left out.", "flag")
+    when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
+    first: DayWords | None = first_option()
+    last: DayWords | None = last_option()
+    date: str = option(
+        "date", "The date that days are told by.  [default: the one that counts]", metavar="FIELD", offers="field"
+    )
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
+
+
+def listing(book: Book, request: ListRequest, today: date) -> ReportTable:
+    """Return the list. Raises UsageMistake for what the table lacks and for expressions that cannot be read."""
+    return Listing(book, request, today).made()[0]
+
+
+class Listing:
+    """One list in the making: its words read, its lines asked for, its rows made.
+
+    within: only the lines of one group, as its fields and their values, or `Others` than some; sums: columns that are
+    shown after the usual ones; labels: the parts of dates that those fields are already known by; window: rules in
+    place of those of classes and days.
+    """
+
+    def __init__(
+        self,
+        book: Book,
+        request: ListRequest,
+        today: date,
+        within: tuple[tuple[ShownField, Any], ...] = (),
+        sums: tuple[ShownField, ...] = (),
+        labels: Sequence[tuple[LineField, Unit]] = (),
+        window: Sequence[Rule] = (),
+    ) -> None:
+        self.within, self.window = within, window
+        self.book, self.request, self.today = book, request, today
+        self.fields = book.line_fields(request.table)
+        self.own = self.fields.table
+        self.selection = selection_of(book, self.fields, request.entities)
+        calendar = self.selection.calendar if self.selection else book.calendars[""]
+        self.as_of = as_of_for(book, calendar, request.when, today)
+        self.reach = DayReach(self.as_of, today)
+        self.labels = DayLabels(self.own, labels)
+        self._read_words()
+        if within or sums:
+            self._show_behind(sums)
+        check_date(self.fields, request.date)
+        self.days = asked_days(request.first, request.last, self.as_of, today)
+        self.rules = tuple(self._rules())
+        source = book.line_source(self.fields, [rule.predicate for rule in self.rules])
+        self.source = self.labels.labelled(source, book.engine, calendar)
+
+    def _read_words(self) -> None:
+        request = self.request
+        used = (request.show, request.by, request.sort, *request.conditions.only, *request.conditions.besides)
+        self.fields, computed = read_computed(self.fields, request.compute, used, self.reach, self.labels.label)
+        reader = ComputedReader(self.fields, "--show", UsageMistake, self.reach, self.labels.label)
+        shown = ShownReader(reader, computed, UsageMistake)
+        self.by = shown.grouped(request.by, "--by") if request.by else ()
+        text = request.show or self._default_shown()
+        self.shown = shown.shown(text, "--show", tuple(name.lower() for name in request.yes)) if text else ()
+        self.sorts = shown.sorts(request.sort, "--sort") if request.sort else ()
+        if not request.lines:
+            self._check_sorts()
+        self.limits = [(limit, self._on(limit)) for limit in request.thresholds]
+
+    def _show_behind(self, sums: tuple[ShownField, ...]) -> None:
+        """Show the usual fields, then the figures that are to be explained, and where each line came from."""
+        usual = [each for each in self.shown if each.key not in {column.key for column in sums}]
+        self.shown = (*(each for each in usual if each.kind != "amount"), *sums, EXPORT)
+
+    def _default_shown(self) -> str:
+        own = [field for field in self.fields.by_name.values() if not field.link and field.table == self.own.name]
+        if self.by and not self.request.lines:
+            sums = [field.name for field in own if field.kind in ("amount", "quantity")]
+            named = ["amount"] if self.own.name == "ledger" else sums
+            return ", ".join(["count", *named])
+        if self.own.name in _DEFAULT_SHOWN:
+            return _DEFAULT_SHOWN[self.own.name]
+        hidden = {*self.own.key, "file", "file_line"}
+        return ", ".join(each.name for each in own if each.name not in hidden) or ", ".join(self.own.key)
+
+    def _check_sorts(self) -> None:
+        if not self.by:
+            for sort in self.sorts:
+                if sort.field.value is None:
+                    caret = pointed(self.request.sort, sort.start, len(sort.key))
+                    what, step = "this is not a value of single lines", "say --by FIELD to put groups in order by it"
+                    raise UsageMistake(Mistake(what, "--sort", repr(sort.key), next_step=step, shown=caret))
+            return
+        known = [each.key for each in (*self.by, *self.shown)]
+        for sort in self.sorts:
+            if sort.key not in known:
+                what, hint = "neither a column nor what lines are grouped by", nearest(sort.key, known)
+                caret = pointed(self.request.sort, sort.start, len(sort.key))
+                raise UsageMistake(Mistake(what, "--sort", repr(sort.key), listed(known), hint, shown=caret))
+
+    def _on(self, limit: Threshold) -> ShownField:
+        numbers = [each for each in self.shown if each.kind in ("amount", "quantity", "whole")]
+        if not limit.each and not self.by:
+            step = "say --by FIELD for the totals of its members, or --each for single lines"
+            raise UsageMistake(Mistake("a threshold is on totals", f"--{limit.limit}", next_step=step))
+        amounts = [each for each in numbers if each.key != "count"] or numbers
+        if not limit.on and amounts:
+            return amounts[0]
+        found = next((each for each in numbers if limit.on in (each.key, each.label)), None)
+        if found is None:
+            known = [each.key for each in numbers]
+            what = "no number is shown" if not known else "no column of numbers has this name"
+            raise UsageMistake(Mistake(what, "--on", repr(limit.on), listed(known), nearest(limit.on, known)))
+        if limit.each and found.value is None:
+            what = "this is not a value of single lines"
+            raise UsageMistake(Mistake(what, "--on", repr(found.key)))
+        return found
+
+    def _rules(self) -> Iterator[Rule]:
+        request = self.request
+        if self.selection and self.fields.table.field("entity"):
+            yield from entity_rule(self.selection)
+        if self.window:
+            yield from self.window
+        else:
+            if self.own.name == "ledger" and not request.carried:
+                yield from class_rules(("carried",))
+            if self.days:
+                yield from self._day_rules(*self.days)
+        yield from condition_rules(request.conditions, self.fields, self.reach)
+        for by, member in self.within:
+            name = f"group {by.key}"
+            self.fields = self.fields.with_computed(LineField(name, by.kind, by.value or Place(by.key), self.own.name))
+            yield Rule(f"other {by.label}", _member_test(name, member))
+        for limit, shown in self.limits:
+            if limit.each and shown.value is not None:
+                name = f"each {shown.key}"
+                made = LineField(name, shown.kind, shown.value, self.own.name)
+                self.fields = self.fields.with_computed(made)
+                yield Rule(f"{shown.key} not {limit.words}", _limit_test(name, limit))
+
+    def _day_rules(self, first: date, last: date) -> Iterator[Rule]:
+        named = self.as_of.named
+        if named is not None and getattr(named, "extra", False) and not self.request.date:
+            if "period" not in self.fields.by_name:
+                step = f"ask for --year {str(named)[:4]}, or for a range of days"
+                raise UsageMistake(
+                    Mistake("an extra period has no days of its own", "--period", str(named), next_step=step)
+                )
+            yield Rule("other periods", FieldTest("period", "is", (str(named),)))
+            return
+        yield from date_rules(self.fields, self.request.date, first, last, self.as_of)
+
+    def made(self) -> tuple[ReportTable, MadeRows]:
+        """Ask the store, and return the report and what its rows were made from."""
+        measure = Place(self.own.measure) if self.own.measure else None
+        counted = left_out(self.book.engine, self.source, measure)
+        decimals = self.selection.decimals if self.selection else 2
+        made = self._rows(measure, decimals).made()
+        shown, parts = proof_parts(self.rules, counted)
+        table = ReportTable(
+            title=f"{self.own.name.replace('_', ' ').capitalize()}: {self._title_words()}",
+            facts=self._facts(),
+            subtitle=tuple(self._subtitle()),
+            columns=self._not_blank(made),
+            rows=made.rows,
+            key_label=self._key_label(),
+            proof=Proof(
+                measure=_measure_words(self.own.name, self.own.measure),
+                considered=self._considered(),
+                shown=Counted(shown.lines - made.fallen.lines, shown.amount - made.fallen.amount),
+                left_out=(*parts, *([Part(self._fallen_words(), made.fallen)] if made.fallen.lines else [])),
+                checks=made.checks,
+                decimals=decimals,
+                table=self.own.name,
+            ),
+            notes=(*(self.selection.notes if self.selection else ()), *self._notes(), *made.notes),
+        )
+        return table, made
+
+    def _not_blank(self, made: MadeRows) -> tuple[Column, ...]:
+        """Return the columns, without those that nobody asked for and no line has anything in."""
+        filled = {key for row in made.rows for key, cell in row.cells.items() if cell is not None}
+        kept = tuple(column for column in made.columns if self.request.show or column.key in filled)
+        return kept or made.columns
+
+    def _notes(self) -> Iterator[str]:
+        if self.own.name == "budget" and any(each.kind == "amount" for each in self.shown):
+            yield "Plans stand in their accounts' natural signs; a total of several classes adds them as they stand"
+        if self.own.name in SIDE_OF.values() and any(each.key in ("amount", "amount-turned") for each in self.shown):
+            yield "Amounts of all kinds are above zero; `signed` has each with its kind's sign"
+
+    def _rows(self, measure: Place | None, decimals: int) -> "ListRows":
+        totals = [(limit, shown) for limit, shown in self.limits if not limit.each]
+        each = any(limit.each for limit, _ in self.limits)
+        exclusions = 0 if each else sum(rule.exclusion for rule in self.rules)
+        return ListRows(
+            self.book.engine,
+            self.source,
+            ListShape(
+                by=self.by,
+                shown=self.shown,
+                sorts=self.sorts,
+                limits=tuple(totals),
+                key=tuple(self.fields.by_name[name] for name in self._line_key()),
+                order=self._order(),
+                lines=self.request.lines or not self.by,
+                first=self.request.first_rows,
+                measure=measure,
+                decimals=decimals,
+                exclusions=exclusions,
+            ),
+        )
+
+    def _order(self) -> tuple[Order, ...]:
+        """Return the order of lines that nothing else is asked of."""
+        names = ("counted", "posted", "journal", "line") if self.own.name == "ledger" else self.own.key
+        found = [self.fields.by_name[name] for name in names]
+        return tuple(Order(each.value, as_number=each.kind == "text") for each in found)
+
+    def _fallen_words(self) -> str:
+        return " and ".join(f"{shown.key} not {limit.words}" for limit, shown in self.limits if not limit.each)
+
+    def _title_words(self) -> str:
+        if not self.by:
+            return "lines"
+        by = " and ".join(each.label for each in self.by)
+        return f"lines by {by}" if self.request.lines else f"by {by}"
+
+    def _key_label(self) -> str:
+        if self.by and not self.request.lines:
+            return " / ".join(each.label for each in self.by)
+        return "/".join(self._line_key())
+
+    def _line_key(self) -> tuple[str, ...]:
+        one = self.selection is not None and len(self.selection.entities) == 1
+        return tuple(name for name in self.own.key if not (one and name == "entity" and len(self.own.key) > 1))
+
+    def _facts(self) -> dict[str, str]:
+        request = self.request
+        facts = {"table": self.own.name}
+        if self.selection:
+            facts |= selection_facts(self.selection)
+        if self.days:
+            facts |= {"from": self.days[0].isoformat(), "through": self.days[1].isoformat()}
+        if request.date:
+            facts["date"] = request.date
+        if request.conditions:
+            facts["conditions"] = " · ".join(request.conditions.words)
+        if self.by:
+            facts["by"] = request.by
+        if self.limits:
+            facts["thresholds"] = " · ".join(self._limit_words())
+        return facts | data_facts(self.book)
+
+    def _limit_words(self) -> list[str]:
+        return [f"{'each ' if limit.each else ''}{shown.label} {limit.words}" for limit, shown in self.limits]
+
+    def _subtitle(self) -> Iterator[str]:
+        words = [self.selection.words, self.selection.currency] if self.selection else []
+        if self.own.name == "ledger":
+            words.append("debits positive")
+        if words:
+            yield " · ".join(words)
+        words = [range_words(*self.days)] if self.days else ["all dates"] if self.own.date else []
+        if self.as_of.named is not None:
+            words[0] = f"{self.as_of.named}, {words[0]}"
+        if self.request.date:
+            words.append(f"by {self.request.date}")
+        words += [*self.request.conditions.words, *self._limit_words()]
+        if words:
+            yield " · ".join(words)
+        yield data_words(self.book)
+
+    def _considered(self) -> Counted:
+        unlike = set(self.selection.unlike) if self.selection else set()
+        found = [
+            sums
+            for loaded in self.book.state.files_of(self.own.name)
+            for entity, sums in loaded.sums.items()
+            if entity not in unlike
+        ]
+        return Counted(sum(each[0] for each in found), sum((each[1] - each[2] for each in found), _ZERO))
+
+
+def _member_test(name: str, member: Any) -> Predicate:
+    if isinstance(member, Others):
+        blank = FieldTest(name, "blank")
+        named = FieldTest(name, "is", member.than)
+        return Every((Not(named), Not(blank))) if member.blank else Not(named)
+    return FieldTest(name, "blank") if member is None else FieldTest(name, "is", (member,))
+
+
+def _limit_test(name: str, limit: Threshold) -> FieldTest:
+    operator: Any = "through" if limit.limit == "between" else limit.limit
+    return FieldTest(name, operator, limit.values)
+
+
+def _measure_words(table: str, measure: str) -> str:
+    if table == "ledger":
+        return "amount, debits positive"
+    return measure or "nothing to add up"

@@ -1,0 +1,43 @@
+"""The lines behind one group of a list."""
+
+from dataclasses import replace
+from datetime import date
+
+from level_almanac.core.book import Book
+from level_almanac.core.reports.list.report import Listing, ListRequest
+from level_almanac.core.table.model import Check, ReportTable
+from level_almanac.core.table.pointing import find_row
+from level_almanac.errors import Mistake, UsageMistake
+
+
+def listing_behind(book: Book, request: ListRequest, row_name: str, today: date) -> ReportTable:
+    """Return the lines behind one row of a list in groups, and whether they sum to its figures.
+
+    row_name: as `behind.find_row` takes it. Raises UsageMistake for a row that the list lacks or that is a line itself.
+    """
+    whole = Listing(book, replace(request, first_rows=None), today)
+    table, made = whole.made()
+    row = find_row(table, row_name)
+    members = () if row.key == "total" else made.members.get(row.key)
+    if members is None:
+        raise UsageMistake(Mistake("this row is a line itself", "--row", repr(row_name), next_step="name a group"))
+    if len(members) < len(whole.by) and whole.limits:
+        what, step = "a total of groups that a threshold picked", "trace its groups one by one"
+        raise UsageMistake(Mistake(what, "--row", repr(row_name), next_step=step))
+    within = tuple(zip(whole.by, members, strict=False))
+    each = tuple(limit for limit in request.thresholds if limit.each)
+    sums = [
+        column
+        for column in whole.shown
+        if column.summing == "sum" and column.aggregate in ("", "sum") and column.ratio is None
+    ]
+    inner_request = replace(request, by="", sort="", show="", lines=False, thresholds=each)
+    inner = Listing(book, inner_request, today, within, tuple(sums), whole.labels.asked)
+    found, _ = inner.made()
+    total = found.rows[-1]
+    off = [each.label for each in sums if (total.cells.get(each.key) or 0) != (row.cells.get(each.key) or 0)]
+    words = "the lines sum to the figures" if sums else "no figure of the row is a sum of its lines"
+    check = Check(words if not off else f"{words}: not to {', '.join(off)}", not off)
+    proof = found.proof._replace(checks=(*found.proof.checks, check)) if found.proof else None
+    title = f"Behind {row.label}"
+    return found._replace(title=title, subtitle=(f"{table.title} · {row.label}", *found.subtitle), proof=proof)

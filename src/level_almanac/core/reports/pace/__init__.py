@@ -1,0 +1,1 @@
+"""Spending against a plan."""

@@ -1,0 +1,1 @@
+"""Totals per supplier or customer."""

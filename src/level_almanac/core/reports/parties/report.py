@@ -1,0 +1,375 @@
+"""Totals per supplier or customer over a stretch of days, past thresholds, each named (docs/parties.md)."""
+
+from collections import defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from decimal import Decimal
+from typing import NamedTuple
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words, range_words
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.requests.options import Option, Request, inner, is_texts, option, options
+from level_almanac.core.requests.shared import first_option, last_option, threshold_options
+from level_almanac.core.spans.as_of import COVERS
+from level_almanac.core.spans.asked_range import asked_days
+from level_almanac.core.subledger.control import over_notes
+from level_almanac.core.subledger.open_items import Item, replay
+from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, in_order
+from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, Note, Part, Proof, ReportTable, Row
+from level_almanac.core.table.threshold import Threshold
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+
+_ZERO = Decimal(0)
+_MOST_NAMED = 5
+_MOST_PAYEES = 2
+_ONE_DAY = timedelta(days=1)
+_FALLEN = "not past the limits"
+
+
+class PartyColumn(NamedTuple):
+    """One column. kinds: those of the lines that it sums, each with the sign it counts with."""
+
+    key: str
+    label: str
+    kind: ColumnKind
+    kinds: Mapping[str, int] = {}
+
+
+COLUMNS = {
+    column.key: column
+    for column in (
+        PartyColumn("invoiced", "invoiced", "amount", {"invoice": 1, "credit": -1}),
+        PartyColumn("credited", "of it credited", "amount", {"credit": 1}),
+        PartyColumn("paid", "paid", "amount", {"payment": 1, "refund": -1, "void": -1}),
+        PartyColumn("written-off", "written off", "amount", {"write-off": 1}),
+        PartyColumn("open", "open", "amount"),
+        PartyColumn("overdue", "of it overdue", "amount"),
+        PartyColumn("invoices", "invoices", "count", {"invoice": 1}),
+        PartyColumn("payments", "payments", "count", {"payment": 1}),
+        PartyColumn("last-invoice", "last invoice", "date", {"invoice": 1}),
+        PartyColumn("last-payment", "last payment", "date", {"payment": 1}),
+        PartyColumn("payee", "paid to", "text", {"payment": 1}),
+    )
+}
+_DEFAULT = ("invoiced", "paid", "open", "invoices", "payments", "last-invoice", "last-payment")
+_SUBJECTS = {
+    "paid": ("paid", "payments", "last-payment", "open"),
+    "invoiced": ("invoiced", "credited", "invoices", "last-invoice", "open"),
+}
+STANDING = ("open", "overdue")
+"""Columns that tell the state at the end of the days, of all documents, whatever the conditions."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PartiesRequest(Request):
+    """What is asked for. first, last: a range of days, both or neither; thresholds: on each party's totals; show: keys
+    of columns; sort: a column's key or `party`; everyone: parties without a line in the days too, if any is open.
+    """
+
+    show: tuple[str, ...] = options(
+        Option(
+            "show",
+            "Columns, between commas: invoiced, credited, paid, written-off, open, overdue, invoices, payments, …",
+            metavar="COLUMNS",
+            default="",
+        ),
+        build=lambda given: tuple(name.strip() for name in given["show"].split(",") if name.strip()),
+        default=(), holds=is_texts, allowed="a tuple of columns",
+    )  # fmt: skip
+    thresholds: tuple[Threshold, ...] = threshold_options(
+        "parties", "What the limits are on.  [default: the first column]"
+    )
+    sort: str = option("sort", "In order of this; amounts largest first.", metavar="COLUMN")
+    top: int | None = option("top", "Only the first so many.", "count", metavar="N")
+    everyone: bool = option("everyone", "Parties without a line in these days too, if any is open.", "flag")
+    of: SubledgerRequest = inner(SubledgerRequest, required=True, helps=COVERS)
+    first: DayWords | None = first_option()
+    last: DayWords | None = last_option()
+    date: str = option("date", "Go by `date`, not `posted`.", metavar="FIELD", offers="field")
+
+
+@dataclass(slots=True)
+class _Party:
+    """One party's lines. met: those that meet the conditions; short: those that only an exception took."""
+
+    met: list[Item] = field(default_factory=list)
+    short: list[Item] = field(default_factory=list)
+
+
+def parties(book: Book, request: PartiesRequest, today: date) -> ReportTable:
+    """Return the parties. Raises UsageMistake for what the report lacks, BookMistake where no documents are loaded."""
+    return Parties(book, request, today).table()
+
+
+class Parties:
+    """The totals of parties in the making."""
+
+    def __init__(self, book: Book, request: PartiesRequest, today: date) -> None:
+        self.request = request
+        self.subledger = Subledger(book, request.of, today, ("payee",))
+        known = tuple(COLUMNS)
+        numbers = tuple(key for key, column in COLUMNS.items() if column.kind in ("amount", "count"))
+        for where, name, allowed in (
+            *(("--show", key, known) for key in request.show),
+            *(("--on", limit.on, numbers) for limit in request.thresholds if limit.on),
+            *([("--sort", request.sort, ("party", *known))] if request.sort else []),
+        ):
+            if name not in allowed:
+                what = "the report has no such column"
+                raise UsageMistake(Mistake(what, where, repr(name), listed(allowed), nearest(name, allowed)))
+        if request.date and request.date not in ("posted", "date"):
+            what = "not a date that totals go by"
+            raise UsageMistake(Mistake(what, "--date", repr(request.date), "posted or date"))
+        self.keys = self._keys()
+        if request.thresholds and not self._on:
+            step = "show an amount, or name one with --on"
+            raise UsageMistake(Mistake("no number is shown", f"--{request.thresholds[0].limit}", next_step=step))
+        self.days = asked_days(request.first, request.last, self.subledger.as_of, today) or self._year_to_date()
+        # What is open is told as of the end of the days, which a range of days may set before the report's own.
+        self.day = self.days[1]
+        self.open = replay(self.subledger.chosen, self.day)
+        self.left = {item.place: self.open.left[at] for at, item in enumerate(self.open.items)}
+        self.standing = self._standing()
+        self.by_party, self.tally = self._gathered()
+        self.kept: tuple[str, ...] = ()
+
+    def _keys(self) -> tuple[str, ...]:
+        asked = self.request.show or _DEFAULT
+        subject = next((limit.on for limit in self.request.thresholds if limit.on in _SUBJECTS), "")
+        if not self.request.show and self.request.of.conditions and subject:
+            # A condition on payments says nothing of invoices, whose columns would only mislead.
+            asked = _SUBJECTS[subject]
+        # What a limit is on stands first, so that the list is read by it.
+        on = [limit.on for limit in self.request.thresholds if limit.on]
+        return tuple(dict.fromkeys([*on, *asked]))
+
+    def _year_to_date(self) -> tuple[date, date]:
+        as_of = self.subledger.as_of
+        return as_of.calendar.year_of(as_of.day).first, as_of.day
+
+    @property
+    def _on(self) -> str:
+        named = [limit.on for limit in self.request.thresholds if limit.on]
+        shown = [key for key in self.keys if COLUMNS[key].kind in ("amount", "count")]
+        return next(iter([*named, *shown]), "")
+
+    def _counting(self, item: Item) -> date:
+        return item.dated if self.request.date == "date" else item.posted
+
+    def _gathered(self) -> tuple[dict[str, _Party], Tally]:
+        subledger = self.subledger
+        exclusions = [at for at, rule in enumerate(subledger.rules) if rule.exclusion]
+        tally = Tally([*(rule.words for rule in subledger.rules if not rule.exclusion), "other dates"])
+        found: dict[str, _Party] = {}
+        for item in subledger.items:
+            told = "" if item.left_by in exclusions else subledger.rule_of(item)
+            if not told and not self.days[0] <= self._counting(item) <= self.days[1]:
+                told = "other dates"
+            if told:
+                tally.add(told, item.signed)
+                continue
+            party = found.setdefault(item.party, _Party())
+            if item.left_by in exclusions:
+                party.short.append(item)
+                tally.add(subledger.rule_of(item), item.signed)
+            else:
+                party.met.append(item)
+        if self.request.everyone:
+            for item in self.open.items:
+                if self.left[item.place]:
+                    found.setdefault(item.party, _Party())
+        return found, tally
+
+    def cells(self, party: str, items: Sequence[Item]) -> dict[str, Cell]:
+        """Return a party's figures. items: its lines that count."""
+        return {key: self._cell(COLUMNS[key], party, items) for key in self._needed()}
+
+    def _needed(self) -> list[str]:
+        return list(dict.fromkeys([*self.keys, *([self.request.sort] if self.request.sort in COLUMNS else [])]))
+
+    def _cell(self, column: PartyColumn, party: str, items: Sequence[Item]) -> Cell:
+        if column.key in STANDING:
+            return self.standing[party][column.key]
+        counted = [item for item in items if item.kind in column.kinds]
+        if column.kind == "amount":
+            return sum((column.kinds[item.kind] * item.amount for item in counted), _ZERO)
+        if column.kind == "count":
+            return len({(item.entity, item.number) for item in counted})
+        if column.kind == "date":
+            return max((self._counting(item) for item in counted), default=None)
+        payees = list(dict.fromkeys(str(item.further[0]) for item in counted if item.further[0]))
+        more = [f"{len(payees) - _MOST_PAYEES} more"] if len(payees) > _MOST_PAYEES else []
+        return ", ".join([*payees[:_MOST_PAYEES], *more]) or None
+
+    def _standing(self) -> defaultdict[str, dict[str, Decimal]]:
+        """Return what each party has open at the end of the days, and what of it is overdue."""
+        found: defaultdict[str, dict[str, Decimal]] = defaultdict(lambda: dict.fromkeys(STANDING, _ZERO))
+        for item in self.open.items:
+            left = self.left[item.place]
+            found[item.party]["open"] += left
+            if self.is_overdue(item):
+                found[item.party]["overdue"] += left
+        return found
+
+    def is_overdue(self, item: Item) -> bool:
+        """Tell whether a line is an invoice that was due before the end of the days."""
+        return item.kind == "invoice" and (item.due or item.dated) < self.day
+
+    def _holds(self, cells: Mapping[str, Cell]) -> bool:
+        for limit in self.request.thresholds:
+            value = cells[limit.on or self._on]
+            if not limit.holds(Decimal(value) if isinstance(value, int | Decimal) else None):
+                return False
+        return True
+
+    def table(self) -> ReportTable:
+        """Return the report."""
+        subledger = self.subledger
+        figures = {code: self.cells(code, party.met) for code, party in self.by_party.items() if self._seen(party)}
+        kept = self._sorted({code: cells for code, cells in figures.items() if self._holds(cells)})
+        self.kept = tuple(kept)
+        fallen = [code for code in figures if code not in kept]
+        self._count(kept)
+        side = "Suppliers" if subledger.request.side == "payable" else "Customers"
+        limits = [f"{COLUMNS[limit.on or self._on].label} {limit.words}" for limit in self.request.thresholds]
+        date_words = "by document date" if self.request.date == "date" else ""
+        facts = {
+            **subledger.facts(),
+            "from": self.days[0].isoformat(),
+            "through": self.days[1].isoformat(),
+        }
+        if limits:
+            facts["thresholds"] = " · ".join(limits)
+        rows = tuple(self._rows(kept))
+        return ReportTable(
+            title=f"{side}: totals",
+            facts=facts,
+            subtitle=subledger.subtitle(range_words(*self.days), date_words, *limits),
+            columns=tuple(self._columns()),
+            rows=rows,
+            key_label="party",
+            show_keys=True,
+            proof=Proof(
+                measure="amount, signed by kind",
+                considered=subledger.considered(),
+                shown=self.tally.shown,
+                left_out=self._parts(fallen, limits),
+                checks=tuple(self._checks()),
+                decimals=subledger.selection.decimals,
+                table=subledger.table,
+            ),
+            notes=(*subledger.selection.notes, *self._notes(kept)),
+        )
+
+    def _seen(self, party: _Party) -> bool:
+        return bool(party.met) or (self.request.everyone and not party.short)
+
+    def _count(self, kept: Sequence[str]) -> None:
+        for code, party in self.by_party.items():
+            for item in party.met:
+                self.tally.add("" if code in kept else _FALLEN, item.signed)
+
+    def _parts(self, fallen: Sequence[str], limits: Sequence[str]) -> tuple[Part, ...]:
+        words = f"{len(fallen):,} parties not {' and '.join(limits)}"
+        return tuple(part._replace(rule=words) if part.rule == _FALLEN else part for part in self.tally.parts)
+
+    def _checks(self) -> Iterator[Check]:
+        """Yield that what was open, invoiced, paid and written off explain what is open, where nothing is left out."""
+        if self.request.of.conditions or self.request.date:
+            return
+        before = replay(self.subledger.chosen, self.days[0] - _ONE_DAY)
+        opening = sum(before.left, _ZERO)
+        moved = sum((item.signed for party in self.by_party.values() for item in party.met), _ZERO)
+        closing = sum(self.open.left, _ZERO)
+        places = self.subledger.selection.decimals
+        yield Check(
+            f"open before {opening:,.{places}f} and all lines of these days {moved:,.{places}f} "
+            f"come to open after {closing:,.{places}f}",
+            opening + moved == closing,
+        )
+
+    def _sorted(self, figures: Mapping[str, Mapping[str, Cell]]) -> list[str]:
+        sort = self.request.sort or self._on or "party"
+        if sort == "party":
+            return sorted(figures)
+        if COLUMNS[sort].kind == "date":
+            return sorted(figures, key=lambda code: _newest(figures[code][sort], code))
+        if COLUMNS[sort].kind == "text":
+            return sorted(figures, key=lambda code: (figures[code][sort] is None, str(figures[code][sort]), code))
+        return sorted(figures, key=lambda code: in_order(figures[code][sort], code))
+
+    def _columns(self) -> Iterator[Column]:
+        decimals = self.subledger.selection.decimals
+        for key in self.keys:
+            column = COLUMNS[key]
+            covers = f"at {day_words(self.day)}" if key in STANDING else ""
+            adds = column.kind in ("amount", "count")
+            yield Column(
+                key, column.label, column.kind, decimals if column.kind == "amount" else 0, covers=covers, adds=adds
+            )
+
+    def _rows(self, kept: Sequence[str]) -> Iterator[Row]:
+        shown = kept if self.request.top is None else kept[: self.request.top]
+        cells = {code: self.cells(code, self.by_party[code].met) for code in kept}
+        for code in shown:
+            yield Row(code, self.subledger.name_of(code), 0, "line", {key: cells[code][key] for key in self.keys})
+        adds = tuple((1, code) for code in shown)
+        if len(shown) < len(kept):
+            yield Row("shown", f"Total of the first {len(shown):,}", 0, "subtotal", self._sums(cells, shown), adds=adds)
+            yield Row("total", f"Total of all {len(kept):,}", 0, "total", self._sums(cells, kept))
+        else:
+            yield Row("total", f"Total, {_count(len(kept))}", 0, "total", self._sums(cells, kept), adds=adds)
+
+    def _sums(self, cells: Mapping[str, Mapping[str, Cell]], codes: Sequence[str]) -> dict[str, Cell]:
+        sums: dict[str, Cell] = {}
+        for key in self.keys:
+            values = [cells[code][key] for code in codes]
+            if COLUMNS[key].kind == "amount":
+                sums[key] = sum((value for value in values if isinstance(value, Decimal)), _ZERO)
+            elif COLUMNS[key].kind == "count":
+                sums[key] = sum(value for value in values if isinstance(value, int))
+        return sums
+
+    def _notes(self, kept: Sequence[str]) -> Iterator[Note | str]:
+        decimals = self.subledger.selection.decimals
+        if self.request.top is not None and self.request.top < len(kept):
+            yield f"First {self.request.top:,} of {len(kept):,} shown; the total is of all of them"
+        if self.request.thresholds:
+            yield from self._short_notes(kept, decimals)
+        if self.request.of.conditions and any(key in STANDING for key in self.keys):
+            yield "What is open is told of all documents of a party, whatever the conditions"
+        merged = sorted(
+            {f"{item.told} with {item.party}" for party in self.by_party.values() for item in party.met
+             if item.told != item.party}
+        )  # fmt: skip
+        if merged:
+            yield f"Taken as one: {', '.join(merged)}"
+        if any(key in STANDING for key in self.keys):
+            yield from over_notes(self.open, decimals)
+
+    def _short_notes(self, kept: Sequence[str], decimals: int) -> Iterator[Note]:
+        """Name the parties that fall short only because of what was excepted."""
+        on = self._on
+        short = []
+        for code, party in sorted(self.by_party.items()):
+            if code not in kept and party.short:
+                cells = self.cells(code, [*party.met, *party.short])
+                if self._holds(cells):
+                    short.append((code, cells[on]))
+        if not short:
+            return
+        names = [f"{code} {self.subledger.name_of(code)} with {{}}" for code, _ in short[:_MOST_NAMED]]
+        more = f" and {len(short) - _MOST_NAMED} more" if len(short) > _MOST_NAMED else ""
+        values = tuple(Decimal(v) if isinstance(v, int | Decimal) else _ZERO for _, v in short[:_MOST_NAMED])
+        places = decimals if COLUMNS[on].kind == "amount" else 0
+        yield Note(f"Only because of --except these are not shown: {', '.join(names)}{more}", values, places)
+
+
+def _newest(cell: Cell, code: str) -> tuple[bool, int, str]:
+    return (cell is None, -cell.toordinal() if isinstance(cell, date) else 0, code)
+
+
+def _count(number: int) -> str:
+    return "1 party" if number == 1 else f"{number:,} parties"

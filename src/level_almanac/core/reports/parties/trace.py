@@ -1,0 +1,48 @@
+"""The documents behind a figure of parties."""
+
+from datetime import date
+from decimal import Decimal
+
+from level_almanac.core.book import Book
+from level_almanac.core.reports.parties.report import COLUMNS, STANDING, Parties, PartiesRequest
+from level_almanac.core.subledger.open_items import replay
+from level_almanac.core.subledger.trace import Share, TracedDocuments, documents_table
+from level_almanac.core.table.model import ReportTable
+from level_almanac.core.table.pointing import find_column, find_row, head_words
+from level_almanac.errors import Mistake, UsageMistake
+
+
+def parties_behind(book: Book, request: PartiesRequest, row: str, column: str, today: date) -> ReportTable:
+    """Return the documents behind a party's total; raises UsageMistake as `aging_behind` does."""
+    made = Parties(book, request, today)
+    table = made.table()
+    found = find_row(table, row)
+    named = find_column(table, column or next(each.key for each in table.columns if each.kind == "amount"))
+    if named.kind not in ("amount", "count"):
+        step = "name a column of amounts or numbers"
+        raise UsageMistake(Mistake("no sum of documents", "--column", repr(head_words(named)), next_step=step))
+    totals = {"total": made.kept, "shown": made.kept[: request.top]}
+    wanted = set(totals.get(found.key, (found.key,)))
+    shares: list[Share] = []
+    open_ = made.open
+    if named.key in STANDING:
+        shares = [
+            (at, left)
+            for at, (item, left) in enumerate(zip(made.open.items, made.open.left, strict=True))
+            if left and item.party in wanted and (named.key == "open" or made.is_overdue(item))
+        ]
+    else:
+        kinds = COLUMNS[named.key].kinds
+        items = [item for party in sorted(wanted) for item in made.by_party[party].met if item.kind in kinds]
+        # By their own date, documents can be in the days that were posted after them.
+        posted = max([made.day, *(item.posted for item in items)])
+        open_ = made.open if posted == made.day else replay(made.subledger.chosen, posted)
+        places = {item.place: at for at, item in enumerate(open_.items)}
+        counted: set[tuple[str, str, str]] = set()
+        for item in items:
+            name = (item.entity, item.party, item.number)
+            # A number over several lines is counted once.
+            share = kinds[item.kind] * item.amount if named.kind == "amount" else Decimal(name not in counted)
+            counted.add(name)
+            shares.append((places[item.place], share))
+    return documents_table(TracedDocuments(table, found, named, made.subledger, open_, shares))

@@ -1,0 +1,1 @@
+"""The largest members and all other."""

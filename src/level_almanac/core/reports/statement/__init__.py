@@ -1,0 +1,1 @@
+"""Statements of a layout."""

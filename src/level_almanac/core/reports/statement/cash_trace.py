@@ -1,0 +1,129 @@
+"""The lines behind a figure on the cash basis: what was paid of each document's, and all others as booked."""
+
+from collections.abc import Iterator, Mapping
+from decimal import Decimal
+from typing import NamedTuple
+
+from level_almanac.core.book import Book
+from level_almanac.core.reports.statement.cash_basis import CashBasis
+from level_almanac.core.spans.windows import Window
+from level_almanac.core.table.change import percent
+from level_almanac.core.table.model import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.table.pointing import head_words
+from level_almanac.core.trace.model import BehindRow, Figure, Traced, predicate_of
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Constant, Expression, Joined
+from level_almanac.store.ledger_sums import considered
+from level_almanac.store.line_query import Order, lines
+from level_almanac.store.predicate import Some
+
+_ZERO = Decimal(0)
+
+
+class CashFigure(NamedTuple):
+    """What a figure on the cash basis is made of. factors: of each account's debit-positive amounts; members: fields
+    that must have a value, as in `behind.Term`.
+    """
+
+    cash: CashBasis
+    window: Window
+    factors: Mapping[str, int]
+    members: tuple[tuple[str, str | None], ...]
+
+    def holds(self, entity: str, values: tuple[str | None, ...]) -> bool:
+        """Tell whether a line with these values is one of the members."""
+        told = dict(zip(self.cash.fields, values, strict=True), entity=entity)
+        return all(told[field] == member for field, member in self.members)
+
+    def traced(self, book: Book, traced: Traced, behind: BehindRow, figure: Figure) -> ReportTable:
+        """Return the lines that are booked or paid in the days of a figure, each with what counts of it."""
+        return cash_trace(book, traced, behind, figure, self)
+
+
+class _Line(NamedTuple):
+    name: str
+    cells: dict[str, object]
+    counts: Decimal
+
+
+def cash_trace(book: Book, traced: Traced, behind: BehindRow, figure: Figure, made_of: CashFigure) -> ReportTable:
+    """Return the lines that are booked or paid in the days of a figure, each with what counts of it."""
+    column, decimals = figure.column, traced.decimals
+    found = [*_paid(made_of), *_as_booked(book, traced, figure, made_of)]
+    rows = [Row(line.name, line.name, 0, "line", {**line.cells, "counts": line.counts}) for line in found]  # type: ignore[dict-item]
+    total = sum((line.counts for line in found), _ZERO)
+    keys = tuple((1, row.key) for row in rows)
+    rows.append(Row("total", "Total", 0, "total", {"counts": total}, adds=keys))
+    cell = figure.cell if isinstance(figure.cell, Decimal) else _ZERO
+    off = "" if total == cell else f": off by {total - cell:+,f}"
+    everything = considered(book.state, traced.comparable)
+    return ReportTable(
+        title=f"Behind {behind.row.label}",
+        facts={**traced.table.facts, "traced": behind.row.key, "report": traced.table.title},
+        subtitle=(f"{traced.table.title} · {behind.row.label} · {head_words(column)}", *traced.table.subtitle),
+        columns=(
+            Column("posted", "booked on", "date"),
+            Column("account", "account", "text"),
+            Column("document", "document", "text"),
+            Column("memo", "memo", "text"),
+            Column("booked", "as booked", "amount", decimals, adds=False),
+            Column("settled", "% settled by the end", "percent", 1, adds=False),
+            column._replace(key="counts"),
+            Column("export", "line of the export", "text"),
+        ),
+        rows=tuple(rows),
+        key_label="entity/journal/line",
+        proof=Proof(
+            measure="counted on the cash basis",
+            considered=Counted(everything.lines, total),
+            shown=Counted(len(found), total),
+            left_out=(Part("not behind it", Counted(everything.lines - len(found), _ZERO)),),
+            checks=(Check(f"the lines sum to the figure{off}", not off),),
+            decimals=decimals,
+        ),
+    )
+
+
+def _paid(made_of: CashFigure) -> Iterator[_Line]:
+    """Yield the lines of documents of which something counts in these days, or that are booked in them."""
+    cash, window = made_of.cash, made_of.window
+    by_then = cash.settled_by(window.last)
+    for line, _, paid in cash.changes(window):
+        factor = made_of.factors.get(line.account, 0)
+        if not factor or not made_of.holds(line.entity, line.members):
+            continue
+        settled = by_then.get(line.document)
+        cells = {
+            "posted": line.counted,
+            "account": line.account,
+            "document": line.document[-1],
+            "memo": line.memo,
+            "booked": factor * line.amount,
+            "settled": percent(settled.settled, settled.amount) if settled else None,
+            "export": line.place,
+        }
+        yield _Line(line.name, cells, factor * paid)
+
+
+def _as_booked(book: Book, traced: Traced, figure: Figure, made_of: CashFigure) -> Iterator[_Line]:
+    """Yield the lines of the days that belong to no document."""
+    linked = {line.name for line in made_of.cash.lines}
+    rule = Some(tuple(predicate_of(term, book.state.bases, traced.entities, traced.rules) for term in figure.terms))
+    place = Joined((Place("file"), Constant(":"), Place("file_line")))
+    names = ("entity", "journal", "line", "counted", "account", "document", "memo", "amount")
+    values: list[Expression] = [*(Place(name) for name in names), place]
+    source = book.line_source(book.line_fields("ledger"), [rule])
+    order = [Order(Place(name)) for name in ("counted", "journal")]
+    for entity, journal, line, posted, account, document, memo, amount, at in lines(book.engine, source, values, order):
+        name = f"{entity}/{journal}/{line}"
+        factor = made_of.factors.get(account, 0)
+        if name not in linked and factor:
+            cells = {
+                "posted": posted,
+                "account": account,
+                "document": document,
+                "memo": memo,
+                "booked": factor * amount,
+                "export": at,
+            }
+            yield _Line(name, cells, factor * amount)

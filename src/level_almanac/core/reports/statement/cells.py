@@ -1,0 +1,130 @@
+"""The cells of a statement's rows: value columns, and the changes, variances, shares and arithmetic made of them."""
+
+from collections.abc import Mapping, Sequence
+from decimal import Context, Decimal
+from typing import NamedTuple
+
+from level_almanac.core.language.columns import WHERE, ChangeColumn, ComputedColumn, ShareColumn
+from level_almanac.core.language.formulas import value_of
+from level_almanac.core.language.parsing import pointed
+from level_almanac.core.reports.statement.columns import Shown, Slot, compared, slot_named
+from level_almanac.core.reports.statement.rows import StatementRow
+from level_almanac.core.spans.windows import Window
+from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent
+from level_almanac.core.table.model import Cell
+from level_almanac.errors import Mistake, UsageMistake, nearest
+
+_EXACT_ENOUGH = Context(prec=34)
+
+
+class CellMaker(NamedTuple):
+    """Makes cells. text: the column words, for messages; stored: whether amounts are shown debit-positive."""
+
+    shown: Sequence[Shown]
+    text: str
+    decimals: int
+    stored: bool
+
+    def favourable(self, row: StatementRow) -> int:
+        """Return what turns `of` less `over` into a variance, favourable positive."""
+        return row.fav * (row.factor if self.stored else 1)
+
+    def sign(self, row: StatementRow, other: StatementRow | None, sign: int) -> int:
+        """Return the sign with which another row's cells, as shown, are added into this row's."""
+        return sign * (row.factor * other.factor if self.stored and other else 1)
+
+    def cells(self, row: StatementRow, rows: Mapping[str, StatementRow]) -> dict[str, Cell]:
+        """Return a row's cells by column key. rows: all rows of its block by key and by label, for shares."""
+        cells: dict[str, Cell] = {}
+        for at, column in enumerate(self.shown):
+            match column:
+                case Slot():
+                    cells[column.key] = self._value(row, column)
+                case ChangeColumn():
+                    of, over = compared(self.shown, at, column, self.text)
+                    cells[column.key] = self._change(row, column, of, over)
+                case ShareColumn():
+                    cells[column.key] = self._share(row, column, at, rows)
+                case ComputedColumn():
+                    cells[column.key] = self._computed(row, column, cells)
+        return cells
+
+    def _turn(self, row: StatementRow) -> int:
+        return row.factor if self.stored and not row.percent else 1
+
+    def _exact(self, amount: Decimal, row: StatementRow) -> Decimal:
+        places = PERCENT_PLACES if row.percent else Decimal(1).scaleb(-self.decimals)
+        # A turned zero would keep a minus; adding zero takes it off.
+        return amount.quantize(places, context=_EXACT_ENOUGH) + 0
+
+    def _value(self, row: StatementRow, slot: Slot) -> Cell:
+        figure = row.figures.get(slot.key)
+        if figure is None or not isinstance(slot.window, Window) or (row.percent and not figure.lines):
+            return None
+        return self._exact(self._turn(row) * figure.amount, row)
+
+    def _change(self, row: StatementRow, word: ChangeColumn, of: Slot, over: Slot) -> Cell:
+        one, other = row.figures.get(of.key), row.figures.get(over.key)
+        if one is None or other is None:
+            return None
+        if row.percent:
+            # The change of a ratio is in points; in percent of itself it would mislead.
+            if word.percent or not one.lines or not other.lines:
+                return None
+            return self._exact((one.amount - other.amount) * (row.fav if word.kind == "variance" else 1), row)
+        if word.kind == "variance":
+            return self._variance(row, word, one, other)
+        turn = self._turn(row)
+        one, other = Figure(turn * one.amount, one.lines), Figure(turn * other.amount, other.lines)
+        return change_percent(one, other) if word.percent else self._exact(one.amount - other.amount, row)
+
+    def _variance(self, row: StatementRow, word: ChangeColumn, of: Figure, over: Figure) -> Cell:
+        if not word.percent:
+            return self._exact(row.fav * (of.amount - over.amount), row)
+        if not of.lines and not over.lines:
+            return None
+        if not over.lines:
+            return "no plan"
+        if not over.amount or of.amount * over.amount < 0:
+            return "n/m"
+        percent = _EXACT_ENOUGH.divide(row.fav * (of.amount - over.amount) * 100, abs(over.amount))
+        return percent.quantize(PERCENT_PLACES, context=_EXACT_ENOUGH)
+
+    def _share(self, row: StatementRow, word: ShareColumn, at: int, rows: Mapping[str, StatementRow]) -> Cell:
+        whole = rows.get(word.row)
+        if whole is None:
+            raise UsageMistake(self._no_row(word, list(rows)))
+        if word.of:
+            slot = slot_named(self.shown, word.of, self.text)
+        else:
+            left = [column for column in self.shown[:at] if isinstance(column, Slot)]
+            if not left:
+                caret = pointed(self.text, word.start, len("share"))
+                raise UsageMistake(
+                    Mistake("a share of what?", WHERE, "share", "a value column to the left of it", shown=caret)
+                )
+            slot = left[-1]
+        part, total = row.figures.get(slot.key), whole.figures.get(slot.key)
+        if part is None or total is None or row.percent or not part.lines:
+            return None
+        if not total.amount:
+            return "n/m"
+        share = _EXACT_ENOUGH.divide(part.amount * 100, total.amount)
+        return share.quantize(PERCENT_PLACES, context=_EXACT_ENOUGH)
+
+    def _no_row(self, word: ShareColumn, known: Sequence[str]) -> Mistake:
+        start = max(self.text.find(word.row, word.start), 0)
+        caret = pointed(self.text, start, len(word.row))
+        what, allowed = "the statement shows no such row", "the key or the label of a row"
+        return Mistake(what, WHERE, repr(word.row), allowed, nearest(word.row, known), shown=caret)
+
+    def _computed(self, row: StatementRow, column: ComputedColumn, cells: Mapping[str, Cell]) -> Cell:
+        if row.percent:
+            return None
+
+        def of_name(name: str) -> Decimal | None:
+            cell = cells.get(name.lower())
+            return cell if isinstance(cell, Decimal) else None
+
+        value = value_of(column.formula, of_name)
+        return None if value is None else value.quantize(PERCENT_PLACES, context=_EXACT_ENOUGH).normalize() + 0

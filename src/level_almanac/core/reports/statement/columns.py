@@ -1,0 +1,233 @@
+"""Column words made into the columns of one report: each value column with its days, divided ones one by one."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from datetime import date
+from typing import NamedTuple
+
+from level_almanac.core.book import Book
+from level_almanac.core.language.columns import ACTUAL, WHERE, ChangeColumn, ColumnWord, ColumnWords, Shift, ValueColumn
+from level_almanac.core.language.parsing import pointed
+from level_almanac.core.spans.as_of import AsOf
+from level_almanac.core.spans.divided import divided
+from level_almanac.core.spans.labels import SPAN_LABELS
+from level_almanac.core.spans.windows import Missing, Window, window_of
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.files.tables import tables_of
+
+MOST_COLUMNS = 400
+_BALANCE_LABELS = {"closing": "closing", "opening": "year's opening"}
+
+
+class Slot(NamedTuple):
+    """One value column of a report.
+
+    word: the key of the column words it comes from; field, member: what it is of, where it is one of a field's members,
+    None being the lines without a value; divided: whether it is one of several;
+    undivided: the key of the column that it was one of, before the members of a field were told apart.
+    """
+
+    key: str
+    word: str
+    label: str
+    scenario: str
+    window: Window | Missing
+    field: str = ""
+    member: str | None = None
+    divided: bool = False
+    undivided: str = ""
+
+    @property
+    def asked(self) -> str:
+        """What the store is asked for it under: the key it had before members were told apart."""
+        return self.undivided or self.key
+
+    @property
+    def is_plan(self) -> bool:
+        """Whether it is of a plan rather than of what was booked."""
+        return self.scenario != ACTUAL
+
+
+Shown = Slot | ColumnWord
+"""A column in its place: a value column with its days, or the words of one that is made of others."""
+
+
+def slots_of(words: ColumnWords, text: str, as_of: AsOf, today: date, book: Book) -> tuple[Shown, ...]:
+    """Return the columns in order, those divided by days made into one each; by a field they still are one.
+
+    text: the expression, for messages. Raises UsageMistake for a scenario or field that the book lacks, a variance
+    without a plan, and more columns than a report can have.
+    """
+    maker = _Maker(text, as_of, today, book)
+    shown: list[Shown] = []
+    for word in words:
+        shown += maker.slots(word) if isinstance(word, ValueColumn) else [word]
+    if len(shown) > MOST_COLUMNS:
+        raise UsageMistake(Mistake("too many columns", WHERE, f"{len(shown):,}", f"{MOST_COLUMNS} at the most"))
+    return unique(shown)
+
+
+def check_field(field: str, text: str, start: int, where: str, book: Book) -> str:
+    """Return the field where lines of the ledger can be told apart by it; raise UsageMistake where not."""
+    ledger = tables_of(book.settings.tables)["ledger"]
+    known = [each.name for each in ledger.fields if each.kind == "text" and each.name not in ("line", "account")]
+    if field not in known:
+        shown = pointed(text, start, len(field)) if text else ""
+        what, hint = "the ledger has no such field to tell lines apart by", nearest(field, known)
+        raise UsageMistake(Mistake(what, where, repr(field), listed(known), hint, shown=shown))
+    return field
+
+
+def unique(shown: Sequence[Shown]) -> tuple[Shown, ...]:
+    """Return the columns with no key twice: a number tells later ones apart."""
+    keys: dict[str, int] = {}
+    found: list[Shown] = []
+    for column in shown:
+        keys[column.key] = keys.get(column.key, 0) + 1
+        again = keys[column.key]
+        key = column.key if again == 1 else f"{column.key}-{again}"
+        found.append(column._replace(key=key) if isinstance(column, Slot) else replace(column, key=key))
+    return tuple(found)
+
+
+class _Maker:
+    """Makes the slots of value columns."""
+
+    def __init__(self, text: str, as_of: AsOf, today: date, book: Book) -> None:
+        self.text, self.as_of, self.today, self.book = text, as_of, today, book
+
+    def slots(self, word: ValueColumn) -> list[Slot]:
+        """Return one slot, or one for each unit that the span is divided by."""
+        self._check_scenario(word)
+        each = word.each
+        if each is None:
+            window = window_of(word.span, word.shift, self.as_of, self.today)
+            return [Slot(word.key, word.key, self._label(word), word.scenario, window)]
+        if each.field:
+            check_field(each.field, self.text, each.start, WHERE, self.book)
+            window = window_of(word.span, word.shift, self.as_of, self.today)
+            return [Slot(word.key, word.key, word.label, word.scenario, window, field=each.field, divided=True)]
+        prefix = "" if word.scenario == ACTUAL else f"{word.scenario} "
+        label = f"{word.label} " if word.label else prefix
+        return [
+            Slot(f"{prefix.replace(' ', '-')}{name}", word.key, f"{label}{name}", word.scenario, window, divided=True)
+            for name, window in self._divided(word)
+        ]
+
+    def _divided(self, word: ValueColumn) -> Iterator[tuple[str, Window | Missing]]:
+        each = word.each
+        if each is None or each.unit is None:
+            raise AssertionError(word)
+        if each.unit == "year":
+            # Each year shows the same span of its own, so that a year to date stands beside others to the same day.
+            newest = self.as_of.period.year - (word.shift.number if word.shift.kind else 0)
+            for year in range(self._first_year(newest), newest + 1):
+                back = self.as_of.period.year - year
+                shift = Shift("last year", back) if back else Shift()
+                yield str(year), window_of(word.span, shift, self.as_of, self.today)
+            return
+        window = window_of(word.span, word.shift, self.as_of, self.today)
+        if isinstance(window, Missing):
+            yield word.key, window
+            return
+        yield from divided(window, each.unit, each.number, self.as_of)
+
+    def _first_year(self, newest: int) -> int:
+        years = [loaded.fiscal_low // 100 for loaded in self.book.state.files_of("ledger") if loaded.lines]
+        return min([*years, newest])
+
+    def _check_scenario(self, word: ValueColumn) -> None:
+        if word.scenario == ACTUAL:
+            return
+        known = self.book.scenarios
+        if word.scenario not in known:
+            shown = pointed(self.text, word.start, len(word.scenario))
+            names = [ACTUAL, *known]
+            hint = nearest(word.scenario, names) if known else "load one into the table budget"
+            what = "no plan has this name" if known else "no plan is loaded"
+            raise UsageMistake(Mistake(what, WHERE, repr(word.scenario), listed(names), hint, shown=shown))
+
+    @staticmethod
+    def _label(word: ValueColumn) -> str:
+        """Return the head of a value column; the days beneath it tell what it is one back of."""
+        if word.label:
+            return word.label
+        label = span_label(word)
+        if word.scenario == ACTUAL:
+            return label
+        return f"{word.scenario} {label}" if word.shift.kind else word.scenario
+
+
+def span_label(word: ValueColumn) -> str:
+    """Return what a span is called in a column's head."""
+    span, shift = word.span, word.shift
+    kind = {"last": f"last {span.number} {span.unit}s", "rest": f"rest of {span.unit}", "id": span.id, "range": "dates"}
+    label = kind.get(span.name) or SPAN_LABELS.get(span.name) or _BALANCE_LABELS.get(span.name) or span.name
+    if not shift.kind:
+        return label
+    if span.name == "closing" and shift.kind == "back":
+        return "prior period end" if shift.number == 1 else f"{shift.number} period ends back"
+    if span.name == "opening":
+        return f"opening {shift.number} year{'s' if shift.number > 1 else ''} back"
+    if shift.kind == "last year":
+        return "last year" if shift.number == 1 else f"{shift.number} years back"
+    if span.name == "last":
+        return f"prior {span.number} {span.unit}s" if shift.number == 1 else f"{label}, {shift.number} back"
+    unit = {"wtd": "week", "mtd": "month", "ptd": "period", "qtd": "quarter", "ytd": "year"}.get(span.name, span.name)
+    return f"prior {unit}" if shift.number == 1 else f"{shift.number} {unit}s back"
+
+
+def with_members(shown: Sequence[Shown], members: dict[str, list[str | None]]) -> tuple[Shown, ...]:
+    """Return the columns with those divided by a field made into one for each member. members: by field, in order."""
+    found: list[Shown] = []
+    for column in shown:
+        if not isinstance(column, Slot) or not column.field:
+            found.append(column)
+            continue
+        for member in members[column.field]:
+            name = member if member is not None else f"(no {column.field})"
+            key = f"{column.field}={member}" if member is not None else f"{column.field}-blank"
+            prefix = "" if not column.is_plan else f"{column.scenario}-"
+            label = " ".join(
+                part for part in (column.label or ("" if not column.is_plan else column.scenario), name) if part
+            )
+            found.append(column._replace(key=prefix + key, label=label, member=member, undivided=column.key))
+    if len(found) > MOST_COLUMNS:
+        raise UsageMistake(Mistake("too many columns", WHERE, f"{len(found):,}", f"{MOST_COLUMNS} at the most"))
+    return unique(found)
+
+
+def compared(shown: Sequence[Shown], at: int, word: ChangeColumn, text: str) -> tuple[Slot, Slot]:
+    """Return the two value columns that a change at this place compares, for a variance the plan last.
+
+    Raises UsageMistake where a name stands for several columns, or a variance finds no plan.
+    """
+    if word.of:
+        of, over = (slot_named(shown, name, text) for name in (word.of, word.over))
+    else:
+        left = [column for column in shown[:at] if isinstance(column, Slot)][-2:]
+        if len(left) < 2:
+            caret = pointed(text, word.start, len(word.kind))
+            allowed = "two value columns to the left of it"
+            raise UsageMistake(Mistake("nothing to compare", WHERE, word.kind, allowed, shown=caret))
+        # Of a divided span the later part is compared with the one before it, as it stands further on in time.
+        of, over = left[::-1] if left[0].divided and left[0].word == left[1].word else left
+    if word.kind == "change":
+        return of, over
+    if not of.is_plan and not over.is_plan:
+        caret = pointed(text, word.start, len(word.kind))
+        what, allowed = "a variance compares what was booked with a plan", "a column such as `budget ytd` beside it"
+        raise UsageMistake(Mistake(what, WHERE, "two columns of what was booked", allowed, shown=caret))
+    return (over, of) if of.is_plan and not over.is_plan else (of, over)
+
+
+def slot_named(shown: Sequence[Shown], name: str, text: str) -> Slot:
+    """Return the value column that a name stands for; raise UsageMistake where that is more than one."""
+    found = [column for column in shown if isinstance(column, Slot) and name in (column.word, column.key)]
+    exact = [column for column in found if column.key == name]
+    if len(exact or found) != 1:
+        start = max(text.lower().rfind(name), 0)
+        got = f"{name!r}, which is {len(found)} columns"
+        caret = pointed(text, start, len(name))
+        raise UsageMistake(Mistake("the name of one column is needed", WHERE, got, shown=caret))
+    return (exact or found)[0]

@@ -1,0 +1,301 @@
+"""The proof of a statement and its notes: every line accounted for, every choice told."""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from decimal import Decimal
+from typing import TYPE_CHECKING
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words, range_words
+from level_almanac.core.lines.asked import LedgerConditions
+from level_almanac.core.reports.statement.arrangement import Arrangement, nature
+from level_almanac.core.reports.statement.columns import Slot
+from level_almanac.core.reports.statement.figures import WHOLE, Block, Figures
+from level_almanac.core.reports.statement.rows import RowMaker, StatementRow
+from level_almanac.core.selection import Selection
+from level_almanac.core.spans.as_of import AsOf
+from level_almanac.core.spans.windows import Missing, Window, rest_of_cut
+from level_almanac.core.table.model import Check, Counted, Note, Part, Proof
+from level_almanac.store.ledger_sums import UNMET, Place, Sums, considered
+
+if TYPE_CHECKING:
+    from level_almanac.core.measures.plans import Plans
+    from level_almanac.core.reports.statement.cash_basis import CashBasis
+
+_ZERO = Decimal(0)
+_MOST_NAMED = 5
+AccountSums = Mapping[Place, Mapping[str, Sums]]
+Made = Sequence[tuple[Block, list[StatementRow]]]
+
+
+def proof_of(
+    book: Book,
+    selection: Selection,
+    figures: Figures,
+    arrangement: Arrangement,
+    made: Made,
+    whole: RowMaker,
+    conditions: LedgerConditions,
+) -> Proof:
+    """Return the accounting of every ledger line, and of every plan line where plans are shown."""
+    sums, scope = figures.sums, arrangement.layout.scope
+    chosen = {place: measured for place, measured in sums.items() if place[0] in selection.entities}
+    others = {
+        place: measured for place, measured in sums.items() if place not in chosen and place[0] in selection.comparable
+    }
+
+    def in_scope(place: Place) -> bool:
+        return scope != "income" or book.chart[str(place[1])].is_income
+
+    within = {place: measured for place, measured in chosen.items() if in_scope(place)}
+    unmet = [f"{UNMET}{number}" for number in range(len(conditions.rules))]
+    beside = {place: measured for place, measured in chosen.items() if place not in within}
+    left_out = (
+        Part("other entities", counted(others, "all lines")),
+        Part("carried", counted(chosen, "carried")),
+        Part("closing", counted(chosen, "closing")),
+        Part(
+            "balance-sheet accounts",
+            sum((counted(beside, name) for name in (*unmet, "other dates")), counted(beside, "shown")),
+        ),
+        Part("other dates", counted(within, "other dates")),
+        *(Part(rule.words, counted(within, name)) for rule, name in zip(conditions.rules, unmet, strict=True)),
+    )
+    everything = considered(book.state, selection.comparable)
+    return Proof(
+        measure="amount, debits positive",
+        considered=Counted(everything.lines, everything.amount),
+        shown=counted(within, "shown"),
+        left_out=tuple(each for each in left_out if each.counted.lines),
+        checks=tuple(_checks(book, figures, arrangement, made, whole, conditions)),
+        decimals=selection.decimals,
+        further=(_plan_proof(book, selection, figures, arrangement, figures.plans),) if figures.plans else (),
+    )
+
+
+def counted(sums: AccountSums, name: str) -> Counted:
+    """Return the lines and the amount of one measure over all of these accounts."""
+    found = [measured[name] for measured in sums.values()]
+    return Counted(sum(each.lines for each in found), sum((each.amount for each in found), _ZERO))
+
+
+def _checks(
+    book: Book, figures: Figures, arrangement: Arrangement, made: Made, whole: RowMaker, conditions: LedgerConditions
+) -> Iterator[Check]:
+    """Hold the rows as shown against the movement or balance of all accounts, and the blocks against the whole."""
+    measure, scope = arrangement.layout.measure, arrangement.layout.scope
+    rows = [row for row in arrangement.rows if not row.row.memo]
+    own = {code for row in rows if row.measure == measure for code in row.taken}
+    # An account that only a row of the other measure takes is shown there, and has no part in what is added up here.
+    elsewhere = {code for row in rows if row.measure != measure for code in row.taken} - own
+    off = []
+    for slot in whole.slots:
+        amounts = figures.of(WHOLE, slot.key, measure)
+        moved = sum(
+            (
+                figure.amount
+                for code, figure in amounts.items()
+                if code not in elsewhere
+                and (scope != "income" or (code in book.chart.accounts and book.chart[code].is_income))
+            ),
+            _ZERO,
+        )
+        shown = _leaves(made[-1][1], slot.key, arrangement)
+        if shown != moved:
+            off.append(f"{slot.key} by {shown - moved:+,.2f}")
+    words = f"in each column the rows sum to the accounts' {measure}"
+    yield Check(words if not off else f"{words}: not in {', '.join(off)}", not off)
+    if figures.cash:
+        yield from _bridge(figures, figures.cash, book)
+    if len(made) > 1:
+        off = [
+            slot.key
+            for slot in whole.slots
+            if sum((_leaves(rows, slot.key, arrangement) for _, rows in made[:-1]), _ZERO)
+            != _leaves(made[-1][1], slot.key, arrangement)
+        ]
+        words = "the blocks sum to the whole"
+        yield Check(words if not off else f"{words}: not in {', '.join(off)}", not off)
+    # What must come to nothing of all lines need not of some.
+    for text, formula in () if conditions.rules else arrangement.zero:
+        amounts_off = [
+            f"{slot.key} by {value:+,.2f}"
+            for slot in whole.slots
+            if not slot.is_plan and (value := whole.comes_to(formula, slot.key))
+        ]
+        words = f"{text} = 0"
+        yield Check(words if not amounts_off else f"{words}: not in {', '.join(amounts_off)}", not amounts_off)
+
+
+def _bridge(figures: Figures, cash: "CashBasis", book: Book) -> Iterator[Check]:
+    """Yield for each column how the result as booked becomes the one on the cash basis."""
+    places = cash.selection.decimals
+    for slot in figures.slots:
+        if not isinstance(slot, Slot) or slot.is_plan or slot.field or not isinstance(slot.window, Window):
+            continue
+        measured = counted(
+            {
+                place: sums
+                for place, sums in figures.sums.items()
+                if place[0] in cash.selection.entities and book.chart[str(place[1])].is_income
+            },
+            f"m:{slot.asked}",
+        )
+        booked, paid = _ZERO, _ZERO
+        for _, one, other in cash.changes(slot.window):
+            booked, paid = booked + one, paid + other
+        shown = sum(
+            (
+                figure.amount
+                for code, figure in figures.of(WHOLE, slot.key, "movement").items()
+                if book.chart[code].is_income
+            ),
+            _ZERO,
+        )
+        words = (
+            f"{slot.label} {slot.window.covers}: result as booked {-measured.amount:,.{places}f}, less what documents "
+            f"were booked {-booked:,.{places}f}, plus what was paid of documents {-paid:,.{places}f}, "
+            f"comes to {-shown:,.{places}f}"
+        )
+        words = words.replace(" -", " −")
+        yield Check(words, measured.amount - booked + paid == shown)
+
+
+def _leaves(rows: Iterable[StatementRow], slot: str, arrangement: Arrangement) -> Decimal:
+    # Rows of another measure than the layout's stand beside what is added up.
+    other = {row.key for row in arrangement.rows if row.measure != arrangement.layout.measure}
+    return sum(
+        (row.factor * row.figures[slot].amount for row in rows if row.leaf and row.key not in other and row.figures),
+        _ZERO,
+    )
+
+
+def _plan_proof(book: Book, selection: Selection, figures: Figures, arrangement: Arrangement, plans: "Plans") -> Proof:
+    slots = [slot for slot in figures.slots if isinstance(slot, Slot) and slot.is_plan]
+    scenarios = {slot.scenario for slot in slots}
+    shown = _planned_lines(slots, plans, arrangement, book)
+    rules = ("other entities", "other scenarios", "balance-sheet accounts", "other dates", "conditions")
+    parts: dict[str, Counted] = dict.fromkeys(rules, Counted(0, _ZERO))
+    found = Counted(0, _ZERO)
+    for number, (scenario, entity, account, amount) in enumerate(plans.counted):
+        one = Counted(1, amount)
+        if entity in selection.unlike:
+            continue
+        if entity not in selection.entities:
+            parts["other entities"] += one
+        elif scenario not in scenarios:
+            parts["other scenarios"] += one
+        elif arrangement.layout.scope == "income" and not book.chart[account].is_income:
+            parts["balance-sheet accounts"] += one
+        elif number in plans.unmet:
+            parts["conditions"] += one
+        elif number in shown:
+            found += one
+        else:
+            parts["other dates"] += one
+    lines = [each for loaded in book.state.files_of("budget") for each in loaded.sums.items()]
+    all_lines = sum(sums[0] for entity, sums in lines if entity not in selection.unlike)
+    amount = sum((each[3] for each in plans.counted if each[1] not in selection.unlike), _ZERO)
+    left_out = tuple(Part(rule, each) for rule, each in parts.items() if each.lines)
+    words = "whole amount of lines shown in whole or part, natural signs"
+    return Proof(words, Counted(all_lines, amount), found, left_out, decimals=selection.decimals, table="budget")
+
+
+def _planned_lines(slots: Sequence[Slot], plans: "Plans", arrangement: Arrangement, book: Book) -> set[int]:
+    """Return the numbers of the plan lines that a column shows, in whole or in part."""
+    found = set()
+    for slot in slots:
+        if not isinstance(slot.window, Window):
+            continue
+        period = plans.calendar.period_of(slot.window.balance_day)
+        for line in plans.lines:
+            if line.scenario != slot.scenario:
+                continue
+            if "balance" in arrangement.measures:
+                income = book.chart[line.account].is_income
+                low = period.year * 100 if income else period.fiscal
+                if low <= line.fiscal <= period.fiscal:
+                    found.add(line.number)
+            if "movement" in arrangement.measures and plans.within(line, slot.window.stretches) is not None:
+                found.add(line.number)
+    return found
+
+
+def notes_of(
+    book: Book, selection: Selection, figures: Figures, arrangement: Arrangement, as_of: AsOf
+) -> Iterator[Note | str]:
+    """Yield what a reader must know: what a cut left out, columns without days, weeks that reach over a year's edge."""
+    slots = [slot for slot in figures.slots if isinstance(slot, Slot)]
+    for slot in slots:
+        if isinstance(slot.window, Missing):
+            yield f"{slot.label}: {slot.window.why}, so there is nothing to show or compare"
+    if arrangement.layout.scope == "income":
+        yield from _cut_notes(book, selection, figures, slots)
+    yield from _early_notes(book, selection, slots)
+    yield from _week_notes(slots, as_of)
+    yield from _not_placed_notes(book, figures, arrangement, slots)
+    if figures.plans:
+        yield from figures.plans.remarks
+    if figures.cash:
+        yield f"{len(figures.cash.lines):,} ledger lines are linked to documents; all others count as booked"
+
+
+def _early_notes(book: Book, selection: Selection, slots: Sequence[Slot]) -> Iterator[str]:
+    files = [
+        loaded for loaded in book.state.files_of("ledger") if loaded.first and loaded.sums.keys() & selection.entities
+    ]
+    first = min((loaded.first for loaded in files if loaded.first), default=None)
+    for slot in slots:
+        if first and not slot.is_plan and isinstance(slot.window, Window) and slot.window.balance_day < first:
+            yield f"{slot.label} lies before the ledger's first line, of {day_words(first)}"
+
+
+def _cut_notes(book: Book, selection: Selection, figures: Figures, slots: Sequence[Slot]) -> Iterator[Note]:
+    told = set()
+    for slot in slots:
+        if slot.is_plan or not isinstance(slot.window, Window):
+            continue
+        rest = rest_of_cut(slot.window)
+        if rest is None or rest in told:
+            continue
+        told.add(rest)
+        found = [
+            (book.chart[str(place[1])], measured[f"r:{slot.asked}"])
+            for place, measured in figures.sums.items()
+            if place[0] in selection.entities and book.chart[str(place[1])].is_income
+        ]
+        income = -sum((each.amount for account, each in found if nature(account) < 0), _ZERO)
+        result = -sum((each.amount for _, each in found), _ZERO)
+        yield Note(
+            f"{slot.window.cut} holds a further {{}} of income and {{}} of result after the cut, {range_words(*rest)}"
+            + (", as booked" if figures.cash else ""),
+            (income, result),
+            selection.decimals,
+        )
+
+
+def _week_notes(slots: Sequence[Slot], as_of: AsOf) -> Iterator[str]:
+    told = set()
+    for slot in slots:
+        window = slot.window
+        if not isinstance(window, Window) or not window.unit.startswith("week"):
+            continue
+        year = as_of.calendar.year_of(window.first)
+        if year.first <= window.first and window.last > year.last and year.year not in told:
+            told.add(year.year)
+            after = (window.last - year.last).days
+            days = f"{after} day{'s' if after > 1 else ''}"
+            weeks = ((window.last - window.first).days + 1) // 7
+            name = "The week" if weeks == 1 else f"The {weeks} weeks"
+            yield f"{name} from {day_words(window.first)} reach{'es' if weeks == 1 else ''} {days} into {year.year + 1}"
+
+
+def _not_placed_notes(book: Book, figures: Figures, arrangement: Arrangement, slots: Sequence[Slot]) -> Iterator[str]:
+    measure = arrangement.layout.measure
+    found = [
+        code for code in arrangement.not_placed if any(code in figures.of(WHOLE, slot.key, measure) for slot in slots)
+    ]
+    if not found:
+        return
+    names = [f"{code} {book.chart[code].name}" if code in book.chart.accounts else code for code in found]
+    more = f" and {len(names) - _MOST_NAMED} more" if len(names) > _MOST_NAMED else ""
+    yield f"No row of the layout takes {', '.join(names[:_MOST_NAMED])}{more}"

@@ -1,0 +1,226 @@
+"""A statement: the rows of a layout, and any spans, plans and changes in columns (docs/statement.md)."""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import TYPE_CHECKING, Literal, NamedTuple
+
+from level_almanac.core.book import Book
+from level_almanac.core.header import as_of_facts, as_of_for, as_of_words, data_facts, data_words, selection_facts
+from level_almanac.core.language.columns import ChangeColumn, ComputedColumn, ShareColumn, read_columns
+from level_almanac.core.language.formulas import divides
+from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
+from level_almanac.core.reports.statement.arrangement import Arrangement, arranged
+from level_almanac.core.reports.statement.cells import CellMaker
+from level_almanac.core.reports.statement.columns import Slot, check_field, compared, slots_of
+from level_almanac.core.reports.statement.figures import WHOLE, Block, Figures, figures_of
+from level_almanac.core.reports.statement.heads import head_of
+from level_almanac.core.reports.statement.proof import notes_of, proof_of
+from level_almanac.core.reports.statement.rows import RowMaker, StatementRow
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.requests.shared import condition_options, entity_option, level_option
+from level_almanac.core.selection import Selection
+from level_almanac.core.spans.as_of import AsOf, AsOfRequest
+from level_almanac.core.table.model import Column, Derived, ReportTable, Row
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.files.layouts import Layout
+
+if TYPE_CHECKING:
+    from level_almanac.core.reports.statement.cash_basis import CashBasis
+
+CASH_WORDS = "cash basis: documents by what was settled of them, all else as booked"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StatementRequest(Request):
+    """What a statement is asked for. layout: its name; columns: column words, or empty for the layout's own; by: the
+    field that it is in blocks by; level: roll account trees up to this level; fold: keys of rows to show as one line;
+    signs: amounts in their natural sign, or as stored, debits positive; basis: income and costs when they are booked,
+    or when they are paid.
+    """
+
+    layout: str = option("layout", "", default="income", metavar="LAYOUT", offers="layout", argument=True)
+    columns: str = option(
+        "columns", "Columns, between semicolons.  [default: the layout's own]", metavar="WORDS", joint="; "
+    )
+    level: int | None = level_option()
+    fold: tuple[str, ...] = option("fold", "Show this row's branch as one line; repeatable.", "texts", metavar="ROW")
+    by: str = option("by", "A block for each member of this field, and one of all.", metavar="FIELD", offers="field")
+    signs: Literal["natural", "stored"] = option(
+        "signs", "Amounts in their class's natural sign, or debits positive.", "choice", "natural",
+        choices=("natural", "stored"), show_default=True,
+    )  # fmt: skip
+    basis: Literal["booked", "cash"] = option(
+        "basis", "Income and costs when they are booked, or when they are paid.", "choice", "booked",
+        choices=("booked", "cash"), show_default=True,
+    )  # fmt: skip
+    when: AsOfRequest = inner(AsOfRequest)
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
+
+
+class MadeStatement(NamedTuple):
+    """A statement with what it was made from, so that its figures can be traced."""
+
+    table: ReportTable
+    selection: Selection
+    as_of: AsOf
+    figures: Figures
+    arrangement: Arrangement
+    makers: tuple[RowMaker, ...]
+    made: tuple[tuple[Block, list[StatementRow]], ...]
+    conditions: LedgerConditions
+
+
+def statement(book: Book, request: StatementRequest, today: date) -> ReportTable:
+    """Return the statement: amounts in their natural sign, closing lines never among movements.
+
+    Raises UsageMistake for what the book, calendar or layout lacks, BookMistake where the layout is not right.
+    """
+    return make_statement(book, request, today).table
+
+
+def make_statement(book: Book, request: StatementRequest, today: date) -> MadeStatement:
+    """Return the statement and what it was made from; raises as `statement` does."""
+    layout = book.layout(request.layout)
+    text = request.columns or layout.columns
+    words = read_columns(text)
+    selection = book.select(request.entities)
+    as_of = as_of_for(book, selection.calendar, request.when, today)
+    if request.by:
+        check_field(request.by, "", 0, "--by", book)
+    arrangement = arranged(layout, book.chart)
+    folded = _folded(request.fold, arrangement, book)
+    shown = slots_of(words, text, as_of, today, book)
+    conditions = ledger_conditions(book, request.conditions, as_of, today)
+    make_cash = _cash_maker(book, request, layout, selection, as_of, today, conditions)
+    figures = figures_of(book, selection, shown, arrangement.measures, as_of, request.by, conditions, make_cash)
+    makers = [
+        RowMaker(arrangement, book.chart, figures, block, request.level, folded) for block in (*figures.blocks, WHOLE)
+    ]
+    made = [(maker.block, list(maker.rows())) for maker in makers]
+    cells = CellMaker(figures.slots, text, selection.decimals, stored=request.signs == "stored")
+    rows = tuple(_rows(made, cells, request.by))
+    basis = CASH_WORDS if request.basis == "cash" else "as booked (accrual)"
+    signs = ["debits positive"] if request.signs == "stored" else []
+    table = ReportTable(
+        title=layout.title,
+        facts={
+            "layout": layout.name,
+            **selection_facts(selection),
+            **as_of_facts(book, as_of, today),
+            "basis": basis,
+            **({"signs": "debit positive"} if signs else {}),
+            **({"by": request.by} if request.by else {}),
+            **({"conditions": " · ".join(conditions.words)} if conditions.words else {}),
+            **data_facts(book),
+        },
+        subtitle=(
+            " · ".join([selection.words, selection.currency, *signs]),
+            " · ".join([as_of_words(book, as_of, today), basis, *conditions.words]),
+            data_words(book),
+        ),
+        columns=tuple(_columns(figures, text, selection, as_of, arrangement, book.data_through(today))),
+        rows=rows,
+        proof=proof_of(book, selection, figures, arrangement, made, makers[-1], conditions),
+        notes=(*selection.notes, *notes_of(book, selection, figures, arrangement, as_of)),
+    )
+    return MadeStatement(table, selection, as_of, figures, arrangement, tuple(makers), tuple(made), conditions)
+
+
+def _cash_maker(
+    book: Book,
+    request: StatementRequest,
+    layout: Layout,
+    selection: Selection,
+    as_of: AsOf,
+    today: date,
+    conditions: LedgerConditions,
+) -> "Callable[[Sequence[str]], CashBasis] | None":
+    if request.basis == "booked":
+        return None
+    if layout.measure != "movement" or layout.scope != "income":
+        what, step = "the cash basis is for income and costs alone", "leave --basis out"
+        raise UsageMistake(Mistake(what, "--basis", f"cash with the layout {layout.name}", next_step=step))
+    from level_almanac.core.reports.statement.cash_basis import CashBasis  # noqa: PLC0415  most statements need none
+
+    return lambda fields: CashBasis(book, selection, as_of, today, conditions, fields)
+
+
+def _folded(fold: Sequence[str], arrangement: Arrangement, book: Book) -> frozenset[str]:
+    keys = {row.key for row in arrangement.rows if row.codes}
+    for key in fold:
+        if key not in keys and key not in book.chart.accounts:
+            known = [*sorted(keys), *book.chart.accounts]
+            what, allowed = "no row has this key", f"{listed(sorted(keys))}, or an account with others below it"
+            raise UsageMistake(Mistake(what, "--fold", repr(key), allowed, nearest(key, known)))
+        if key not in keys and not book.chart.children(key):
+            raise UsageMistake(Mistake("there is nothing to fold below this account", "--fold", repr(key)))
+    return frozenset(fold)
+
+
+def block_prefix(block: Block, by: str) -> str:
+    """Return what the keys of a block's rows begin with."""
+    if not by:
+        return ""
+    return f"{'all' if block == WHOLE else block if block is not None else f'{by}-blank'}/"
+
+
+def _rows(made: Sequence[tuple[Block, list[StatementRow]]], cells: CellMaker, by: str) -> Iterator[Row]:
+    for block, rows in made:
+        prefix = block_prefix(block, by)
+        if by:
+            name = "All" if block == WHOLE else block if block is not None else f"(no {by})"
+            yield Row(f"{prefix}heading", str(name), 0, "group")
+        by_key = {row.key: row for row in rows} | {row.label: row for row in rows if row.figures}
+        for row in rows:
+            yield Row(
+                f"{prefix}{row.key}",
+                row.label,
+                row.level,
+                row.kind,
+                cells.cells(row, by_key) if row.figures or row.leaf else {},
+                row.percent,
+                tuple((cells.sign(row, by_key.get(key), sign), f"{prefix}{key}") for sign, key in row.adds),
+                cells.favourable(row),
+            )
+
+
+def _columns(
+    figures: Figures, text: str, selection: Selection, as_of: AsOf, arrangement: Arrangement, through: date | None
+) -> Iterator[Column]:
+    decimals = selection.decimals
+    for at, column in enumerate(figures.slots):
+        match column:
+            case Slot():
+                yield head_of(column, decimals, as_of, arrangement.layout.measure, through, figures.plans)
+            case ChangeColumn():
+                of, over = compared(figures.slots, at, column, text)
+                yield _change_column(column, of, over, decimals, arrangement)
+            case ShareColumn():
+                yield Column(column.key, column.label or f"share of {column.row}", "percent", 1)
+            case ComputedColumn():
+                kind: Literal["number", "amount"] = "number" if divides(column.formula) else "amount"
+                places = 2 if kind == "number" else decimals
+                yield Column(column.key, column.label or text_of(column, text), kind, places)
+
+
+def _change_column(word: ChangeColumn, of: Slot, over: Slot, decimals: int, arrangement: Arrangement) -> Column:
+    name: str = word.kind
+    says = any(row.row.better in ("more", "less") for row in arrangement.rows)
+    if name == "variance" and arrangement.layout.measure == "balance" and not says:
+        # Of what is owned and owed, neither more nor less is better unless the layout says so.
+        name = "difference"
+    label = word.label or (f"{name} %" if word.percent else name)
+    derived = Derived(of.key, over.key, word.percent, favourable=word.kind == "variance")
+    # What stands right beside it needs no name.
+    covers = f"{of.label} less {over.label}" if word.of or of.is_plan or of.divided else ""
+    if word.percent:
+        return Column(word.key, label, "percent", 1, covers=covers, derived=derived)
+    return Column(word.key, label, "amount", decimals, covers=covers, derived=derived)
+
+
+def text_of(column: ComputedColumn, text: str) -> str:
+    """Return the part of the column words that a computed column was read from, for its head."""
+    return " ".join(text[column.start :].split(";", maxsplit=1)[0].split())

@@ -1,0 +1,178 @@
+"""What lies behind the figures of a statement."""
+
+from collections.abc import Iterator, Sequence
+from datetime import date
+
+from level_almanac.core.book import Book
+from level_almanac.core.reports.statement.arrangement import EARLIER, RESULT
+from level_almanac.core.reports.statement.cash_trace import CashFigure
+from level_almanac.core.reports.statement.columns import Slot
+from level_almanac.core.reports.statement.figures import COUNTED, WHOLE, Block, earlier_slices, planned_parts
+from level_almanac.core.reports.statement.report import MadeStatement, StatementRequest, block_prefix, make_statement
+from level_almanac.core.reports.statement.rows import RowMaker, StatementRow
+from level_almanac.core.spans.windows import Window, up_to
+from level_almanac.core.table.model import Column, Row
+from level_almanac.core.table.pointing import find_row, head_words
+from level_almanac.core.trace.model import BehindRow, Figure, PlanPart, Term, Traced, turned
+from level_almanac.files.layouts import Measure
+from level_almanac.store.ledger_sums import MOVEMENT, Slice
+
+Part = tuple[int, str, Measure]
+
+
+def statement_behind(
+    book: Book, request: StatementRequest, today: date, names: Sequence[str], *, leaves: bool = False
+) -> Traced:
+    """Return the statement, and what lies behind the rows that the names mean, or behind all where there are none.
+
+    leaves: only rows that are accounts of their own. Raises UsageMistake for a name that means no row, and as
+    `statement` does.
+    """
+    made = make_statement(book, request, today)
+    behind = _Behind(book, made, request)
+    wanted = [find_row(made.table, name).key for name in names]
+    found = {
+        row.key: behind.row(row, maker, block, source)
+        for maker, (block, rows) in zip(made.makers, made.made, strict=True)
+        for source in rows
+        if (row := behind.shown(block, source)) is not None
+        and (row.key in wanted or not wanted)
+        and (source.leaf or not leaves)
+    }
+    selection = made.selection
+    return Traced(
+        made.table,
+        [found[key] for key in (wanted or found)],
+        tuple(selection.entities),
+        selection.comparable,
+        selection.decimals,
+        tuple(rule.predicate for rule in made.conditions.rules),
+    )
+
+
+class _Behind:
+    """Says of each row of one statement what lies behind it."""
+
+    def __init__(self, book: Book, made: MadeStatement, request: StatementRequest) -> None:
+        self.book, self.made, self.request = book, made, request
+        self.by_key = {row.key: row for row in made.table.rows if row.cells}
+        self.slots = {slot.key: slot for slot in made.figures.slots if isinstance(slot, Slot)}
+        self.income = tuple(code for code, account in book.chart.accounts.items() if account.is_income)
+
+    def shown(self, block: Block, source: StatementRow) -> Row | None:
+        """Return the report's row of a row in the making, where it has figures."""
+        return self.by_key.get(f"{block_prefix(block, self.request.by)}{source.key}")
+
+    def row(self, row: Row, maker: RowMaker, block: Block, source: StatementRow) -> BehindRow:
+        """Return one row with all of its figures."""
+        parts = None if source.percent else maker.made_of(source)
+        figures: dict[str, Figure] = {}
+        for column in self.made.table.columns:
+            figures[column.key] = self._figure(row, column, parts, block, source, figures)
+        return BehindRow(row, tuple(figures.values()))
+
+    def _figure(
+        self,
+        row: Row,
+        column: Column,
+        parts: list[Part] | None,
+        block: Block,
+        source: StatementRow,
+        figures: dict[str, Figure],
+    ) -> Figure:
+        cell = row.cells.get(column.key)
+        if parts is None:
+            made_of = source.source.row.ratio or source.source.row.formula if source.source else ""
+            why = f"it is computed: {made_of}; trace the rows that it is made of"
+            return Figure(column, cell, why=why)
+        slot = self.slots.get(column.key)
+        # Shown as stored, a row's own factor is taken back.
+        turn = source.factor if self.request.signs == "stored" else 1
+        if slot is not None:
+            if slot.is_plan:
+                return Figure(column, cell, plan=tuple(self._plan(parts, slot, block, turn)))
+            terms = turned(self._terms(parts, slot, block), turn)
+            return Figure(column, cell, terms, cash=self._cash(parts, slot, block, turn))
+        derived = column.derived
+        if derived is None or derived.percent:
+            others = " and ".join(f"--column {key}" for key in ([derived.of, derived.over] if derived else []))
+            why = "it is computed from other columns" + (f"; trace {others}" if others else "")
+            return Figure(column, cell, why=why)
+        of, over = figures.get(derived.of), figures.get(derived.over)
+        if self.made.figures.cash:
+            why = f"it compares two stretches; trace --column {derived.of} and --column {derived.over}"
+            return Figure(column, cell, why=why)
+        if of is None or over is None or of.plan or over.plan or self._is_plan(of) or self._is_plan(over):
+            why = f"it compares what was booked with a plan; trace --column {derived.of} and --column {derived.over}"
+            return Figure(column, cell, why=why)
+        favourable = row.favourable if derived.favourable else 1
+        return Figure(column, cell, (*turned(of.terms, favourable), *turned(over.terms, -favourable)))
+
+    def _is_plan(self, figure: Figure) -> bool:
+        slot = self.slots.get(figure.column.key)
+        return slot is not None and slot.is_plan
+
+    def _members(self, slot: Slot, block: Block) -> tuple[tuple[str, str | None], ...]:
+        members = [(self.request.by, block)] if self.request.by and block != WHOLE else []
+        return (*members, (slot.field, slot.member)) if slot.field else tuple(members)
+
+    def _cash(self, parts: Sequence[Part], slot: Slot, block: Block, turn: int) -> CashFigure | None:
+        cash, window = self.made.figures.cash, slot.window
+        if cash is None or not isinstance(window, Window):
+            return None
+        factors: dict[str, int] = {}
+        for factor, code, _ in parts:
+            factors[code] = factors.get(code, 0) + turn * factor
+        return CashFigure(cash, window, factors, self._members(slot, block))
+
+    def _terms(self, parts: Sequence[Part], slot: Slot, block: Block) -> tuple[Term, ...]:
+        window = slot.window
+        if not isinstance(window, Window):
+            return ()
+        members = self._members(slot, block)
+        found: dict[tuple[int, tuple[Slice, ...]], list[str]] = {}
+        for factor, code, measure in parts:
+            for accounts, slices in self._slices(code, measure, window):
+                found.setdefault((factor, slices), []).extend(accounts)
+        return tuple(
+            Term(factor, tuple(dict.fromkeys(accounts)), slices, members=members)
+            for (factor, slices), accounts in found.items()
+        )
+
+    def _slices(
+        self, code: str, measure: Measure, window: Window
+    ) -> Iterator[tuple[tuple[str, ...], tuple[Slice, ...]]]:
+        if measure == "movement":
+            yield (code,), (Slice(COUNTED, window.stretches),)
+            return
+        as_of = self.made.as_of
+        earlier = earlier_slices(window, as_of)
+        within = () if window.before else up_to(window, as_of.calendar)
+        running = (Slice(MOVEMENT, within),)
+        if code == EARLIER:
+            yield self.income, earlier
+        elif code == RESULT:
+            yield self.income, running
+        elif code not in self.income:
+            yield (code,), (*earlier, *running)
+
+    def _plan(self, parts: Sequence[Part], slot: Slot, block: Block, turn: int) -> Iterator[PlanPart]:
+        """Yield the part of each line of a plan that a figure holds, as it is shown."""
+        plans, window = self.made.figures.plans, slot.window
+        if plans is None or not isinstance(window, Window):
+            return
+        by_name: dict[tuple[str, Measure], int] = {}
+        for factor, code, measure in parts:
+            by_name[code, measure] = by_name.get((code, measure), 0) + factor
+        made = self.made
+        found = planned_parts(self.book, made.selection, made.figures, slot, made.as_of, block, self.request.by)
+        for line, measure, name, amount in found:
+            factor = turn * by_name.get((name, measure), 0)
+            if factor:
+                period = f"{line.fiscal // 100}-P{line.fiscal % 100:02d}"
+                yield PlanPart(line.account, plans.places[line.number], period, factor * amount)
+
+
+def why_words(figure: Figure) -> str:
+    """Return why a figure is no sum of lines, with the column that it stands in."""
+    return f"{head_words(figure.column)}: {figure.why}"

@@ -1,0 +1,221 @@
+"""The trial balance: opening, debit, credit and closing of every account (docs/trial.md)."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date, timedelta
+from decimal import Decimal
+
+from level_almanac.core.accounts import Account, Chart
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words, range_words
+from level_almanac.core.header import as_of_for, data_facts, data_words, selection_facts
+from level_almanac.core.language.days import DayWords
+from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
+from level_almanac.core.reports.trial.range import TRIAL_FREE, TRIAL_SHOWN, TrialRange, trial_measures, trial_range
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option, level_option
+from level_almanac.core.selection import Selection
+from level_almanac.core.spans.as_of import COVERS, AsOfRequest
+from level_almanac.core.table.model import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.store.ledger_sums import (
+    UNMET,
+    Sums,
+    considered,
+)
+
+_ZERO = Decimal(0)
+_ONE_DAY = timedelta(days=1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrialRequest(Request):
+    """What a trial balance is asked for. first, last: a range of days, both or neither; level: roll accounts up to."""
+
+    after_closing: bool = option("after-closing", "With the closing lines of the year shown.", "flag")
+    level: int | None = level_option()
+    when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
+    first: DayWords | None = first_option()
+    last: DayWords | None = last_option()
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
+
+
+@dataclass(slots=True)
+class _Line:
+    """The sums of one row in the making."""
+
+    opening: Decimal = _ZERO
+    debit: Decimal = _ZERO
+    credit: Decimal = _ZERO
+    lines: int = 0
+
+    def add(self, opening: Decimal, moved: Sums, lines: int) -> None:
+        self.opening += opening
+        self.debit += moved.debit
+        self.credit += moved.credit
+        self.lines += lines
+
+    @property
+    def closing(self) -> Decimal:
+        return self.opening + self.debit - self.credit
+
+    @property
+    def is_empty(self) -> bool:
+        return not (self.opening or self.debit or self.credit or self.lines)
+
+    def cells(self, places: Decimal) -> dict[str, Decimal]:
+        amounts = {"opening": self.opening, "debit": self.debit, "credit": self.credit, "closing": self.closing}
+        return {key: amount.quantize(places) for key, amount in amounts.items()}
+
+
+def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
+    """Return the trial balance: one row an account with its opening, debit, credit and closing, debits positive.
+
+    Raises UsageMistake where the range is none or reaches over a year's end.
+    """
+    selection = book.select(request.entities)
+    shown = trial_range(book, selection.calendar, request.when, (request.first, request.last), today)
+    conditions = ledger_conditions(
+        book, request.conditions, as_of_for(book, selection.calendar, request.when, today), today
+    )
+    filter_ = conditions.filter_of(book, TRIAL_FREE, TRIAL_SHOWN)
+    sums = book.sums(trial_measures(shown, request.after_closing), filter_)
+    lines, earlier, result, hidden = _lines(book.chart, sums, selection, request.level)
+    total = _Line()
+    for line in [*lines.values(), earlier]:
+        total.add(line.opening, Sums(0, line.debit, line.credit), line.lines)
+    places = Decimal(1).scaleb(-selection.decimals)
+    rows = [Row(account.code, account.name, 0, "line", line.cells(places)) for account, line in lines.items()]
+    if earlier.lines:
+        rows.append(Row("earlier-results", "Earlier results not transferred", 0, "line", earlier.cells(places)))
+    rows.append(Row("total", "Total", 0, "total", total.cells(places)))
+    # With debits positive a profit has a minus, so the words say which it is.
+    outcome = f" ({'loss' if result.closing > 0 else 'profit'})" if result.closing else ""
+    rows.append(Row("result", f"of which result of the year{outcome}", 0, "subtotal", result.cells(places)))
+    return ReportTable(
+        title="Trial balance",
+        facts={
+            **selection_facts(selection),
+            "from": shown.first.isoformat(),
+            "through": shown.last.isoformat(),
+            "range": shown.words,
+            "closing_lines": "after closing" if request.after_closing else "before closing",
+            "signs": "debit positive",
+            **({"conditions": " · ".join(conditions.words)} if conditions.words else {}),
+            **data_facts(book),
+        },
+        subtitle=(
+            f"{selection.words} · {selection.currency} · debits positive",
+            " · ".join([shown.words, f"{'after' if request.after_closing else 'before'} closing", *conditions.words]),
+            data_words(book),
+        ),
+        columns=_columns(book, shown, selection, today),
+        rows=tuple(rows),
+        key_label="account",
+        show_keys=True,
+        proof=_proof(book, selection, sums, total, conditions),
+        notes=tuple(_notes(book, selection, total, hidden, conditions)),
+    )
+
+
+def _lines(
+    chart: Chart, sums: Mapping[tuple[str, str], Mapping[str, Sums]], selection: Selection, level: int | None
+) -> tuple[dict[Account, _Line], _Line, _Line, int]:
+    """Return the accounts' lines in the order of their codes, the earlier results, the result, and the empty ones."""
+    lines: dict[Account, _Line] = {}
+    earlier, result = _Line(), _Line()
+    for (entity, code), measured in sums.items():
+        if entity not in selection.entities:
+            continue
+        line = lines.setdefault(chart.at_level(code, level), _Line())
+        opened, moved = measured["before"], measured["within"]
+        if chart[code].is_income:
+            # What finished years left on income and expense counts in a row of its own.
+            earlier.add(measured["earlier"].amount, Sums(), 1 if measured["earlier"].amount else 0)
+            line.add(opened.amount, moved, opened.lines + moved.lines)
+            result.add(opened.amount, moved, opened.lines + moved.lines)
+        else:
+            balance = opened.amount + measured["earlier"].amount
+            line.add(balance, moved, moved.lines)
+    shown = {account: lines[account] for account in sorted(lines, key=lambda each: each.code)}
+    kept = {account: line for account, line in shown.items() if not line.is_empty}
+    return kept, earlier, result, len(shown) - len(kept)
+
+
+def _columns(book: Book, shown: TrialRange, selection: Selection, today: date) -> tuple[Column, ...]:
+    through = book.data_through(today)
+    complete = through is not None and through >= shown.last
+    covers = f"{shown.year} adjustments" if shown.adjustments_only else range_words(shown.first, shown.last)
+    start = f"before {covers}" if shown.adjustments_only else f"{day_words(shown.first)}, start of day"
+    decimals = selection.decimals
+    return (
+        Column("opening", "opening", "amount", decimals, covers=start),
+        Column("debit", "debit", "amount", decimals, shown.first, shown.last, complete, covers),
+        Column("credit", "credit", "amount", decimals, shown.first, shown.last, complete, covers),
+        Column("closing", "closing", "amount", decimals, covers=f"{day_words(shown.last)}, end of day"),
+    )
+
+
+def _proof(
+    book: Book,
+    selection: Selection,
+    sums: Mapping[tuple[str, str], Mapping[str, Sums]],
+    total: _Line,
+    conditions: LedgerConditions,
+) -> Proof:
+    def counted(name: str) -> Counted:
+        found = [measured[name] for (entity, _), measured in sums.items() if entity in selection.entities]
+        return Counted(sum(each.lines for each in found), sum((each.debit for each in found), _ZERO))
+
+    aside = set(selection.comparable) - selection.entities.keys()
+    others = [measured["all"] for (entity, _), measured in sums.items() if entity in aside]
+    left_out = (
+        Part("other entities", Counted(sum(e.lines for e in others), sum((e.debit for e in others), _ZERO))),
+        Part("carried in later years", counted("carried")),
+        Part("closing lines of the year", counted("closing")),
+        Part("adjustment periods", counted("adjustments")),
+        Part("later dates", counted("later")),
+        *(Part(rule.words, counted(f"{UNMET}{number}")) for number, rule in enumerate(conditions.rules)),
+    )
+    everything = considered(book.state, selection.comparable)
+    opened, moved = counted("earlier") + counted("before"), counted("within")
+    return Proof(
+        measure="debits",
+        considered=Counted(everything.lines, everything.debit),
+        shown=opened + moved,
+        shown_as=(Part("in openings", opened), Part("in movement", moved)),
+        left_out=tuple(each for each in left_out if each.counted.lines),
+        # A condition may take one side of a journal and not the other.
+        checks=()
+        if conditions.rules
+        else (
+            _check("openings sum to zero", total.opening),
+            _check("debits equal credits", total.debit - total.credit),
+            _check("closings sum to zero", total.closing),
+        ),
+        decimals=selection.decimals,
+    )
+
+
+def _check(words: str, difference: Decimal) -> Check:
+    return Check(words if not difference else f"{words}: they do not, by {difference:+,.2f}", not difference)
+
+
+def _notes(book: Book, selection: Selection, total: _Line, hidden: int, conditions: LedgerConditions) -> list[str]:
+    notes = selection.notes
+    if conditions.rules:
+        notes.append("Only some lines are asked for, so debits and credits need not be equal")
+    for code, entity in selection.entities.items():
+        if not book.state.bases.get(code) and code in book.state.bases:
+            notes.append(f"{entity.name} has no carried lines in its first year: balances before it are taken as zero")
+    if total.opening and not conditions.rules:
+        notes.append("The openings do not balance: look for a base or a journal that does not")
+    if hidden:
+        what = (
+            "1 account at zero without movement is"
+            if hidden == 1
+            else f"{hidden} accounts at zero without movement are"
+        )
+        notes.append(f"{what} not shown")
+    return notes

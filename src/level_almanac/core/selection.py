@@ -1,0 +1,46 @@
+"""The entities that a report is of, and what they have in common."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from level_almanac.core.calendar.fiscal import FiscalCalendar
+from level_almanac.errors import listed
+from level_almanac.files.currencies import decimals_of
+from level_almanac.files.settings import Entity
+
+if TYPE_CHECKING:
+    pass
+
+
+@dataclass(frozen=True, slots=True)
+class Selection:
+    """The entities that a report is of, by code, and the one currency and the one calendar they have.
+
+    comparable: the codes of all entities of that currency; unlike: those of others, whose amounts are never added to
+    these, not even in a proof.
+    """
+
+    entities: Mapping[str, Entity]
+    currency: str
+    calendar: FiscalCalendar
+    comparable: tuple[str, ...]
+    unlike: tuple[str, ...] = ()
+
+    @property
+    def notes(self) -> list[str]:
+        """Say which entities the proof leaves aside, if any."""
+        if not self.unlike:
+            return []
+        return [f"Lines of {listed(self.unlike)} are in another currency and so not among those considered"]
+
+    @property
+    def decimals(self) -> int:
+        """How many decimals the currency has."""
+        return decimals_of(self.currency)
+
+    @property
+    def words(self) -> str:
+        """The entities as a report's head names them."""
+        names = " + ".join(entity.name for entity in self.entities.values())
+        return names if len(self.entities) == 1 else f"{names}, combined, nothing eliminated"

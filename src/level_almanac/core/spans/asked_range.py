@@ -1,0 +1,26 @@
+"""The range of days that a report over lines is asked for."""
+
+from datetime import date
+
+from level_almanac.core.calendar.date_text import range_words
+from level_almanac.core.language.days import DayContext, DayWords, day_of
+from level_almanac.core.spans.as_of import AsOf
+from level_almanac.errors import Mistake, UsageMistake
+
+
+def asked_days(first: DayWords | None, last: DayWords | None, as_of: AsOf, today: date) -> tuple[date, date] | None:
+    """Return the first and last day of the lines wanted, or None for all.
+
+    first, last: as they were asked for; else the period, quarter or year that was named counts. Raises UsageMistake
+    where only one end is given or the range ends before it starts.
+    """
+    if first or last:
+        if first is None or last is None:
+            missing = "--from" if first is None else "--through or --before"
+            raise UsageMistake(Mistake("only one end of the range is given", next_step=f"give {missing} too"))
+        context = DayContext(as_of.calendar, today, as_of.day)
+        start, end = day_of(first, context), day_of(last, context)
+        if start > end:
+            raise UsageMistake(Mistake("the range ends before it starts", "--from", range_words(start, end)))
+        return start, end
+    return (as_of.named.first, as_of.named.last) if as_of.named is not None else None

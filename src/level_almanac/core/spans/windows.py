@@ -1,0 +1,251 @@
+"""From spans and shifts to the days and periods that a column covers (docs/columns.md, "Spans")."""
+
+from datetime import date, timedelta
+from typing import NamedTuple
+
+from level_almanac.core.calendar.date_text import day_words, range_words
+from level_almanac.core.calendar.fiscal import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalYear
+from level_almanac.core.calendar.positions import stretches
+from level_almanac.core.language.columns import Shift, Span
+from level_almanac.core.language.days import DayContext, Unit, day_of, moved, unit_days
+from level_almanac.core.spans.as_of import AsOf
+from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.store.predicate import Stretch
+
+_ONE_DAY = timedelta(days=1)
+_TO_DATE: dict[str, Unit] = {"wtd": "week", "mtd": "month", "ptd": "period", "qtd": "quarter", "ytd": "year"}
+EVERYTHING = "everything"
+"""The unit of what reaches back to the first line there is."""
+_SHORT_UNITS = ("day", "week", "month")
+"""Units that never hold extra periods, not even where they reach over a year's end."""
+
+
+class Window(NamedTuple):
+    """The days that a column covers, and what they are out of.
+
+    first, last: the days covered; whole_last: the last day of what they are part of; unit: its name; stretches: the
+    same in the store; extras: how many extra periods of a year count in a balance at the end of that year's last day;
+    cut, cut_last: the name and last day of the compared unit that was cut at the same day, if one was; before: whether
+    a balance is that of the day before `first`, as an opening is.
+    """
+
+    first: date
+    last: date
+    whole_last: date
+    unit: str
+    stretches: tuple[Stretch, ...]
+    extras: int
+    cut: str = ""
+    cut_last: date | None = None
+    before: bool = False
+
+    @property
+    def extent(self) -> str:
+        """How much of its unit it covers: `17/30 days` or `whole period`."""
+        if self.unit in ("day", "", "adjustments", EVERYTHING):
+            return ""
+        if self.last == self.whole_last:
+            return f"whole {self.unit}"
+        return f"{(self.last - self.first).days + 1}/{(self.whole_last - self.first).days + 1} days"
+
+    @property
+    def covers(self) -> str:
+        """The days in words."""
+        if self.unit == EVERYTHING:
+            return f"through {day_words(self.last)}"
+        return range_words(self.first, self.last)
+
+    @property
+    def balance_day(self) -> date:
+        """The day at whose end a balance stands."""
+        return self.first - _ONE_DAY if self.before else self.last
+
+
+class Missing(NamedTuple):
+    """A column without days, and why it has none: `2025 has no week 53`."""
+
+    why: str
+
+
+class Anchor(NamedTuple):
+    """The day that a span is taken at, and whether that is the last day of what it was moved from.
+
+    shifted: whether it was moved, so that a part span is a cut one.
+    """
+
+    day: date
+    shifted: bool = False
+
+
+def window_of(span: Span, shift: Shift, as_of: AsOf, today: date) -> Window | Missing:
+    """Return the days that a span covers as of a day, or why there are none.
+
+    A shifted part span is cut at the same day of its period: on a period's last day at the other period's last day, and
+    a day that the other period lacks is its last (docs/columns.md, "Shifts"). Raises UsageMistake where a told calendar
+    does not reach there.
+    """
+    calendar = as_of.calendar
+    match span.name:
+        case "id":
+            return _of_id(span.id, as_of)
+        case "range" if span.first is not None and span.last is not None:
+            context = DayContext(calendar, today, as_of.day)
+            first, last = day_of(span.first, context), day_of(span.last, context)
+            if last < first:
+                got = f"{first} through {last}"
+                raise UsageMistake(Mistake("the range ends before it starts", "--columns", got))
+            return window_of_days(first, last, last, "", as_of)
+        case "opening" | "closing" | "to date":
+            return _balance(span, shift, as_of)
+        case "last":
+            return _last(span, shift, as_of)
+        case "rest":
+            return _rest(span, shift, as_of)
+    to_date = _TO_DATE.get(span.name)
+    unit: Unit = to_date or span.name  # type: ignore[assignment]  # the other spans were taken above
+    anchor = _moved_anchor(unit, shift, as_of)
+    if isinstance(anchor, Missing):
+        return anchor
+    first, whole_last = unit_days(anchor.day, unit, calendar)
+    if not to_date:
+        return window_of_days(first, whole_last, whole_last, unit, as_of)
+    return _part(first, anchor, whole_last, unit, as_of)
+
+
+def _part(first: date, anchor: Anchor, whole_last: date, unit: Unit, as_of: AsOf) -> Window:
+    """Return a span up to the anchor's day, which is a cut one where it was moved."""
+    last = anchor.day
+    inner: Unit = unit if unit in _SHORT_UNITS else "period"
+    _, inner_last = unit_days(last, inner, as_of.calendar)
+    if anchor.shifted and as_of.compare == "whole":
+        last = inner_last
+    window = window_of_days(first, last, whole_last, unit, as_of)
+    if not anchor.shifted or last == inner_last:
+        return window
+    return window._replace(cut=_named(last, inner, as_of.calendar), cut_last=inner_last)
+
+
+def _named(day: date, unit: Unit, calendar: FiscalCalendar) -> str:
+    if unit == "week":
+        return str(calendar.week_of(day))
+    return f"{day:%Y-%m}" if unit == "month" else str(calendar.period_of(day))
+
+
+def _moved_anchor(unit: Unit, shift: Shift, as_of: AsOf) -> Anchor | Missing:
+    """Return the as-of day moved back as the shift says, in steps of the unit."""
+    calendar, day = as_of.calendar, as_of.day
+    if not shift.kind:
+        return Anchor(day)
+    if shift.kind == "back":
+        return Anchor(_at_same_end(day, moved(day, -shift.number, unit, calendar), unit, calendar), shifted=True)
+    if unit == "week":
+        week = calendar.week_of(day)
+        weeks = calendar.weeks(calendar.year(week.year - shift.number))
+        if week.number > len(weeks):
+            return Missing(f"{week.year - shift.number} has no week {week.number}")
+        return Anchor(weeks[week.number - 1].first + (day - week.first), shifted=True)
+    if unit == "month":
+        return Anchor(
+            _at_same_end(day, moved(day, -12 * shift.number, "month", calendar), unit, calendar), shifted=True
+        )
+    period = as_of.period
+    if period.number > len(calendar.year(period.year - shift.number).periods):
+        return Missing(f"{period.year - shift.number} has no P{period.number:02d}")
+    return Anchor(moved(day, -shift.number, "year", calendar), shifted=True)
+
+
+def _at_same_end(day: date, there: date, unit: Unit, calendar: FiscalCalendar) -> date:
+    # A month's last day compares with the other month's last day, as a period's does.
+    if unit != "month" or day != unit_days(day, unit, calendar)[1]:
+        return there
+    return unit_days(there, unit, calendar)[1]
+
+
+def _rest(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
+    anchor = _moved_anchor(span.unit, shift, as_of)
+    if isinstance(anchor, Missing):
+        return anchor
+    _, whole_last = unit_days(anchor.day, span.unit, as_of.calendar)
+    if anchor.day == whole_last:
+        return Missing(f"nothing is left of the {span.unit}")
+    return window_of_days(anchor.day + _ONE_DAY, whole_last, whole_last, f"rest of {span.unit}", as_of)
+
+
+def _last(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
+    calendar, unit = as_of.calendar, span.unit
+    # One step of `prior` is the whole length, so that the spans lie end to end.
+    steps = shift._replace(number=shift.number * span.number) if shift.kind == "back" else shift
+    anchor = _moved_anchor(unit, steps, as_of)
+    if isinstance(anchor, Missing):
+        return anchor
+    first_of_last, whole_last = unit_days(anchor.day, unit, calendar)
+    first, _ = unit_days(moved(first_of_last, 1 - span.number, unit, calendar), unit, calendar)
+    # Several periods hold extra ones as a quarter does, so that the last twelve at a year's end are the year.
+    like: Unit = "quarter" if unit == "period" and span.number > 1 else unit
+    window = _part(first, anchor, whole_last, like, as_of)
+    many = f"{span.number} {unit}s" if span.number > 1 else unit
+    return window._replace(unit="" if unit == "day" else many)
+
+
+def _balance(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
+    """Return an opening, a closing or all to date: a day that a balance stands at, and what led up to it."""
+    calendar = as_of.calendar
+    if span.name == "opening":
+        back = shift.number if shift.kind else 0
+        first = calendar.year(as_of.period.year - back).first
+        return Window(first, first, first, "", (), 0, before=True)
+    if shift.kind == "back":
+        # What a balance is compared with is that of a period's end, not of some day within one.
+        last = calendar.moved(as_of.period, -shift.number).last
+    else:
+        anchor = _moved_anchor("period", shift, as_of)
+        if isinstance(anchor, Missing):
+            return anchor
+        last = anchor.day
+    first = calendar.year_of(last).first
+    window = window_of_days(first, last, last, "", as_of)
+    if span.name == "closing":
+        return window
+    before = Stretch(0, calendar.year_of(last).periods[0].fiscal - 1)
+    return window._replace(unit=EVERYTHING, stretches=(before, *window.stretches))
+
+
+def _of_id(text: str, as_of: AsOf) -> Window:
+    found = as_of.calendar.find(text, "--columns", UsageMistake)
+    if isinstance(found, FiscalPeriod):
+        return window_of_period(found, as_of, min(found.number - _ordinary(found, as_of), as_of.extras))
+    unit = {FiscalYear: "year", FiscalQuarter: "quarter"}.get(type(found), "week")
+    return window_of_days(found.first, found.last, found.last, unit, as_of)
+
+
+def _ordinary(period: FiscalPeriod, as_of: AsOf) -> int:
+    return len(as_of.calendar.year(period.year).periods)
+
+
+def window_of_period(period: FiscalPeriod, as_of: AsOf, extras: int) -> Window:
+    """Return a period on its own, an extra one too. extras: those that a balance at its end holds."""
+    extras = max(extras, 0)
+    if period.extra:
+        whole = (Stretch(period.fiscal, period.fiscal),)
+        return Window(period.first, period.last, period.last, "adjustments", whole, extras)
+    return window_of_days(period.first, period.last, period.last, "period", as_of)._replace(extras=extras)
+
+
+def window_of_days(first: date, last: date, whole_last: date, unit: str, as_of: AsOf) -> Window:
+    """Return the days from first through last of a unit that ends on whole_last."""
+    if unit.removeprefix("rest of ") in ("period", *_SHORT_UNITS):
+        within = stretches(as_of.calendar, first, last, 0, crossing=False)
+    else:
+        within = stretches(as_of.calendar, first, last, as_of.extras)
+    return Window(first, last, whole_last, unit, within, as_of.extras)
+
+
+def rest_of_cut(window: Window) -> tuple[date, date] | None:
+    """Return the days of the compared unit after the cut, or None where nothing was cut."""
+    return (window.last + _ONE_DAY, window.cut_last) if window.cut_last else None
+
+
+def up_to(window: Window, calendar: FiscalCalendar) -> tuple[Stretch, ...]:
+    """Return all that a balance at the window's end holds since the fiscal year of that day began."""
+    day = window.balance_day
+    return stretches(calendar, calendar.year_of(day).first, day, window.extras)

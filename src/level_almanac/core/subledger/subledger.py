@@ -1,0 +1,208 @@
+"""What reports over documents have in common: the lines of one side, its parties, and the tally of their proof."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from functools import cached_property
+from typing import Any, Literal
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words
+from level_almanac.core.fields import SIGNED, LineField
+from level_almanac.core.header import as_of_for, as_of_words, data_facts, data_words, selection_facts
+from level_almanac.core.lines.conditions import DayReach
+from level_almanac.core.lines.rule import Rule
+from level_almanac.core.lines.rules import condition_rules, entity_rule
+from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.requests.shared import condition_options, entity_option
+from level_almanac.core.spans.as_of import AsOfRequest
+from level_almanac.core.subledger.open_items import Item
+from level_almanac.core.table.model import Cell, Counted, Part
+from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
+from level_almanac.files.tables import SIDE_OF
+from level_almanac.files.validation.findings import standing_code
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Constant, Joined
+from level_almanac.store.line_query import left_out, lines, lines_met
+from level_almanac.store.predicate import FieldTest, Predicate
+
+Side = Literal["payable", "receivable"]
+_ZERO = Decimal(0)
+_ITEM_FIELDS = (
+    "entity", "party", "kind", "number", "line", "date", "due", "posted", "amount", "settles", "applied", "reference",
+)  # fmt: skip
+_PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SubledgerRequest(Request):
+    """Which documents a report is of. side: payable or receivable; when: the day that it is made for."""
+
+    side: Side = option("side", "", "choice", choices=("payable", "receivable"), argument=True, required=True)
+    when: AsOfRequest = inner(AsOfRequest, without=("compare",))
+    conditions: Conditions = condition_options()
+    entities: tuple[str, ...] = entity_option()
+
+
+class Subledger:
+    """The lines of payables or receivables that a report is of, all that were posted, ever.
+
+    further: the fields whose values each line is to bring along.
+    """
+
+    def __init__(self, book: Book, request: SubledgerRequest, today: date, further: Sequence[str] = ()) -> None:
+        self.book, self.request, self.today = book, request, today
+        self.table = SIDE_OF[request.side]
+        self.fields = book.line_fields(self.table)
+        if not book.parts_of(self.table):
+            step = f'add an [[intake]] block with table = "{self.table}" and run `almanac load`'
+            raise BookMistake(Mistake(f"no {self.table} are loaded", "almanac.toml", next_step=step))
+        self.selection = book.select(request.entities)
+        self.as_of = as_of_for(book, self.selection.calendar, request.when, today, (self.table,))
+        self.day = self.as_of.day
+        self.further = [self.field(name, "--by") for name in further]
+        self.rules: tuple[Rule, ...] = (
+            *entity_rule(self.selection),
+            *condition_rules(request.conditions, self.fields, DayReach(self.as_of, today)),
+        )
+        self.names = _party_names(book)
+        self.items = self._read()
+
+    def field(self, name: str, where: str) -> LineField:
+        """Return a field of the lines; raise UsageMistake for one that they lack."""
+        found = self.fields.by_name.get(name.strip())
+        if found is None:
+            what, hint = f"{self.table} have no such field", nearest(name, self.fields.by_name)
+            raise UsageMistake(Mistake(what, where, repr(name), f"one that `almanac fields {self.table}` tells", hint))
+        return found
+
+    def _read(self) -> list[Item]:
+        """Return the lines of every entity whose amounts can be added, in the order of the exports."""
+        own = [self.fields.by_name[name].value for name in _ITEM_FIELDS]
+        values = [*own, Place("party"), _PLACE, *(each.value for each in self.further)]
+        source = self.book.line_source(self.fields, [rule.predicate for rule in self.rules])
+        comparable = set(self.selection.comparable)
+        found = []
+        for left_by, entity, party, kind, number, line, *rest in lines_met(self.book.engine, source, values):
+            dated, due, posted, amount, settles, applied, reference, told, place, *further = rest
+            if entity in comparable:
+                found.append(
+                    Item(
+                        entity,
+                        party,
+                        kind,
+                        number,
+                        line,
+                        dated,
+                        due,
+                        posted,
+                        Decimal(amount),
+                        settles,
+                        applied,
+                        reference,
+                        place,
+                        told,
+                        left_by,
+                        tuple(further),
+                    )
+                )
+        return found
+
+    @cached_property
+    def chosen(self) -> list[Item]:
+        """The lines of the entities that the report is of, whatever its conditions."""
+        return [item for item in self.items if item.entity in self.selection.entities]
+
+    def key_of(self, item: Item) -> str:
+        """Return what a person points at a document with; its entity before it where there are several."""
+        return item.key if len(self.selection.entities) == 1 else f"{item.entity}/{item.key}"
+
+    def rule_of(self, item: Item) -> str:
+        """Return what a proof calls the rule that leaves a line out, or nothing where it meets all."""
+        return self.rules[item.left_by].words if item.left_by < len(self.rules) else ""
+
+    def standing(self, party: str) -> str:
+        """Return the code that stands for a party's."""
+        return standing_code(party, self.book.settings.parties.same_as) or party
+
+    def name_of(self, party: str) -> str:
+        """Return a party's name, or its code where it is on no list."""
+        return self.names.get(party, party)
+
+    def considered(self, rules: Sequence[Predicate] = ()) -> Counted:
+        """Return how many lines the table has, and what those that meet the rules come to, signed; asked apart."""
+        comparable = FieldTest("entity", "is", self.selection.comparable)
+        source = self.book.line_source(self.fields, [comparable, *rules])
+        found = left_out(self.book.engine, source, SIGNED[self.table])
+        counted = [Counted(each.lines, each.amount) for each in found if each.rule != 0]
+        amount = sum((each.amount for each in found if each.rule is None), _ZERO)
+        return Counted(sum(each.lines for each in counted), amount)
+
+    def facts(self) -> dict[str, str]:
+        """Return what heads the report, by key."""
+        facts = {
+            "side": self.request.side,
+            **selection_facts(self.selection),
+            "as_of": self.day.isoformat(),
+            "as_of_chosen": self.as_of.how,
+        }
+        if self.request.conditions:
+            facts["conditions"] = " · ".join(self.request.conditions.words)
+        return facts | data_facts(self.book)
+
+    def subtitle(self, *words: str) -> tuple[str, ...]:
+        """Return what heads the report, as lines to be read. words: of this report, on a line with the conditions."""
+        told = [*(word for word in words if word), *self.request.conditions.words]
+        return (
+            f"{self.selection.words} · {self.selection.currency}",
+            as_of_words(self.book, self.as_of, self.today),
+            *([" · ".join(told)] if told else []),
+            data_words(self.book),
+        )
+
+
+def _party_names(book: Book) -> dict[str, str]:
+    fields = book.line_fields("parties")
+    source = book.line_source(fields)
+    return dict(lines(book.engine, source, [Place("party"), Place("name")], ()))
+
+
+class Tally:
+    """The lines that rules left out, and those that are shown: what a proof is made of. order: of the rules."""
+
+    def __init__(self, order: Sequence[str]) -> None:
+        self._parts: dict[str, list[Any]] = {rule: [0, _ZERO] for rule in ("", *order)}
+
+    def add(self, rule: str, amount: Decimal) -> None:
+        """Count a line under the rule that leaves it out, or as shown where that is empty."""
+        part = self._parts.setdefault(rule, [0, _ZERO])
+        part[0] += 1
+        part[1] += amount
+
+    @property
+    def shown(self) -> Counted:
+        """The lines that are shown."""
+        return Counted(*self._parts[""])
+
+    @property
+    def parts(self) -> tuple[Part, ...]:
+        """What each rule left out, where it did."""
+        return tuple(Part(rule, Counted(*counted)) for rule, counted in self._parts.items() if rule and counted[0])
+
+
+def age_of(item: Item, day: date, by: str) -> int:
+    """Return how many days late a document is on a day, by its due date or its own; by that where it has no other."""
+    return (day - (item.due or item.dated if by == "due" else item.dated)).days
+
+
+def in_order(cell: Cell, key: str) -> tuple[Any, ...]:
+    """Return what rows are sorted by, largest first and ties by key, blank ones last."""
+    number = cell if isinstance(cell, Decimal | int) else None
+    return (number is None, -number if number is not None else 0, key)
+
+
+def later_words(day: date) -> str:
+    """Return what a proof calls the lines that came after a report's day."""
+    return f"posted after {day_words(day)}"

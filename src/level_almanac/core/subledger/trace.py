@@ -1,0 +1,150 @@
+"""The documents behind a figure of aging, documents or parties: what settled each, and its lines in the ledger."""
+
+from collections import defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from decimal import Decimal
+from typing import Any, NamedTuple
+
+from level_almanac.core.subledger.open_items import Application, OpenItems
+from level_almanac.core.subledger.subledger import Subledger
+from level_almanac.core.table.model import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.table.pointing import head_words
+from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Constant, Expression, Joined
+from level_almanac.store.line_query import Order, lines
+from level_almanac.store.predicate import FieldTest, Predicate, Some
+
+_ZERO = Decimal(0)
+_PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
+Share = tuple[int, Decimal]
+"""The position of a line among those posted by the day, and what of the figure it makes up."""
+
+
+class TracedDocuments(NamedTuple):
+    """The report, the row and column that were meant, and the lines that make up the figure."""
+
+    table: ReportTable
+    row: Row
+    column: Column
+    subledger: Subledger
+    open: OpenItems
+    shares: Sequence[Share]
+
+
+def documents_table(found: TracedDocuments) -> ReportTable:
+    """Return the report: each document with its applications and ledger lines."""
+    subledger, open_ = found.subledger, found.open
+    total = sum((share for _, share in found.shares), _ZERO)
+    cell = found.row.cells.get(found.column.key)
+    decimals = subledger.selection.decimals
+    rows = list(_rows(found))
+    keys = [subledger.key_of(open_.items[at]) for at, _ in found.shares]
+    rows.append(Row("total", "Total", 0, "total", {"figure": total}, adds=tuple((1, key) for key in keys)))
+    shown = Decimal(cell) if isinstance(cell, Decimal | int) else _ZERO
+    off = "" if total == shown else f": off by {total - shown:+,f}"
+    everything = subledger.considered()
+    behind = sum((open_.items[at].signed for at, _ in found.shares), _ZERO)
+    others = Counted(everything.lines - len(found.shares), everything.amount - behind)
+    return ReportTable(
+        title=f"Behind {found.row.label}",
+        facts={**found.table.facts, "traced": found.row.key, "report": found.table.title},
+        subtitle=(f"{found.table.title} · {found.row.label} · {head_words(found.column)}", *found.table.subtitle),
+        columns=(
+            Column("date", "in effect", "date"),
+            Column("amount", "document", "amount", decimals, adds=False),
+            found.column._replace(key="figure", adds=True),
+            Column("account", "account", "text"),
+            Column("ledger", "in the ledger", "amount", decimals, covers="debits positive", adds=False),
+            Column("export", "line of the export", "text"),
+        ),
+        rows=tuple(rows),
+        key_label="document",
+        proof=Proof(
+            measure="amount, signed by kind",
+            considered=everything,
+            shown=Counted(len(found.shares), behind),
+            left_out=(Part("not behind it", others),) if others.lines else (),
+            checks=(Check(f"the documents sum to the figure{off}", not off),),
+            decimals=decimals,
+            table=subledger.table,
+        ),
+    )
+
+
+def _rows(found: TracedDocuments) -> Iterator[Row]:
+    open_ = found.open
+    applied: defaultdict[int, list[Application]] = defaultdict(list)
+    for application in open_.applications:
+        applied[application.to].append(application)
+        applied[application.by].append(application)
+    ledger = _ledger(found)
+    for at, share in found.shares:
+        item = open_.items[at]
+        key = found.subledger.key_of(item)
+        line = "" if item.line == "1" else f"/{item.line}"
+        name = found.subledger.name_of(item.party)
+        yield Row(f"{key}:heading", f"{item.party} {name}: {item.kind} {item.number}{line}", 0, "heading")
+        yield Row(
+            f"{key}>own", item.kind, 1, "line", {"date": item.posted, "amount": item.signed, "export": item.place}
+        )
+        for application in sorted(applied[at], key=lambda each: each.day):
+            other = open_.items[application.by if application.to == at else application.to]
+            yield Row(
+                f"{key}>{other.key}",
+                f"{'settled by' if application.to == at else 'settles'} {other.kind} {other.number}",
+                1,
+                "line",
+                {"date": application.day, "amount": -item.sign * application.amount, "export": other.place},
+            )
+        booked = ledger.of(item.entity, item.party, "document", item.number)
+        for number, (words, cells) in enumerate(booked, 1):
+            yield Row(f"{key}>ledger{number}", f"ledger {words}", 1, "line", cells)
+        paid = ledger.of(item.entity, item.party, "reference", item.reference) if item.reference else []
+        for number, (words, cells) in enumerate(paid, 1):
+            yield Row(f"{key}>run{number}", f"ledger {words}, by its reference", 1, "line", cells)
+        yield Row(key, f"{item.number}{line} in the figure", 0, "subtotal", {"figure": share})
+
+
+class _Ledger(NamedTuple):
+    """Ledger lines by entity, by `document` or `reference`, and by what stands there; each with its party, if any."""
+
+    lines: Mapping[tuple[str, str, str], Sequence[tuple[str | None, str, dict[str, Any]]]]
+
+    def of(self, entity: str, party: str, by: str, word: str) -> list[tuple[str, dict[str, Any]]]:
+        """Return the lines under a word that are of this party, or of none: numbers are each party's own."""
+        found = self.lines.get((entity, by, word), ())
+        return [(words, cells) for of, words, cells in found if of is None or of == party]
+
+
+def _ledger(found: TracedDocuments) -> _Ledger:
+    """Return the ledger lines of the documents by their number, and those of payments by their reference."""
+    items = [found.open.items[at] for at, _ in found.shares]
+    if not items:
+        return _Ledger({})
+    numbers = {item.number for item in items}
+    references = {item.reference for item in items if item.reference}
+    rules: list[Predicate] = [
+        FieldTest("entity", "is", tuple(sorted({item.entity for item in items}))),
+        Some(
+            (
+                FieldTest("document", "is", tuple(sorted(numbers))),
+                FieldTest("reference", "is", tuple(sorted(references)) or ("",)),
+            )
+        ),
+    ]
+    subledger = found.subledger
+    book = subledger.book
+    names = ("entity", "journal", "line", "posted", "account", "document", "reference", "party", "amount")
+    values: list[Expression] = [*(Place(name) for name in names), _PLACE]
+    source = book.line_source(book.line_fields("ledger"), rules)
+    order = [Order(Place("posted")), Order(Place("journal")), Order(Place("line"), as_number=True)]
+    under: defaultdict[tuple[str, str, str], list[tuple[str | None, str, dict[str, Any]]]] = defaultdict(list)
+    for row in lines(book.engine, source, values, order):
+        entity, journal, line, posted, account, document, reference, party, amount, place = row
+        cells = {"date": posted, "account": account, "ledger": amount, "export": place}
+        told = (subledger.standing(party) if party else None, f"{journal}/{line}", cells)
+        if document in numbers:
+            under[entity, "document", document].append(told)
+        elif reference:
+            under[entity, "reference", reference].append(told)
+    return _Ledger(under)

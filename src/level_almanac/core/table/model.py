@@ -1,0 +1,178 @@
+"""What every report is made as and every renderer takes: one frozen value (docs/output.md)."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from types import MappingProxyType
+from typing import Literal, NamedTuple
+
+from level_almanac.core.table.chart_data import Chart
+from level_almanac.core.table.style import Look
+
+Cell = Decimal | date | int | str | None
+ColumnKind = Literal["amount", "percent", "number", "count", "date", "text"]
+RowKind = Literal["group", "heading", "line", "subtotal", "total", "blank"]
+
+
+class Derived(NamedTuple):
+    """How a column follows from two others: `of` less `over`, as an amount or in percent of `over`'s size.
+
+    favourable: whether the sign is turned where less is better, as a variance's is.
+    """
+
+    of: str
+    over: str
+    percent: bool = False
+    favourable: bool = False
+
+
+class Column(NamedTuple):
+    """One column. decimals: shown after the point; first, through: the days it covers; complete: whether the data
+    covers them all, None where that is not asked; covers, extent: the same in words for its head; scenario: the plan
+    it is of, or empty; derived: what it is made of; series: what it is one of, where a span is divided; adds: whether
+    a total's cell is the sum of those above it, as a balance or an average is not.
+    """
+
+    key: str
+    label: str
+    kind: ColumnKind
+    decimals: int = 0
+    first: date | None = None
+    through: date | None = None
+    complete: bool | None = None
+    covers: str = ""
+    extent: str = ""
+    scenario: str = ""
+    derived: Derived | None = None
+    series: str = ""
+    adds: bool = True
+
+
+class Row(NamedTuple):
+    """One row: its key (what a person points with), label, level of indentation, kind, and cells by column key.
+
+    percent: whether its amounts are ratios in percent, whose changes are in points; adds: the keys of the rows that it
+    is the sum of, each with a sign; favourable: -1 where a variance turns the sign, because less is better; decimals:
+    of its figures where they are no money, and so are never shown in thousands.
+    """
+
+    key: str
+    label: str
+    level: int
+    kind: RowKind
+    cells: Mapping[str, Cell] = MappingProxyType({})
+    percent: bool = False
+    adds: tuple[tuple[int, str], ...] = ()
+    favourable: int = 1
+    decimals: int | None = None
+
+    @property
+    def is_money(self) -> bool:
+        """Whether its figures in columns of amounts are amounts."""
+        return not self.percent and self.decimals is None
+
+
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """A number of lines and what they come to."""
+
+    lines: int
+    amount: Decimal
+
+    def __add__(self, other: "Counted") -> "Counted":
+        return Counted(self.lines + other.lines, self.amount + other.amount)
+
+
+class Part(NamedTuple):
+    """Some of the lines considered: those that one rule kept out of the report, or that are shown in one way."""
+
+    rule: str
+    counted: Counted
+
+
+class Note(NamedTuple):
+    """A remark that holds amounts: `{}` stands in the words for each, and the report's style says how it is written."""
+
+    words: str
+    amounts: tuple[Decimal, ...] = ()
+    decimals: int = 2
+
+
+class Explanation(NamedTuple):
+    """What a person wrote of a figure. row, column: its keys; of: the same in words; stale: the figure that it was
+    written for, where it is another now.
+    """
+
+    row: str
+    column: str
+    of: str
+    text: str
+    by: str = ""
+    stale: Decimal | None = None
+
+
+class Check(NamedTuple):
+    """One thing that must hold, in words that also tell by how much it does not."""
+
+    words: str
+    holds: bool
+
+
+class Proof(NamedTuple):
+    """The accounting of all lines that a report considered: they are what it shows and what its rules left out.
+
+    measure: what the amounts are of; considered: counted apart from the report's own query; shown_as: how what is
+    shown falls into parts, where it does; table: whose lines; further: proofs of what else was considered; unit: what
+    is counted.
+    """
+
+    measure: str
+    considered: Counted
+    shown: Counted
+    left_out: tuple[Part, ...]
+    checks: tuple[Check, ...] = ()
+    decimals: int = 2
+    shown_as: tuple[Part, ...] = ()
+    table: str = "ledger"
+    further: tuple["Proof", ...] = ()
+    unit: str = "line"
+
+    @property
+    def adds_up(self) -> bool:
+        """Whether no line is lost or counted twice; where not, the report is wrong."""
+        return sum((each.counted for each in self.left_out), self.shown) == self.considered
+
+    @property
+    def balances(self) -> bool:
+        """Whether the proof adds up and all its checks hold."""
+        return (
+            self.adds_up and all(check.holds for check in self.checks) and all(more.balances for more in self.further)
+        )
+
+
+class ReportTable(NamedTuple):
+    """A report. facts: what it was made of, by key; subtitle: the same as lines to be read; key_label: the head of the
+    row labels; show_keys: whether row keys stand beside the labels; look: how numbers, days and paper are to look;
+    behind: the lines behind its figures, in groups by row key, as a table or none; chart: what is drawn of it;
+    explanations: of single figures, numbered from 1 in their order.
+    """
+
+    title: str
+    facts: Mapping[str, str]
+    subtitle: tuple[str, ...]
+    columns: tuple[Column, ...]
+    rows: tuple[Row, ...]
+    key_label: str = ""
+    show_keys: bool = False
+    proof: Proof | None = None
+    notes: tuple[Note | str, ...] = ()
+    look: Look = Look()
+    behind: tuple["ReportTable", ...] = ()
+    chart: Chart | None = None
+    explanations: tuple["Explanation", ...] = ()
+
+    @property
+    def marks(self) -> Mapping[tuple[str, str], int]:
+        """The number of the explanation of each figure that has one, by the keys of its row and column."""
+        return {(each.row, each.column): number for number, each in enumerate(self.explanations, 1)}

@@ -1,0 +1,1 @@
+"""What lies behind a figure."""

@@ -1,0 +1,63 @@
+"""What was last run in a book: the last report's command, and the answers of each run of a page."""
+
+import json
+from collections.abc import Mapping
+from contextlib import suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+from level_almanac.files.stamps import STORE_FOLDER
+from level_almanac.whole_file import write_whole
+
+_LAST = "last-report.json"
+_ANSWERS = "answers.jsonl"
+
+
+@dataclass(frozen=True, slots=True)
+class Answers:
+    """The answers of one run of a page. at: when, in words."""
+
+    page: str
+    at: str
+    answers: Mapping[str, str]
+
+
+def keep_last(root: Path, words: tuple[str, ...]) -> None:
+    """Keep the words of a report's command; a book on a read-only disk keeps none."""
+    with suppress(OSError):
+        write_whole(root / STORE_FOLDER / _LAST, json.dumps(list(words), ensure_ascii=False), lasting=False)
+
+
+def last_words(root: Path) -> tuple[str, ...]:
+    """Return the words of the last report's command, none where no report was made."""
+    try:
+        return tuple(map(str, json.loads((root / STORE_FOLDER / _LAST).read_text(encoding="utf-8"))))
+    except (OSError, ValueError):
+        return ()
+
+
+def keep_answers(root: Path, answers: Answers) -> None:
+    """Add the answers of one run; a book on a read-only disk keeps none."""
+    line = json.dumps({"page": answers.page, "at": answers.at, "answers": dict(answers.answers)}, ensure_ascii=False)
+    try:
+        with (root / STORE_FOLDER / _ANSWERS).open("a", encoding="utf-8") as stream:
+            stream.write(f"{line}\n")
+    except OSError:
+        pass
+
+
+def kept_answers(root: Path, page: str) -> list[Answers]:
+    """Return the answers of every run of a page, oldest first; a line cut short by a killed run is passed over."""
+    found = []
+    try:
+        lines = (root / STORE_FOLDER / _ANSWERS).read_text(encoding="utf-8").splitlines()
+    except OSError:
+        return []
+    for line in lines:
+        try:
+            plain = json.loads(line)
+            if plain["page"] == page:
+                found.append(Answers(page, str(plain["at"]), {str(k): str(v) for k, v in plain["answers"].items()}))
+        except (ValueError, KeyError, TypeError, AttributeError):
+            continue
+    return found
