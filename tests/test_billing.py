@@ -80,7 +80,7 @@ def test_two_dates_differ_by_exactly_the_entries_in_transit(
         first=first, last=last, payments_by=by, charges_by="served" if served else "posted", conditions=conditions
     )
     plain = BillingRequest(first=first, last=last, conditions=conditions)
-    table, posted = billing(book, request, TODAY), billing(book, plain, TODAY)
+    table, posted = billing(book, request, TODAY).table, billing(book, plain, TODAY).table
     assert table.proof is not None
     assert table.proof.balances
     found = transits(Made(book, request, TODAY).entries)
@@ -94,7 +94,7 @@ def test_two_dates_differ_by_exactly_the_entries_in_transit(
     listed = billing(book, BillingRequest(
         first=first, last=last, payments_by=by, charges_by=request.charges_by, conditions=conditions, lines=True,
         view="in-transit",
-    ), TODAY)  # fmt: skip
+    ), TODAY).table  # fmt: skip
     lines = [row for row in listed.rows if row.kind == "line"]
     assert len(lines) == sum(each.only_other.lines + each.only_posted.lines for each in found)
 
@@ -216,7 +216,7 @@ def test_a_small_book_worked_by_hand(tmp_path: Path, options: list[str], expecte
          "almanac: the range is longer than the book allows: 1 Jan–10 Feb 2026, 41 days; "
          "expected 31 days, as [billing] most_days"),
         (["--by", "offise"], 2, "almanac: --by: the table billing has no such field: 'offise'"),
-        (["--unposted", "--in-transit"], 2, "Error: --unposted and --in-transit are two lists; ask for one of them"),
+        (["--unposted", "--in-transit"], 2, "almanac: --unposted and --in-transit: these are two lists; ask for one of them"),
         (["--payments-by", "cheque"], 2, "Error: Invalid value for '--payments-by': 'cheque' is not one of 'posted', "
          "'checked', 'deposited'."),
     ],
@@ -247,6 +247,6 @@ def test_a_bad_line_of_billing_is_told_with_its_place(tmp_path: Path, line: str,
 
 
 def test_no_amount_of_a_report_is_a_binary_float(book: Book) -> None:
-    table = billing(book, BillingRequest(by="office"), TODAY)
+    table = billing(book, BillingRequest(by="office"), TODAY).table
     cells: list[Any] = [cell for row in table.rows for cell in row.cells.values()]
     assert not any(isinstance(cell, float) for cell in cells)

@@ -122,7 +122,7 @@ def test_a_cash_figure_can_be_traced(by_hand: SmallBook) -> None:
     ("words", "message"),
     [
         (("statement", "balance", "--basis", "cash"), "--basis: the cash basis is for income and costs alone"),
-        (("statement", "income", "--basis", "cash", "--with-lines", "-o", "x.html"), "--with-lines goes with what was booked"),
+        (("statement", "income", "--basis", "cash", "--with-lines", "-o", "x.html"), "--with-lines: it goes with what was booked: --basis cash; `almanac trace statement` takes --basis cash"),
         (("trace", "statement", "income", "--basis", "cash", "--row", "6000"), "a figure on the cash basis is traced by itself"),
     ],
 )  # fmt: skip
@@ -194,8 +194,8 @@ def test_over_a_life_in_which_all_was_paid_cash_is_what_was_booked(
         assert book.load().code == 0
         request = StatementRequest(when=AsOfRequest(year="2026"), columns="each quarter; year")
         opened = Book.open(folder)
-        paid = statement(opened, replace(request, basis="cash"), date(2026, 9, 30))
-        booked = statement(opened, request, date(2026, 9, 30))
+        paid = statement(opened, replace(request, basis="cash"), date(2026, 9, 30)).table
+        booked = statement(opened, request, date(2026, 9, 30)).table
     rows: dict[str, list[Any]] = {row.key: list(row.cells.values()) for row in paid.rows}
     for row in booked.rows:
         if row.key in ("6000", "6100", "result"):

@@ -228,7 +228,7 @@ def test_what_cannot_be_told_is_said_in_one_line(tmp_path: Path, words: list[str
 
 
 def test_figures_of_growth_are_traced(book: Book, demo: Path) -> None:
-    table = growth(book, GrowthRequest(of=MeasuredRequest(table="sales"), each=("quarter",)), TODAY)
+    table = growth(book, GrowthRequest(of=MeasuredRequest(table="sales"), each=("quarter",)), TODAY).table
     told = next(row.cells for row in table.rows if row.key == "2026-Q3")
     for column in ("now", "before", "last-year"):
         ran = run_almanac("trace", "growth", "sales", "--each", "quarter", "--row", "2026-Q3", "--column", column,

@@ -13,13 +13,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import COMMAND, ENVIRONMENT, MakeBook, SmallBook, run_almanac
-from level_almanac.cli.page_options import command_words, page_options, with_when, within_edition
 from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.fields import line_fields
 from level_almanac.core.language.days import DayContext
 from level_almanac.core.lines.conditions import read_condition
 from level_almanac.core.pages.filling import Filled, filled
+from level_almanac.core.pages.options import page_words, saved_page, with_when, within_edition
 from level_almanac.core.pages.questions import AnswerReader
+from level_almanac.core.reports.registry import all_reports
 from level_almanac.errors import AlmanacError, UsageMistake
 from level_almanac.files.page_reading import pages_named, read_page
 from level_almanac.files.page_writing import keep_locks, locked_on, page_text, read_locks, write_page
@@ -89,6 +90,7 @@ def test_a_pair_is_as_long_as_it_may_be_and_no_longer(first: date, more: int, lo
 
 
 END = date(2026, 5, 31)
+REPORTS = all_reports()
 
 
 @pytest.mark.parametrize(
@@ -117,24 +119,30 @@ END = date(2026, 5, 31)
 def test_when_a_page_is_made_for_in_an_edition(
     words: tuple[str, ...], options: dict[str, str], when: dict[str, str], made: dict[str, str]
 ) -> None:
-    assert within_edition(Filled(words, dict(options)), when, END).options == made
+    assert within_edition(Filled(words, dict(options)), REPORTS[words[0]], when, END).options == made
 
 
 def test_an_edition_of_the_last_ordinary_period_leaves_adjustments_out_of_every_page() -> None:
-    made = within_edition(Filled(("trial",), {}), {"period": "2025-P12"}, date(2025, 9, 30), extras=False)
+    made = within_edition(
+        Filled(("trial",), {}), REPORTS["trial"], {"period": "2025-P12"}, date(2025, 9, 30), extras=False
+    )
     assert made.options == {"as-of": "2025-09-30", "adjustments": "without"}
-    own = within_edition(Filled(("trial",), {"adjustments": "with"}), {"period": "2025-P12"}, END, extras=False)
+    own = within_edition(
+        Filled(("trial",), {"adjustments": "with"}), REPORTS["trial"], {"period": "2025-P12"}, END, extras=False
+    )
     assert own.options["adjustments"] == "with"
-    balance = within_edition(Filled(("statement", "balance"), {}), {"period": "2025-P12"}, END, extras=False)
+    balance = within_edition(
+        Filled(("statement", "balance"), {}), REPORTS["statement"], {"period": "2025-P12"}, END, extras=False
+    )
     assert balance.options == {"period": "2025-P12"}, "its own --period leaves them out"
 
 
 def test_a_day_that_is_asked_for_wins_over_the_page() -> None:
     page = Filled(("trial",), {"year": "2025", "level": "2"})
-    assert with_when(page, {"period": "2026-P08"}).options == {"level": "2", "period": "2026-P08"}
-    assert with_when(page, {}) == page
+    assert with_when(page, REPORTS["trial"], {"period": "2026-P08"}).options == {"level": "2", "period": "2026-P08"}
+    assert with_when(page, REPORTS["trial"], {}) == page
     with pytest.raises(UsageMistake, match="`calendar` is not asked for by this"):
-        with_when(Filled(("calendar",), {}), {"period": "2026-P08"})
+        with_when(Filled(("calendar",), {}), REPORTS["calendar"], {"period": "2026-P08"})
 
 
 @pytest.mark.parametrize(
@@ -146,7 +154,7 @@ def test_a_day_that_is_asked_for_wins_over_the_page() -> None:
     ],
 )
 def test_options_are_those_of_the_command_line(options: dict[str, str | bool | list[str]], words: list[str]) -> None:
-    assert command_words(Filled(("statement", "income"), options), "p") == ["statement", "income", *words]
+    assert page_words(Filled(("statement", "income"), options), REPORTS["statement"]) == ["statement", "income", *words]
 
 
 def test_what_is_saved_is_what_was_given() -> None:
@@ -163,7 +171,7 @@ def test_what_is_saved_is_what_was_given() -> None:
         "--by",
         "account",
     ]
-    report, options = page_options(words)
+    report, options = saved_page(words)
     assert report == ["list", "ledger"]
     assert options == {
         "between": ["-5", "7.50"],
@@ -173,12 +181,17 @@ def test_what_is_saved_is_what_was_given() -> None:
         "by": "account",
     }
     for wrong, told in (
-        (["list"], "Missing parameter"),
-        (["trial", "--levl", "2"], "No such option"),
-        (["trial", "--level", "x"], "not a valid integer"),
+        (["list", "ledger", "more"], "REPORT list: more arguments than it takes: 'more'"),
+        (["aging"], "REPORT aging: an argument is missing; expected SIDE"),
+        (["trial", "--levl", "2"], "REPORT trial: there is no such option: --levl; expected .*; did you mean 'level'"),
+        (
+            ["trial", "--level"],
+            "REPORT trial: an option without its value: --level; expected a whole number, 1 or more",
+        ),
+        (["trial", "--level", "x"], "REPORT trial: --level: not allowed here: 'x'; expected a whole number, 1 or more"),
     ):
         with pytest.raises(Exception, match=told):
-            page_options(wrong)
+            saved_page(wrong)
 
 
 def test_rewriting_leaves_alone_what_does_not_change() -> None:

@@ -400,7 +400,7 @@ def test_a_page_that_is_wrong_is_told_by_file_key_and_word(book: Path) -> None:
     for told in (
         "6 pages looked at, 5 wrong",
         "pages/a.toml: LAYOUT: no layout has this name: 'incom'; expected ferries, income or balance; did you mean 'income'?",
-        "pages/b.toml: options.colums: `statement` has no such option;",
+        "pages/b.toml: options.colums: there is no such option;",
         "pages/c.toml: --only: ",
         "pages/d.toml: report: not a report that can be a page: 'load';",
         "pages/e.toml: not TOML:",

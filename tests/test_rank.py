@@ -94,8 +94,19 @@ def test_all_other_and_those_shown_are_the_total_of_each_group(
     )  # fmt: skip
 
     def made(show: Literal["all", "members", "all-other"], most: int = top) -> ReportTable:
-        limit = {"bottom": most} if rising else {"top": most}
-        return rank(book, RankRequest(of=of, within=within, span=span, rank_by=rank_by, show=show, **limit), TODAY)  # type: ignore[arg-type]
+        return rank(
+            book,
+            RankRequest(
+                of=of,
+                within=within,
+                span=span,
+                rank_by=rank_by,
+                show=show,
+                top=None if rising else most,
+                bottom=most if rising else None,
+            ),
+            TODAY,
+        ).table
 
     table, alone, every = made("all"), made("all-other"), made("all", 10_000)
     assert table.proof is not None

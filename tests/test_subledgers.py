@@ -305,13 +305,22 @@ def test_a_trace_reaches_the_applications_and_the_ledger_lines(demo: Path) -> No
     [
         (("aging", "payable", "--by", "vessle"), "--by: payables have no such field: 'vessle'"),
         (("aging", "payable", "--sort", "61-91"), "--sort: the report has no such column: '61-91'"),
-        (("aging", "payable", "--buckets", "30,20"), "'30,20' are no buckets"),
-        (("documents", "payable", "--open", "--overdue"), "--open and --overdue: ask for one of them"),
+        (
+            ("aging", "payable", "--buckets", "30,20"),
+            "--buckets: not allowed here: '30,20'; expected the last day late of each bucket, rising, as 30,60,90",
+        ),
+        (
+            ("documents", "payable", "--open", "--overdue"),
+            "--open and --overdue: these are lists of their own; ask for one of them",
+        ),
         (("documents", "payable", "--date", "settled"), "--date: not a date of documents: 'settled'"),
         (("documents", "payable", "--over", "5", "--on", "amuont"), "--on: no column to go by has this name: 'amuont'"),
         (("documents", "payable", "--from", "2026-01-01"), "only one end of the range is given"),
         (("parties", "payable", "--show", "payed"), "--show: the report has no such column: 'payed'"),
-        (("parties", "payable", "--on", "paid"), "--on goes with a limit such as --over"),
+        (
+            ("parties", "payable", "--on", "paid"),
+            "--on: there is no limit that it goes with; say one, such as --over 7500",
+        ),
         (
             ("parties", "payable", "--show", "payee", "--over", "5"),
             "--over: no number is shown; show an amount, or name one",

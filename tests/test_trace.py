@@ -14,30 +14,31 @@ import second_route
 from conftest import LONG, Almanac
 from level_almanac.core.book import Book
 from level_almanac.core.reports.list.report import ListRequest, listing
-from level_almanac.core.reports.list.trace import listing_behind
-from level_almanac.core.reports.statement.report import StatementRequest
-from level_almanac.core.reports.statement.trace import statement_behind
-from level_almanac.core.reports.trial.report import TrialRequest
-from level_almanac.core.reports.trial.trace import trial_behind
+from level_almanac.core.reports.list.trace import list_trace
+from level_almanac.core.reports.statement.report import StatementRequest, statement
+from level_almanac.core.reports.statement.trace import traced_statement
+from level_almanac.core.reports.trial.report import TrialRequest, trial
+from level_almanac.core.reports.trial.trace import traced_trial
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.spans.as_of import AsOfRequest
-from level_almanac.core.trace.figure import TraceRequest, trace
+from level_almanac.core.trace.figure import trace
 from level_almanac.core.trace.model import Traced
+from level_almanac.core.trace.request import TraceRequest
 
 TODAY = date(2026, 6, 17)
 ZERO = Decimal(0)
 WITH_BUDGET = "ptd; budget ptd; variance; ytd; budget ytd; change of ytd over ptd"
 Make = Callable[[Book], Traced]
 REPORTS: list[tuple[str, Make]] = [
-    ("trial", lambda book: trial_behind(book, TrialRequest(), TODAY, ())),
-    ("trial of a closed year", lambda book: trial_behind(book, TrialRequest(when=AsOfRequest(year="2025"), after_closing=True), TODAY, ())),
-    ("trial by level", lambda book: trial_behind(book, TrialRequest(when=AsOfRequest(period="2026-P08"), level=2), TODAY, ())),
-    ("income", lambda book: statement_behind(book, StatementRequest(), TODAY, ())),
-    ("income stored", lambda book: statement_behind(book, StatementRequest(signs="stored", level=2), TODAY, ())),
-    ("income by", lambda book: statement_behind(book, StatementRequest(by="department", level=1, columns="ptd; each entity ytd"), TODAY, ())),
-    ("ferries", lambda book: statement_behind(book, StatementRequest(layout="ferries", columns=WITH_BUDGET, entities=("LINE",)), TODAY, ())),
-    ("balance", lambda book: statement_behind(book, StatementRequest(layout="balance"), TODAY, ())),
-    ("only some lines", lambda book: statement_behind(book, StatementRequest(conditions=Conditions(("department is SEA",), ("memo contains crew",))), TODAY, ())),
+    ("trial", lambda book: traced_trial(book, trial(book, TrialRequest(), TODAY), ())),
+    ("trial of a closed year", lambda book: traced_trial(book, trial(book, TrialRequest(when=AsOfRequest(year="2025"), after_closing=True), TODAY), ())),
+    ("trial by level", lambda book: traced_trial(book, trial(book, TrialRequest(when=AsOfRequest(period="2026-P08"), level=2), TODAY), ())),
+    ("income", lambda book: traced_statement(book, statement(book, StatementRequest(), TODAY), ())),
+    ("income stored", lambda book: traced_statement(book, statement(book, StatementRequest(signs="stored", level=2), TODAY), ())),
+    ("income by", lambda book: traced_statement(book, statement(book, StatementRequest(by="department", level=1, columns="ptd; each entity ytd"), TODAY), ())),
+    ("ferries", lambda book: traced_statement(book, statement(book, StatementRequest(layout="ferries", columns=WITH_BUDGET, entities=("LINE",)), TODAY), ())),
+    ("balance", lambda book: traced_statement(book, statement(book, StatementRequest(layout="balance"), TODAY), ())),
+    ("only some lines", lambda book: traced_statement(book, statement(book, StatementRequest(conditions=Conditions(("department is SEA",), ("memo contains crew",))), TODAY), ())),
 ]  # fmt: skip
 
 
@@ -77,7 +78,7 @@ def test_the_lines_behind_every_cell_sum_to_it(book: Book, name: str, make: Make
 
 
 def test_the_lines_are_those_of_the_exports(book: Book, demo: Path) -> None:
-    traced = statement_behind(book, StatementRequest(entities=("LINE",)), TODAY, ("40210",))
+    traced = traced_statement(book, statement(book, StatementRequest(entities=("LINE",)), TODAY), ("40210",))
     table = trace(book, traced, TraceRequest(row="40210", column="ptd"))
     lines = {line.key.removeprefix("LINE/"): line for line in second_route.read(demo) if line.entity == "LINE"}
     wanted = {
@@ -100,9 +101,10 @@ def test_the_lines_behind_every_group_of_a_list_sum_to_it(book: Book, by: str) -
         when=AsOfRequest(year="2025"),
         compute=("size = give small if amount under 100; else large",),
     )
-    rows = [row for row in listing(book, request, TODAY).rows if row.cells]
+    whole = listing(book, request, TODAY)
+    rows = [row for row in whole.table.rows if row.cells]
     for row in rows if LONG else [*rows[::3], rows[-1]]:
-        found = listing_behind(book, request, row.key, TODAY)
+        found = list_trace(book, whole, TraceRequest(row=row.key))
         lines = [each.cells for each in found.rows if each.kind == "line"]
         assert len(lines) == row.cells["count"]
         for key in ("amount", "debit"):
@@ -124,7 +126,7 @@ def test_the_lines_behind_every_group_of_a_list_sum_to_it(book: Book, by: str) -
     ],
 )
 def test_a_row_is_named_as_it_stands_on_the_screen(book: Book, name: str, key: str) -> None:
-    traced = statement_behind(book, StatementRequest(entities=("LINE",)), TODAY, (name,))
+    traced = traced_statement(book, statement(book, StatementRequest(entities=("LINE",)), TODAY), (name,))
     assert [behind.row.key for behind in traced.rows] == [key]
 
 
@@ -209,7 +211,10 @@ def test_a_page_links_each_figure_to_its_lines_and_a_workbook_has_a_sheet(
         assert str(lines[place].value).endswith(str(label))
     assert zipfile.is_zipfile(sheet)
     refused = almanac("statement", "income", "--with-lines", book=demo)
-    assert (refused.code, "--with-lines goes with -o" in refused.err) == (2, True)
+    assert (refused.code, "--with-lines: the lines have no place to go to; say -o FILE.html" in refused.err) == (
+        2,
+        True,
+    )
 
 
 @pytest.mark.parametrize(

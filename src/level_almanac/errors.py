@@ -60,6 +60,12 @@ class BookMistake(AlmanacError):
     exit_code = 3
 
 
+class FoundMistake(AlmanacError):
+    """A check or a proof found something, as a command would end with 1 for."""
+
+    exit_code = 1
+
+
 class BookBusy(AlmanacError):
     """Another load is writing to the book."""
 

@@ -1,33 +1,28 @@
 """`almanac edition`."""
 
-import json
 import sys
 from collections.abc import Sequence
 from contextlib import AbstractContextManager, nullcontext
-from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 import click
 
+from level_almanac.cli.answers import told_answers
 from level_almanac.cli.names import EDITION, PAGES
 from level_almanac.cli.options import open_book
-from level_almanac.cli.page_run import PageRun, context_for, run_page, told_answers
 from level_almanac.cli.page_when import asked_when, page_when_options
-from level_almanac.cli.show import OutputRequest, check_outputs, hand_on, look_for, output_options
-from level_almanac.core.book import Book
-from level_almanac.core.editions.frozen import damage, frozen_book
-from level_almanac.core.editions.issued_figures import figures_in, moved_figures
+from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.editions.report import (
-    Verification,
-    Verified,
     edition_report,
     editions_report,
     verification_report,
 )
+from level_almanac.core.editions.verify import verified
+from level_almanac.core.pages.running import context_for
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake
-from level_almanac.files.editions import Edition, broken_files, edition_folder, edition_names, read_edition, seal_of
-from level_almanac.files.page_reading import pages_named, read_page
+from level_almanac.files.editions import edition_folder, edition_names, read_edition, seal_of
+from level_almanac.files.page_reading import pages_named
 from level_almanac.files.page_writing import LOCK_BROKEN
 
 _FORMATS = ("html", "pdf", "xlsx", "csv", "json", "md", "parquet", "txt")
@@ -94,8 +89,9 @@ def issue(
       almanac edition issue 2026-P08 --period 2026-P08 --pages month-end
       almanac edition issue 2025-audit --year 2025 --pages common/trial --pages common/balance --as pdf --as csv
     """
-    from level_almanac.cli.edition_issue import IssueRequest  # noqa: PLC0415  the writers are heavy
-    from level_almanac.cli.edition_issue import issue as issue_edition  # noqa: PLC0415  as above
+    from level_almanac.api.edition_files import WRITERS  # noqa: PLC0415  the writers are heavy
+    from level_almanac.core.editions.issue import IssueRequest  # noqa: PLC0415  as above
+    from level_almanac.core.editions.issue import issue as issue_edition  # noqa: PLC0415  as above
 
     book = open_book(ctx)
     found = asked_when(book, when)
@@ -117,7 +113,7 @@ def issue(
         findings=with_findings,
         unexplained=without_explanations,
     )
-    done = issue_edition(book, request, _progress)
+    done = issue_edition(book, request, WRITERS, _progress)
     for page in done.edition.pages:
         for words in page.findings:
             click.echo(f"warning: {page.name}: {words}", err=True)
@@ -160,7 +156,7 @@ def list_editions(ctx: click.Context, output: OutputRequest) -> None:
         except AlmanacError as error:
             click.echo(f"warning: {error}", err=True)
     found.sort(key=lambda each: each[0].issued_at)
-    hand_on(ctx, editions_report(book.settings.book.name, found)._replace(look=look), output)
+    show(ctx, editions_report(book.settings.book.name, found)._replace(look=look), output)
 
 
 @edition.command("show")
@@ -178,7 +174,7 @@ def show_edition(ctx: click.Context, name: str, output: OutputRequest) -> None:
     book = open_book(ctx)
     folder = edition_folder(book.file.root, name)
     table = edition_report(read_edition(folder), seal_of(folder).strip())
-    hand_on(ctx, table._replace(look=look_for(output, book)), output)
+    show(ctx, table._replace(look=look_for(output, book)), output)
 
 
 @edition.command()
@@ -198,12 +194,14 @@ def verify(ctx: click.Context, name: str, seal: str, output: OutputRequest) -> N
     Examples:
       almanac edition verify 2026-P08
     """
+    from level_almanac.api.edition_files import figures_of  # noqa: PLC0415  the writers are heavy
+
     check_outputs(output)
     book = open_book(ctx)
     look = look_for(output, book)
     folder = edition_folder(book.file.root, name)
-    found = _verified(folder, seal, book)
-    hand_on(ctx, verification_report(found)._replace(look=look), output)
+    found = verified(folder, seal, book.now.date(), figures_of)
+    show(ctx, verification_report(found)._replace(look=look), output)
     if not found.holds:
         ctx.exit(1)
 
@@ -225,7 +223,8 @@ def compare(ctx: click.Context, name: str, other: str, output: OutputRequest) ->
       almanac edition compare 2026-P08
       almanac edition compare 2026-P08 2026-P08-b -o changes.xlsx
     """
-    from level_almanac.cli.edition_compare import compared, side_now, side_of  # noqa: PLC0415  the writers are heavy
+    from level_almanac.api.edition_files import figures_of  # noqa: PLC0415  the writers are heavy
+    from level_almanac.core.editions.compare import compared, side_now, side_of  # noqa: PLC0415  as above
     from level_almanac.core.editions.compare_report import compare_report  # noqa: PLC0415  as above
 
     check_outputs(output)
@@ -233,34 +232,4 @@ def compare(ctx: click.Context, name: str, other: str, output: OutputRequest) ->
     look, root = look_for(output, book), book.file.root
     before = side_of(edition_folder(root, name))
     after = side_now(book) if other == "now" else side_of(edition_folder(root, other))
-    hand_on(ctx, compare_report(compared(before, after))._replace(look=look), output)
-
-
-def _verified(folder: Path, seal: str, book: Book) -> Verification:
-    record = read_edition(folder)
-    broken = broken_files(folder, record)
-    if seal and (len(seal) < 8 or not seal_of(folder).startswith(seal.lower())):
-        broken.append(f"the seal is {seal_of(folder).strip()}, not {seal}")
-    try:
-        frozen = frozen_book(folder, datetime.fromisoformat(record.issued_at))
-        parts, damaged = damage(frozen)
-    except AlmanacError as error:
-        failed = [Verified(page.name, 0, failed=f"cannot be computed: {error}") for page in record.pages]
-        return Verification(record, seal_of(folder).strip(), broken, [], 0, failed, book.now.date())
-    pages = [] if damaged else [_computed_anew(folder, frozen, record, number) for number in range(len(record.pages))]
-    return Verification(record, seal_of(folder).strip(), broken, damaged, parts, pages, book.now.date())
-
-
-def _computed_anew(folder: Path, frozen: Book, record: Edition, number: int) -> Verified:
-    from level_almanac.cli.edition_issue import figures_of  # noqa: PLC0415  as above
-
-    page = record.pages[number]
-    try:
-        issued = figures_in(json.loads((folder / page.figures).read_text(encoding="utf-8")))
-        made = run_page(frozen, read_page(frozen.file.root, page.name), PageRun(page.answers, record.when, issued=True))
-    except AlmanacError as error:
-        return Verified(page.name, 0, failed=str(error))
-    except (OSError, ValueError, KeyError, TypeError) as error:
-        return Verified(page.name, 0, failed=f"its figures cannot be read: {error}")
-    anew = figures_in(figures_of(made.table))
-    return Verified(page.name, len(anew), tuple(moved_figures(issued, anew)))
+    show(ctx, compare_report(compared(before, after, figures_of))._replace(look=look), output)

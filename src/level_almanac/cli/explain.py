@@ -4,11 +4,12 @@ from pathlib import Path
 
 import click
 
+from level_almanac.cli.answers import told_answers
 from level_almanac.cli.names import PAGE
 from level_almanac.cli.options import open_book
-from level_almanac.cli.page_run import PageRun, run_page, told_answers
 from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.core.pages.explaining import explainable
+from level_almanac.core.pages.running import PageRun, run_page
 from level_almanac.files.explanations import (
     WrittenExplanation,
     drop_explanation,

@@ -2,13 +2,14 @@
 
 import click
 
-from level_almanac.cli.options import DAY, open_book
+from level_almanac.cli.options import open_book
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.book import Book
-from level_almanac.core.language.days import DayContext, DayWords, day_of
+from level_almanac.core.language.days import DayContext, day_of, read_day
 from level_almanac.core.lines.book_rules import entry_class_rules, taken_rules
 from level_almanac.core.reports.load_report import load_report
 from level_almanac.core.table.model import ReportTable
+from level_almanac.errors import UsageMistake
 from level_almanac.intake.load import LoadOptions, LoadRules
 from level_almanac.intake.load import load as load_exports
 
@@ -31,16 +32,14 @@ def load_book(book: Book, options: LoadOptions) -> ReportTable:
 
 
 @click.command()
-@click.option("--through", type=DAY, metavar="DAY", help="The exports are complete through this day.")
+@click.option("--through", metavar="DAY", help="The exports are complete through this day.")
 @click.option("--drop-missing", is_flag=True, help="Let go of the lines of exports that are no longer there.")
 @click.option(
     "--set-aside", is_flag=True, help="Leave wrong lines out, in files of their own, and say so in every report."
 )
 @output_options
 @click.pass_context
-def load(
-    ctx: click.Context, through: DayWords | None, drop_missing: bool, set_aside: bool, output: OutputRequest
-) -> None:
+def load(ctx: click.Context, through: str | None, drop_missing: bool, set_aside: bool, output: OutputRequest) -> None:
     """Take the exports in: all of them, or nothing.
 
     A file that was loaded before and is the same changes nothing; a changed
@@ -56,5 +55,6 @@ def load(
     book = open_book(ctx)
     look = look_for(output, book)
     today = book.now.date()
-    day = day_of(through, DayContext(book.calendars[""], today, today)) if through else None
-    show(ctx, load_book(book, LoadOptions(day, drop_missing, set_aside)), output, look)
+    words = read_day(through, "--through", UsageMistake) if through else None
+    day = day_of(words, DayContext(book.calendars[""], today, today)) if words else None
+    show(ctx, load_book(book, LoadOptions(day, drop_missing, set_aside))._replace(look=look), output)

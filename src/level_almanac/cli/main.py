@@ -3,43 +3,38 @@
 import gc
 import os
 import sys
+from functools import cache
 from importlib import import_module
 from pathlib import Path
 
 import click
 
 from level_almanac.cli.session import Session
+from level_almanac.core.reports.registry import all_reports
 from level_almanac.errors import AlmanacError, BookMistake
 
-COMMANDS = {
-    "aging": "Open amounts of suppliers or customers by age, on any day.",
-    "billing": "Charges, payments and adjustments, by the date that matters.",
-    "calendar": "Fiscal years, quarters and periods, and what data covers them.",
-    "check": "What does not add up, in the ledger and in documents.",
+_OTHERS = {
     "completion": "Print what makes a shell complete words, names of the book too.",
     "demo": "Write the demo book, load it, and walk through its reports.",
-    "detail": "Account detail: opening, each line, running balance, closing.",
-    "documents": "Invoices and credits: all, open, overdue, unapplied.",
     "edition": "Reports issued together: issue, list, verify, compare.",
     "explain": "Write an explanation of one figure of a page, printed with it.",
-    "fields": "What can be asked for: tables, their fields, and a few values.",
-    "growth": "Any measures by year, quarter, period, week or day, with change.",
-    "list": "Lines of a table: any fields, conditions, groups and totals.",
     "load": "Take the exports in: all of them, or nothing.",
     "new": "Start a book: a folder with its settings, to go on from.",
-    "pace": "Spending against a budget, and where it will end.",
     "page": "Saved reports: save, list, show, run, copy, lock, check them.",
-    "parties": "Totals per supplier or customer, past thresholds or not.",
     "propose": "Propose an intake block for an export.",
-    "rank": "The largest members and all other, this year and last.",
-    "statement": "Statement of a layout: any spans, plans and changes in columns.",
     "trace": "The lines behind any figure of a report.",
-    "trial": "Trial balance: opening, debit, credit, closing.",
 }
-"""The sub-commands with their one-line help, so that `--help` need not import them."""
+"""The sub-commands beside the reports, with their one-line help, so that `--help` need not import them."""
 
 INTERRUPTED = 130
 _MADE_BETWEEN_COLLECTIONS = 500_000
+
+
+@cache
+def commands() -> dict[str, str]:
+    """Return every sub-command with its one-line help, in the order of their names."""
+    found = {**_OTHERS, **{name: report.help for name, report in all_reports().items()}}
+    return dict(sorted(found.items()))
 
 
 class Commands(click.Group):
@@ -47,15 +42,18 @@ class Commands(click.Group):
 
     def list_commands(self, ctx: click.Context) -> list[str]:  # noqa: ARG002  click's signature
         """Return the names of the commands."""
-        return list(COMMANDS)
+        return list(commands())
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         """Import a command and return it, or None where there is none of this name."""
-        if cmd_name not in COMMANDS:
+        report = all_reports().get(cmd_name)
+        if report is not None:
+            from level_almanac.cli.reports import report_command  # noqa: PLC0415  `--help` need not wait for it
+
+            return report_command(report)
+        if cmd_name not in _OTHERS:
             return super().get_command(ctx, cmd_name)
-        module = import_module(f"level_almanac.cli.{cmd_name}")
-        # A name that Python has taken already ends in an underscore.
-        command = getattr(module, cmd_name, None) or getattr(module, f"{cmd_name}_")
+        command = getattr(import_module(f"level_almanac.cli.{cmd_name}"), cmd_name)
         assert isinstance(command, click.Command)  # noqa: S101  holds for every module of this package
         return command
 
@@ -66,15 +64,15 @@ class Commands(click.Group):
         from level_almanac.errors import nearest  # noqa: PLC0415  only for a message
 
         ctx.ensure_object(Session).words = tuple(args)
-        if args and args[0] not in COMMANDS and not args[0].startswith("-"):
-            hint = nearest(args[0], COMMANDS)
+        if args and args[0] not in commands() and not args[0].startswith("-"):
+            hint = nearest(args[0], commands())
             raise click.UsageError(f"No such command {args[0]!r}." + (f" {hint[0].upper()}{hint[1:]}" if hint else ""))
         return super().resolve_command(ctx, args)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:  # noqa: ARG002  as above
         """Write the table of commands."""
         with formatter.section("Commands"):
-            formatter.write_dl(list(COMMANDS.items()))
+            formatter.write_dl(list(commands().items()))
 
 
 @click.group(cls=Commands, context_settings={"help_option_names": ["-h", "--help"]})
@@ -92,9 +90,7 @@ def almanac(ctx: click.Context, book: Path) -> None:
 
     Each report stands on its proof. Start with `almanac demo`.
     """
-    session = ctx.ensure_object(Session)
-    if session.opened is None:
-        session.folder = book
+    ctx.ensure_object(Session).folder = book
 
 
 def run() -> None:

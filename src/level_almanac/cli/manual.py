@@ -9,7 +9,7 @@ from pathlib import Path
 
 import click
 
-from level_almanac.cli.main import COMMANDS, almanac
+from level_almanac.cli.main import almanac, commands
 
 _EXITS = (
     ("0", "done"),
@@ -46,7 +46,7 @@ def _lines() -> Iterator[str]:
     yield from (".SH DESCRIPTION", *_told(almanac.help or ""))
     yield from (".SH OPTIONS", *_options(almanac, context))
     yield ".SH COMMANDS"
-    for name in COMMANDS:
+    for name in commands():
         command = almanac.get_command(context, name)
         assert command is not None  # noqa: S101  the table of commands names those that there are
         yield from _command(command, click.Context(command, info_name=name, parent=context))

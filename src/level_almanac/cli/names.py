@@ -148,6 +148,26 @@ ACCOUNT = Name("account", _accounts)
 ENTITY = Name("entity", _entities)
 STYLE = Name("style", _styles)
 PLAN = Name("plan", _plans)
-YEAR = Name("fiscal year", _spans("year"))
+YEAR = Name("year", _spans("year"))
 QUARTER = Name("quarter", _spans("quarter"))
 PERIOD = Name("period", _spans("period"))
+OFFERED = {
+    each.name: each
+    for each in (
+        PAGE,
+        PAGES,
+        EDITION,
+        LAYOUT,
+        TABLE,
+        FIELD,
+        FIELDS,
+        ACCOUNT,
+        ENTITY,
+        STYLE,
+        PLAN,
+        YEAR,
+        QUARTER,
+        PERIOD,
+    )
+}
+"""By what an option offers, the type that completes it."""

@@ -5,19 +5,17 @@ from pathlib import Path
 
 import click
 
+from level_almanac.cli.answers import asking, has_terminal, told_answers
 from level_almanac.cli.names import PAGE, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_keeping import copy, lock, rename, save, unlock
-from level_almanac.cli.page_options import command_words
-from level_almanac.cli.page_run import PageRun, answers_of, asking, has_terminal, run_page, told_answers
 from level_almanac.cli.page_when import asked_when, page_when_options
-from level_almanac.cli.show import OutputRequest, check_outputs, hand_on, look_for, output_options
-from level_almanac.core.book import Book
-from level_almanac.core.pages.filling import filled
-from level_almanac.core.pages.report import CheckedPage, PageLine, checked_report, pages_report
-from level_almanac.core.table.model import ReportTable
-from level_almanac.errors import AlmanacError, Mistake, UsageMistake
-from level_almanac.files.page_reading import built_in_names, page_names, pages_named, read_page
+from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
+from level_almanac.core.pages.checking import checked_page
+from level_almanac.core.pages.report import checked_report, pages_table
+from level_almanac.core.pages.running import PageRun, answers_of, page_command, run_page
+from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.files.page_reading import page_names, pages_named, read_page
 from level_almanac.files.page_writing import LOCK_BROKEN, lock_words, read_locks
 from level_almanac.files.runs import Answers as KeptAnswers
 from level_almanac.files.runs import keep_answers, kept_answers
@@ -60,23 +58,7 @@ def list_pages(ctx: click.Context, own: bool, output: OutputRequest) -> None:
     check_outputs(output)
     book = open_book(ctx)
     look = look_for(output, book)
-    hand_on(ctx, pages_table(book, own=own)._replace(look=look), output)
-
-
-def pages_table(book: Book, *, own: bool) -> ReportTable:
-    """Return the list of pages. own: only the book's."""
-    root = book.file.root
-    locks, lines = read_locks(root), list[PageLine]()
-    mine = page_names(root)
-    for name in [*mine, *([] if own else [each for each in built_in_names() if each not in mine])]:
-        runs = kept_answers(root, name)
-        last = runs[-1].at if runs else ""
-        try:
-            found = read_page(root, name)
-            lines.append(PageLine(name, found, lock_words(locks, found), last))
-        except AlmanacError as error:
-            lines.append(PageLine(name, None, "locked" if name in locks else "", last, str(error.mistakes[0])))
-    return pages_report(book.settings.book.name, lines)
+    show(ctx, pages_table(book, own=own)._replace(look=look), output)
 
 
 @page.command("show")
@@ -97,8 +79,8 @@ def show_page(ctx: click.Context, name: str) -> None:
     click.echo(found.text if found.text.endswith("\n") else f"{found.text}\n", nl=False)
     lines = []
     try:
-        answers = answers_of(book, found, PageRun({}, {}))
-        words = command_words(filled(found, answers), found.where)
+        answers = answers_of(book, found, PageRun())
+        words = page_command(found, answers)
         lines.append(f"runs as: almanac {shlex.join(words)}")
     except UsageMistake as error:
         lines += [f"cannot run by itself: {each}" for each in error.mistakes]
@@ -129,27 +111,10 @@ def check(ctx: click.Context, names: tuple[str, ...], output: OutputRequest) -> 
     check_outputs(output)
     book = open_book(ctx)
     look, root = look_for(output, book), book.file.root
-    checked = [_checked(book, name) for name in (pages_named(root, names) if names else page_names(root))]
-    hand_on(ctx, checked_report(book.settings.book.name, checked)._replace(look=look), output)
+    checked = [checked_page(book, name) for name in (pages_named(root, names) if names else page_names(root))]
+    show(ctx, checked_report(book.settings.book.name, checked)._replace(look=look), output)
     if any(each.mistakes for each in checked):
         ctx.exit(1)
-
-
-def _checked(book: Book, name: str) -> CheckedPage:
-    how = "its file"
-    try:
-        found = read_page(book.file.root, name)
-        open_questions = [
-            key for key, question in found.file.ask.items() if not question.default and not question.optional
-        ]
-        if open_questions:
-            command_words(filled(found, {}), found.where)
-            return CheckedPage(name, (), f"its file and options; it asks for {', '.join(open_questions)}")
-        how = "run by its default answers"
-        made = run_page(book, found, PageRun({}, {}))
-    except AlmanacError as error:
-        return CheckedPage(name, tuple(str(each) for each in error.mistakes), how)
-    return CheckedPage(name, (), how, len(made.table.rows))
 
 
 @page.command()
@@ -200,16 +165,13 @@ def run(
     ask = asking(found, last) if has_terminal() and not no_questions and not again and found.file.ask else None
     if ask:
         click.echo(" · ".join(filter(None, (found.name, found.file.title or found.file.about))), err=True)
-    made = run_page(book, found, PageRun(told, asked_when(book, when), _look_words(output)), ask)
+    made = run_page(book, found, PageRun(told, asked_when(book, when), output.look), ask)
     if ask:
         click.echo(err=True)
     kept = {key: answer.text if answer else "" for key, answer in made.answers.items()}
     keep_answers(root, KeptAnswers(found.name, f"{book.now:%Y-%m-%d %H:%M}", kept))
     if lock_words(read_locks(root), found) == LOCK_BROKEN:
         click.echo(f"warning: {found.where} is locked, but was changed since", err=True)
-    hand_on(ctx, made.table, output)
-
-
-def _look_words(output: OutputRequest) -> list[str]:
-    style = [f"--style={output.style}"] if output.style else []
-    return [*style, *(f"--{name}={value}" for name, value in output.parts)]
+    if made.made.keep is not None:
+        made.made.keep()
+    show(ctx, made.table, output)

@@ -7,7 +7,8 @@ import click
 
 from level_almanac.cli.names import PAGE, PAGES
 from level_almanac.cli.options import open_book
-from level_almanac.cli.page_options import options_of, page_options
+from level_almanac.core.pages.options import page_options, saved_page
+from level_almanac.core.reports.registry import all_reports
 from level_almanac.errors import Mistake, UsageMistake, nearest
 from level_almanac.files.page_reading import check_name, pages_named, read_page
 from level_almanac.files.page_writing import keep_locks, locked_on, page_text, read_locks, rename_page, write_page
@@ -61,10 +62,7 @@ def save(
     if not given:
         step = "run a report first, or give it here: almanac page save NAME statement income"
         raise UsageMistake(Mistake("no report was made in this book yet", "REPORT", next_step=step))
-    try:
-        report, options = page_options(given)
-    except click.UsageError as error:
-        raise UsageMistake(Mistake(error.format_message(), f"REPORT {given[0]}")) from None
+    report, options = saved_page(given)
     ask: dict[str, dict[str, str]] = {}
     for option in asked:
         _ask_for(option.removeprefix("--"), report[0], options, ask)
@@ -82,13 +80,13 @@ def _ask_for(option: str, report: str, options: dict[str, Any], ask: dict[str, d
         hint = nearest(option, options)
         what = "the report was not given this option, so there is nothing to ask for"
         raise UsageMistake(Mistake(what, "--ask", repr(option), ", ".join(options) or "no option", hint))
-    known = options_of(report)[option]
+    known = page_options(all_reports()[report])[option]
     kind, label = _QUESTIONS.get(option, ("text", option.replace("-", " ").capitalize()))
     question = {"kind": kind, "label": label}
     if isinstance(value, bool):
         question |= {"kind": "yes-no", "default": "yes" if value else "no"}
-    elif isinstance(known.type, click.Choice):
-        question |= {"kind": "choice", "default": str(value), "choices": [str(each) for each in known.type.choices]}  # type: ignore[dict-item]  # a list of texts is allowed here
+    elif known.kind == "choice":
+        question |= {"kind": "choice", "default": str(value), "choices": [str(each) for each in known.choices]}  # type: ignore[dict-item]  # a list of texts is allowed here
     elif isinstance(value, list):
         question |= {"kind": "list", "default": ", ".join(map(str, value))}
     else:

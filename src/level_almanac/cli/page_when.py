@@ -6,8 +6,8 @@ from typing import Any
 import click
 
 from level_almanac.cli.names import PERIOD, QUARTER, YEAR
-from level_almanac.cli.page_options import WHEN
 from level_almanac.core.book import Book
+from level_almanac.core.pages.options import WHEN
 from level_almanac.errors import Mistake, UsageMistake
 
 

@@ -3,18 +3,21 @@
 import functools
 import os
 import sys
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TypeVar
 
 import click
 
-from level_almanac.cli.names import STYLE
-from level_almanac.cli.session import REPORTS, session_of
+from level_almanac.cli.parameters import parameter, told_of
+from level_almanac.cli.session import session_of
 from level_almanac.core.book import Book
+from level_almanac.core.reports.definition import Report
+from level_almanac.core.requests.look import LookRequest
+from level_almanac.core.requests.options import options_of, read_options, request_of
 from level_almanac.core.table.model import ReportTable
-from level_almanac.core.table.style import Look, look_of
+from level_almanac.core.table.style import Look
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.files.reading import find_book
 from level_almanac.files.runs import keep_last
@@ -25,56 +28,47 @@ from level_almanac.output.terminal import UNBOUND_WIDTH, print_report, text
 from level_almanac.output.words import dressed
 
 F = TypeVar("F", bound=Callable[..., Any])
-_PARTS = ("negatives", "units", "decimals", "zeros")
 
 
 @dataclass(frozen=True, slots=True)
 class OutputRequest:
-    """Where a report goes and how it is to look. style: of the book, by name; parts: settings that win over it."""
+    """Where a report goes and how it is to look. printed: in which format, or None for what is usual; look: options of
+    how numbers look, by name.
+    """
 
     outputs: tuple[Path, ...] = ()
     printed: str | None = None
-    style: str = ""
-    parts: tuple[tuple[str, Any], ...] = ()
+    look: Mapping[str, Any] = field(default_factory=dict)
 
 
 def output_options(command: F) -> F:
     """Add the options that say where the report goes and how its numbers look, handed over as one `output`."""
+    looks = options_of(LookRequest)
 
     @functools.wraps(command)
-    def with_output(*args: Any, outputs: tuple[Path, ...], printed: str | None, style: str, **others: Any) -> Any:
-        parts = tuple((name, value) for name in _PARTS if (value := others.pop(name)) is not None)
-        return command(*args, output=OutputRequest(outputs, printed, style, parts), **others)
+    def with_output(*args: Any, outputs: tuple[Path, ...], printed: str | None, **values: Any) -> Any:
+        others = {name: value for name, value in values.items() if name not in {each.keyword for each in looks}}
+        return command(*args, output=OutputRequest(outputs, printed, told_of(looks, values)), **others)
 
-    wrapped: Any = with_output
-    for option in reversed(
-        (
-            click.option(
-                "-o",
-                "--output",
-                "outputs",
-                multiple=True,
-                type=click.Path(path_type=Path),
-                metavar="FILE",
-                help=f"Write a file: {', '.join(f'.{ending}' for ending in ENDINGS)}; repeatable.",
-            ),
-            click.option(
-                "--print",
-                "printed",
-                type=click.Choice(["terminal", "csv", "json", "md", "nothing"]),
-                help="What to print.  [default: terminal, or nothing with -o]",
-            ),
-            click.option(
-                "--style", type=STYLE, default="", metavar="NAME", help="Show numbers in this style of the book."
-            ),
-            click.option("--negatives", type=click.Choice(["minus", "parens", "red"]), help="How negatives look."),
-            click.option("--units", type=click.Choice([1, 1000, 1000000]), help="Show amounts in these units."),
-            click.option("--decimals", type=click.IntRange(0, 4), metavar="N", help="Show so many decimals."),
-            click.option("--zeros", type=click.Choice(["zero", "dash", "blank"]), help="How a zero looks."),
-        )
-    ):
-        wrapped = option(wrapped)
-    result: F = wrapped
+    endings = ", ".join(f".{ending}" for ending in ENDINGS)
+    made: Any = with_output
+    # As click's own decorators note them: the last one first.
+    made.__click_params__ = [
+        *map(parameter, reversed(looks)),
+        click.Option(
+            ["--print", "printed"],
+            type=click.Choice(["terminal", "csv", "json", "md", "nothing"]),
+            help="What to print.  [default: terminal, or nothing with -o]",
+        ),
+        click.Option(
+            ["-o", "--output", "outputs"],
+            multiple=True,
+            type=click.Path(path_type=Path),
+            metavar="FILE",
+            help=f"Write a file: {endings}; repeatable.",
+        ),
+    ]
+    result: F = made
     return result
 
 
@@ -87,29 +81,29 @@ def check_outputs(output: OutputRequest) -> None:
         raise UsageMistake(Mistake("the same file twice", "-o", repr(str(twice.pop()))))
 
 
+def check_lines(output: OutputRequest, *, with_lines: bool) -> None:
+    """Check that lines that are asked for have a place to go; raise UsageMistake where not."""
+    endings = {path.suffix.lower() for path in output.outputs}
+    if with_lines and not endings & {".html", ".xlsx", ".json"} and output.printed != "json":
+        step = "say -o FILE.html, FILE.xlsx or FILE.json"
+        raise UsageMistake(Mistake("the lines have no place to go to", "--with-lines", next_step=step))
+
+
 def look_for(output: OutputRequest, book: Book) -> Look:
-    """Return how the reports of a book are to look, before any work is done."""
-    return look_of(book.file.root, book.settings, output.style, dict(output.parts), book.now)
+    """Return how a table that is no report of its own is to look; raises UsageMistake for a style that there is not."""
+    known = {each.name: each for each in options_of(LookRequest)}
+    asked: LookRequest = request_of(LookRequest, read_options(known, output.look, lambda name: f"--{name}"))
+    return asked.look(book.file.root, book.settings, book.now)
 
 
-def show(ctx: click.Context, table: ReportTable, output: OutputRequest, look: Look) -> None:
-    """Print the report and write its files; end with 1 where its proof or a check in it does not hold.
+def show(ctx: click.Context, table: ReportTable, output: OutputRequest, of: Report | None = None) -> None:
+    """Print a report that has its look, and write its files; end with 1 where its proof or a check does not hold.
 
-    In a page's run the report is only handed back.
+    of: the report that it is, where `page save` can make a page of it.
     """
-    table = table._replace(look=look)
     session = session_of(ctx)
-    if session.taken is not None:
-        session.taken.append(table)
-        return
-    if session.words[:1] and session.words[0] in REPORTS:
-        # `page save` can make a page of it.
+    if of is not None and of.page:
         keep_last(find_book(session.folder), session.words)
-    hand_on(ctx, table, output)
-
-
-def hand_on(ctx: click.Context, table: ReportTable, output: OutputRequest) -> None:
-    """Print a report that has its look, and write its files, as `show` does."""
     table = dressed(table)
     for path in output.outputs:
         write_report(table, path)

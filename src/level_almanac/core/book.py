@@ -1,6 +1,7 @@
 """An open book: its settings, calendar and rules, and the state of its store. The library's way in."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from copy import copy
 from datetime import date, datetime
 from functools import cached_property
 from pathlib import Path
@@ -66,6 +67,12 @@ class Book:
     def open(cls, folder: Path | str = ".") -> Self:
         """Open the book at or above this folder; raise BookMistake where there is none or it has mistakes."""
         return cls(read_book(find_book(Path(folder))))
+
+    def traced_in(self, parts: Collection[str]) -> Self:
+        """Return the same book for tracing alone, which looks for ledger lines behind a figure in these parts only."""
+        found = copy(self)
+        found.traced_within = frozenset(parts)
+        return found
 
     def _calendar(self, name: str, settings: CalendarSettings) -> FiscalCalendar:
         told = read_period_file(self.file.root / settings.file, settings.file) if settings.file else ()

@@ -77,10 +77,10 @@ def line_names(tables: Sequence[ChangedTable]) -> LineNames:
     )
 
 
-def narrow_traces(before: Book, after: Book) -> None:
-    """Have lines behind a figure of the ledger looked for only where two states differ.
+def narrowed(before: Book, after: Book) -> tuple[Book, Book]:
+    """Return two books for tracing alone: lines behind a figure of the ledger are looked for only where they differ.
 
     What both have adds the same to both, so it cannot tell why a figure differs.
     """
     mine, theirs = ({loaded.part for loaded in book.state.files_of("ledger")} for book in (before, after))
-    before.traced_within, after.traced_within = frozenset(mine - theirs), frozenset(theirs - mine)
+    return before.traced_in(mine - theirs), after.traced_in(theirs - mine)

@@ -3,8 +3,13 @@
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
+from level_almanac.core.book import Book
 from level_almanac.core.table.model import Column, ReportTable, Row
+from level_almanac.errors import AlmanacError
+from level_almanac.files.page_reading import built_in_names, page_names, read_page
+from level_almanac.files.page_writing import lock_words, read_locks
 from level_almanac.files.pages import BUILT_IN_GROUP, Page
+from level_almanac.files.runs import kept_answers
 
 
 class PageLine(NamedTuple):
@@ -98,3 +103,19 @@ def checked_report(book_name: str, checked: Sequence[CheckedPage]) -> ReportTabl
         rows=tuple(rows),
         key_label="page",
     )
+
+
+def pages_table(book: Book, *, own: bool) -> ReportTable:
+    """Return the list of pages. own: only the book's."""
+    root = book.file.root
+    locks, lines = read_locks(root), list[PageLine]()
+    mine = page_names(root)
+    for name in [*mine, *([] if own else [each for each in built_in_names() if each not in mine])]:
+        runs = kept_answers(root, name)
+        last = runs[-1].at if runs else ""
+        try:
+            found = read_page(root, name)
+            lines.append(PageLine(name, found, lock_words(locks, found), last))
+        except AlmanacError as error:
+            lines.append(PageLine(name, None, "locked" if name in locks else "", last, str(error.mistakes[0])))
+    return pages_report(book.settings.book.name, lines)

@@ -50,6 +50,11 @@ class Option(NamedTuple):
         return f"{name}_" if name in ("from", "except") else name
 
     @property
+    def called(self) -> str:
+        """What messages call it on the command line."""
+        return (self.metavar.strip("[].") or self.name.upper()) if self.argument else f"--{self.name}"
+
+    @property
     def allowed(self) -> str:
         """What may stand for its value, in words."""
         if self.kind == "choice":
@@ -87,6 +92,10 @@ class Option(NamedTuple):
         return nearest(value, map(str, self.choices)) if isinstance(value, str) else ""
 
 
+WITH_LINES = Option(
+    "with-lines", "With the lines behind each figure: links in HTML, a sheet in a workbook.", "flag", default=False
+)
+"""The option of a report that can show the lines behind all of its figures."""
 _NOTHING = object()
 _DAYS = (date, NamedDay, Edge, Moved, LengthFrom)
 _ALLOWED: Mapping[str, str] = {
@@ -223,7 +232,7 @@ def option(name: str, words: str, kind: Kind = "text", default: Any = None, **mo
     value = _DEFAULTS.get(kind) if default is None else default
     made = Option(name, words, kind, default=value, **more)
     declared = Declared((made,), lambda given: given[name], made.holds, made.allowed)
-    if made.required:
+    if made.required and default is None:
         return field(metadata={_OPTIONS: declared})
     return field(default=value, metadata={_OPTIONS: declared})
 

@@ -1,19 +1,17 @@
 """The lines behind one figure, or one row of figures, of a report (docs/trace.md)."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from decimal import Decimal
-from typing import Literal
 
 from level_almanac.core.book import Book
 from level_almanac.core.fields import LineField
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.lines.shape import EXPORT, ListShape
-from level_almanac.core.requests.options import Request, option
 from level_almanac.core.table.model import Check, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.core.table.pointing import find_column, head_words
 from level_almanac.core.trace.model import BehindRow, Figure, Traced, amount_of, predicate_of
+from level_almanac.core.trace.request import Level, TraceRequest
 from level_almanac.errors import Mistake, UsageMistake, listed
 from level_almanac.store.expressions import Column as Place
 from level_almanac.store.expressions import Constant, Joined
@@ -21,28 +19,8 @@ from level_almanac.store.ledger_sums import considered
 from level_almanac.store.line_query import LineSource, Order, groups, left_out
 from level_almanac.store.predicate import Every, FieldTest, Predicate, Some
 
-Level = Literal["class", "account", "journal", "line"]
 _ZERO = Decimal(0)
 LINE_FIELDS = ("posted", "document", "party", "memo")
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TraceRequest(Request):
-    """What a trace is asked for. row: as `behind.find_row` takes it; column: as `find_column` does, or empty for all;
-    level: how far down, or None for the accounts of a row that has several and the lines of one that has not;
-    journals: all lines of the journals behind the figure; first: only so many rows.
-    """
-
-    row: str = option("row", "The row: its key, its label, or how that begins.", metavar="ROW", required=True)
-    column: str = option(
-        "column", "The column: its key, its label, or its number from the left.  [default: all]", metavar="COLUMN"
-    )
-    level: Level | None = option(
-        "down-to", "How far down.  [default: the accounts of a row that has several, else its lines]", "choice",
-        choices=("class", "account", "journal", "line"),
-    )  # fmt: skip
-    journals: bool = option("whole-journals", "All lines of each journal behind the figure.", "flag")
-    first: int | None = option("first", "Only the first so many rows.", "count", metavar="N")
 
 
 def trace(book: Book, traced: Traced, request: TraceRequest) -> ReportTable:

@@ -8,6 +8,7 @@ from decimal import Decimal
 from typing import Literal
 
 from level_almanac.core.book import Book
+from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.subledger.control import control_accounts, control_checks, over_notes
 from level_almanac.core.subledger.open_items import Item, OpenItems, buckets_of, replay
@@ -43,9 +44,10 @@ class AgingRequest(Request):
     of: SubledgerRequest = inner(SubledgerRequest, required=True)
 
 
-def aging(book: Book, request: AgingRequest, today: date) -> ReportTable:
+def aging(book: Book, request: AgingRequest, today: date) -> MadeReport:
     """Return the aging. Raises UsageMistake for what the table lacks, BookMistake where no documents are loaded."""
-    return Aging(book, request, today).table()
+    made = Aging(book, request, today)
+    return MadeReport(made.table(), made)
 
 
 class Aging:

@@ -1,20 +1,20 @@
 """The documents behind a figure of aging."""
 
-from datetime import date
-
 from level_almanac.core.book import Book
-from level_almanac.core.reports.aging.report import TOTAL, Aging, AgingRequest
+from level_almanac.core.reports.aging.report import TOTAL, Aging
+from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.subledger.trace import TracedDocuments, documents_table
 from level_almanac.core.table.model import ReportTable
 from level_almanac.core.table.pointing import find_column, find_row
+from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
 
 
-def aging_behind(book: Book, request: AgingRequest, row: str, column: str, today: date) -> ReportTable:
+def aging_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> ReportTable:
     """Return the documents behind a figure of an aging; raises UsageMistake for a row or column that it lacks."""
-    made = Aging(book, request, today)
-    table = made.table()
-    found, named = find_row(table, row), find_column(table, column or TOTAL)
+    table, row = report.table, asked.row
+    made: Aging = report.of
+    found, named = find_row(table, row), find_column(table, asked.column or TOTAL)
     if found.key == "percent" or named.key == "share":
         raise UsageMistake(
             Mistake("this figure is computed from others", "--row", repr(row), next_step="trace amounts")

@@ -30,6 +30,7 @@ from level_almanac.core.reports.billing.transit import (
     transit_checks,
     transit_notes,
 )
+from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Option, Request, inner, option, options
 from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option
@@ -86,9 +87,11 @@ class BillingRequest(Request):
     kinds: tuple[str, ...] = ()
 
 
-def billing(book: Book, request: BillingRequest, today: date) -> ReportTable:
+def billing(book: Book, request: BillingRequest, today: date) -> MadeReport:
     """Return the report. Raises UsageMistake for what the report lacks, BookMistake where no billing is loaded."""
-    return Billing(book, request, today).made()[0]
+    made = Billing(book, request, today)
+    table, rows = made.made()
+    return MadeReport(table, (made, rows))
 
 
 class Billing:
@@ -96,6 +99,7 @@ class Billing:
 
     def __init__(self, book: Book, request: BillingRequest, today: date) -> None:
         self.book, self.request, self.today = book, request, today
+        self.lines = request.lines or request.view == "in-transit"
         if not book.parts_of(TABLE):
             step = "add an [[intake]] block for the table billing, and load"
             raise BookMistake(Mistake("nothing is loaded into this table", "TABLE", "'billing'", next_step=step))
@@ -231,12 +235,12 @@ class Billing:
     def _figure(self, kind: str) -> ShownField:
         test, amount = FieldTest("kind", "is", (kind,)), Place("amount")
         # On a line of its own kind alone a figure stands; a group without any has nothing.
-        value: Expression = Summed(((test, amount),)) if self.request.lines else Given(((test, amount),), _ZERO)
+        value: Expression = Summed(((test, amount),)) if self.lines else Given(((test, amount),), _ZERO)
         return ShownField(kind, FIGURES[kind], "amount", value)
 
     def _shown(self) -> tuple[ShownField, ...]:
         kinds = [kind for kind in FIGURES if kind in self.request.kinds or not self.request.kinds]
-        lined = self.request.lines
+        lined = self.lines
         count = () if lined else (ShownField("count", "entries", "whole", None, "count"),)
         told = tuple(self._told())
         place = (EXPORT,) if lined else ()
@@ -255,7 +259,7 @@ class Billing:
 
     def _told(self) -> Iterator[ShownField]:
         """Yield what is told of each entry before its amounts."""
-        if not self.request.lines:
+        if not self.lines:
             return
         names = ["counts_on", "kind", "office", "desk", "party", "payer", "reason"]
         if self.request.view == "unposted":
@@ -274,7 +278,7 @@ class Billing:
         return [dated for dated in (self.charges_by, self.payments_by) if dated != "posted"]
 
     def _rows(self) -> MadeRows:
-        lined = self.request.lines
+        lined = self.lines
         first = "served" if self.request.view == "unposted" else "counts_on"
         order = (first, "number", "line")
         key = tuple(self.fields.by_name[name] for name in self._key())
@@ -330,7 +334,7 @@ class Billing:
             subtitle=tuple(self._subtitle()),
             columns=self._columns(made),
             rows=made.rows,
-            key_label="/".join(self._key()) if self.request.lines else " / ".join(by.label for by in self.by),
+            key_label="/".join(self._key()) if self.lines else " / ".join(by.label for by in self.by),
             proof=self._proof(shown, parts, made),
             notes=(*(note for note in made.notes if not str(note).startswith("First 0")), *self._notes()),
         )

@@ -2,7 +2,7 @@
 
 import sys
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
@@ -12,12 +12,14 @@ from level_almanac.core.header import as_of_for, as_of_words, data_facts, data_w
 from level_almanac.core.lines.conditions import DayReach
 from level_almanac.core.reports.check import agreements, documents, ledger
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding
+from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.spans.as_of import AsOfRequest
 from level_almanac.core.subledger.open_items import OpenItems, replay
 from level_almanac.core.subledger.subledger import Side, Subledger, SubledgerRequest
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.core.table.pointing import find_row
+from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.currencies import decimals_of
 from level_almanac.files.tables import SIDE_OF
@@ -44,16 +46,8 @@ class CheckRequest(Request):
     )
 
 
-@dataclass(frozen=True, slots=True)
-class CheckReport:
-    """The report, and how many errors it shows."""
-
-    table: ReportTable
-    errors: int
-
-
-def check(book: Book, request: CheckRequest, today: date) -> CheckReport:
-    """Return what was found, and keep a record of it for the next run.
+def check(book: Book, request: CheckRequest, today: date) -> MadeReport:
+    """Return what was found; once shown, a record of it can be kept for the next run.
 
     Raises UsageMistake for a check that there is not, BookMistake for a condition of the book that cannot be read.
     """
@@ -62,15 +56,15 @@ def check(book: Book, request: CheckRequest, today: date) -> CheckReport:
             raise UsageMistake(
                 Mistake("no check has this name", "CHECK", repr(key), listed(KINDS), nearest(key, KINDS))
             )
-    return _Check(book, request, today).report()
+    made = _Check(book, request, today)
+    table, errors = made.table(request.most_lines)
+    return MadeReport(table, made, not errors, made.keep)
 
 
-def check_behind(book: Book, request: CheckRequest, row: str, today: date) -> ReportTable:
-    """Return one finding with all of its lines; no record is kept. row: as `behind.find_row` takes it.
-
-    Raises UsageMistake for a row that is no finding, and as `check` does.
-    """
-    table = _Check(book, replace(request, most_lines=sys.maxsize), today).table()[0]
+def check_trace(_book: Book, made: MadeReport, asked: TraceRequest) -> ReportTable:
+    """Return one finding with all of its lines; raises UsageMistake for a row that is no finding."""
+    row = asked.row
+    table: ReportTable = made.of.table(sys.maxsize)[0]
     key = find_row(table, row).key.partition(">")[0]
     rows = tuple(each for each in table.rows if each.key == key or each.key.startswith(f"{key}>"))
     if rows[0].cells.get("severity") not in ("error", "warning"):
@@ -154,14 +148,8 @@ class _Check:
         yield documents.early(self.sides)
         yield documents.control(self.sides)
 
-    def report(self) -> CheckReport:
-        """Return the report, and keep the record."""
-        table, errors = self.table()
-        self._keep()
-        return CheckReport(table, errors)
-
-    def table(self) -> tuple[ReportTable, int]:
-        """Return the report, and how many errors it shows."""
+    def table(self, most_lines: int) -> tuple[ReportTable, int]:
+        """Return the report, and how many errors it shows. most_lines: of each finding."""
         known = set() if self.before is None else {
             f"{kind}:{key}" for kind, keys in self.before.findings.items() for key in keys
         }  # fmt: skip
@@ -190,7 +178,7 @@ class _Check:
                 Column("amount", "amount", "amount", self._decimals(), adds=False),
                 Column("export", "line of the export", "text"),
             ),
-            rows=tuple(self._rows(shown, new)),
+            rows=tuple(self._rows(shown, new, most_lines)),
             key_label="finding",
             notes=tuple(self._notes()),
         )
@@ -206,14 +194,14 @@ class _Check:
         yield f"{only}{_count(errors, 'error')}, {_count(warnings, 'warning')}"
         yield data_words(self.book)
 
-    def _rows(self, shown: Sequence[tuple[Checked, list[Finding]]], new: set[int]) -> Iterator[Row]:
+    def _rows(self, shown: Sequence[tuple[Checked, list[Finding]]], new: set[int], most_lines: int) -> Iterator[Row]:
         for each, findings in shown:
             if not findings:
                 continue
             yield Row(f"{each.kind.key}:heading", f"{each.kind.title}: {each.kind.step}", 0, "heading")
             for finding in findings:
                 is_new = id(finding) in new and self.before is not None
-                yield from self._finding_rows(each.kind.key, finding, is_new=is_new)
+                yield from self._finding_rows(each.kind.key, finding, most_lines, is_new=is_new)
         quiet = [each for each, findings in shown if not findings]
         if quiet:
             yield Row("nothing:heading", f"Nothing {'new ' if self.request.only_new else ''}found", 0, "heading")
@@ -223,8 +211,8 @@ class _Check:
             state = "not looked at" if each.skipped else "known" if each.findings else "none"
             yield Row(each.kind.key, f"{each.kind.title}: {words}", 1, "line", {"severity": state})
 
-    def _finding_rows(self, kind: str, finding: Finding, *, is_new: bool) -> Iterator[Row]:
-        key, decimals, most = f"{kind}/{finding.key}", self._decimals(), self.request.most_lines
+    def _finding_rows(self, kind: str, finding: Finding, most: int, *, is_new: bool) -> Iterator[Row]:
+        key, decimals = f"{kind}/{finding.key}", self._decimals()
         cells: dict[str, Cell] = {
             "severity": finding.severity,
             "new": "new" if is_new else None,
@@ -241,7 +229,7 @@ class _Check:
     def _notes(self) -> Iterator[str]:
         yield "The ledger is looked at whole; documents as they stood on the day above"
 
-    def _keep(self) -> None:
+    def keep(self) -> None:
         """Keep what was found; what was not looked at this time stays as it was known."""
         kept = dict(self.before.findings) if self.before else {}
         kept |= {each.kind.key: [finding.key for finding in each.findings] for each in self.checked}

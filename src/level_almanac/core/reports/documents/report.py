@@ -10,6 +10,7 @@ from typing import Any, Literal, get_args
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.language.days import DayWords
+from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Option, Request, inner, option, options
 from level_almanac.core.requests.shared import first_option, last_option, threshold_options
 from level_almanac.core.spans.as_of import COVERS
@@ -63,9 +64,10 @@ class DocumentsRequest(Request):
     date: str = option("date", "The date that days are told by.  [default: posted]", metavar="FIELD", offers="field")
 
 
-def documents(book: Book, request: DocumentsRequest, today: date) -> ReportTable:
+def documents(book: Book, request: DocumentsRequest, today: date) -> MadeReport:
     """Return the documents. Raises UsageMistake for what the table lacks, BookMistake where none are loaded."""
-    return Documents(book, request, today).table()
+    made = Documents(book, request, today)
+    return MadeReport(made.table(), made)
 
 
 class Documents:

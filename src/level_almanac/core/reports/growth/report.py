@@ -9,6 +9,7 @@ from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.header import listed_some, reach_notes
 from level_almanac.core.language.days import Unit
 from level_almanac.core.measures.day_sums import Members
+from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.growth.figures import Growing, GrowthRequest, Shown
 from level_almanac.core.reports.growth.stages import Stage
 from level_almanac.core.spans.compared import compared_notes
@@ -19,9 +20,10 @@ from level_almanac.core.table.model import Column, Derived, Note, Proof, ReportT
 _DRAWN = 6
 
 
-def growth(book: Book, request: GrowthRequest, today: date) -> ReportTable:
+def growth(book: Book, request: GrowthRequest, today: date) -> MadeReport:
     """Return the report. Raises UsageMistake for what the table or the report lacks."""
-    return growth_table(Growing(book, request, today))
+    made = Growing(book, request, today)
+    return MadeReport(growth_table(made), made)
 
 
 def growth_table(made: Growing) -> ReportTable:

@@ -29,6 +29,7 @@ from level_almanac.core.lines.rules import (
 )
 from level_almanac.core.lines.selected import ShownField, ShownReader
 from level_almanac.core.lines.shape import EXPORT, ListShape, MadeRows, Others
+from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import (
@@ -62,7 +63,7 @@ class ListRequest(Request):
     is shown; yes: the names of columns that appear; first_rows: show only so many rows; carried: carried lines too.
     """
 
-    table: str = option("table", "", default="ledger", metavar="TABLE", offers="table", argument=True)
+    table: str = option("table", "", default="ledger", metavar="TABLE", offers="table", argument=True, required=True)
     show: str = option("show", "Columns, between commas: fields, sums, counts.", metavar="FIELDS", offers="fields")
     by: str = option(
         "by", "In groups with totals: fields, or parts such as `quarter of posted`.", metavar="FIELDS", offers="fields"
@@ -86,9 +87,11 @@ class ListRequest(Request):
     entities: tuple[str, ...] = entity_option()
 
 
-def listing(book: Book, request: ListRequest, today: date) -> ReportTable:
+def listing(book: Book, request: ListRequest, today: date) -> MadeReport:
     """Return the list. Raises UsageMistake for what the table lacks and for expressions that cannot be read."""
-    return Listing(book, request, today).made()[0]
+    made = Listing(book, request, today)
+    table, rows = made.made()
+    return MadeReport(table, (made, rows))
 
 
 class Listing:

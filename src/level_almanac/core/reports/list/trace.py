@@ -1,24 +1,28 @@
 """The lines behind one group of a list."""
 
 from dataclasses import replace
-from datetime import date
 
 from level_almanac.core.book import Book
-from level_almanac.core.reports.list.report import Listing, ListRequest
+from level_almanac.core.lines.shape import MadeRows
+from level_almanac.core.reports.definition import MadeReport
+from level_almanac.core.reports.list.report import Listing
 from level_almanac.core.table.model import Check, ReportTable
 from level_almanac.core.table.pointing import find_row
+from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
 
 
-def listing_behind(book: Book, request: ListRequest, row_name: str, today: date) -> ReportTable:
+def list_trace(book: Book, made: MadeReport, asked: TraceRequest) -> ReportTable:
     """Return the lines behind one row of a list in groups, and whether they sum to its figures.
 
-    row_name: as `behind.find_row` takes it. Raises UsageMistake for a row that the list lacks or that is a line itself.
+    Raises UsageMistake for a row that the list lacks or that is a line itself.
     """
-    whole = Listing(book, replace(request, first_rows=None), today)
-    table, made = whole.made()
+    row_name, table = asked.row, made.table
+    whole: Listing = made.of[0]
+    rows: MadeRows = made.of[1]
+    request, today = whole.request, whole.today
     row = find_row(table, row_name)
-    members = () if row.key == "total" else made.members.get(row.key)
+    members = () if row.key == "total" else rows.members.get(row.key)
     if members is None:
         raise UsageMistake(Mistake("this row is a line itself", "--row", repr(row_name), next_step="name a group"))
     if len(members) < len(whole.by) and whole.limits:
@@ -31,7 +35,7 @@ def listing_behind(book: Book, request: ListRequest, row_name: str, today: date)
         for column in whole.shown
         if column.summing == "sum" and column.aggregate in ("", "sum") and column.ratio is None
     ]
-    inner_request = replace(request, by="", sort="", show="", lines=False, thresholds=each)
+    inner_request = replace(request, by="", sort="", show="", lines=False, thresholds=each, first_rows=asked.first)
     inner = Listing(book, inner_request, today, within, tuple(sums), whole.labels.asked)
     found, _ = inner.made()
     total = found.rows[-1]

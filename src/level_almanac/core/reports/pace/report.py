@@ -7,6 +7,7 @@ from decimal import Decimal
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.header import listed_some, reach_notes
+from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.pace.chart import chart_of
 from level_almanac.core.reports.pace.figures import PaceRequest, Pacing
 from level_almanac.core.reports.pace.periods import month_columns, month_rows
@@ -16,9 +17,10 @@ _ZERO = Decimal(0)
 NOT_GIVEN = "not-given"
 
 
-def pace(book: Book, request: PaceRequest, today: date) -> ReportTable:
+def pace(book: Book, request: PaceRequest, today: date) -> MadeReport:
     """Return the report. Raises UsageMistake for what the book or the table lacks."""
-    return pace_table(Pacing(book, request, today))
+    made = Pacing(book, request, today)
+    return MadeReport(pace_table(made), made)
 
 
 def pace_table(made: Pacing) -> ReportTable:

@@ -10,6 +10,7 @@ from typing import NamedTuple
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.language.days import DayWords
+from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Option, Request, inner, is_texts, option, options
 from level_almanac.core.requests.shared import first_option, last_option, threshold_options
 from level_almanac.core.spans.as_of import COVERS
@@ -98,9 +99,10 @@ class _Party:
     short: list[Item] = field(default_factory=list)
 
 
-def parties(book: Book, request: PartiesRequest, today: date) -> ReportTable:
+def parties(book: Book, request: PartiesRequest, today: date) -> MadeReport:
     """Return the parties. Raises UsageMistake for what the report lacks, BookMistake where no documents are loaded."""
-    return Parties(book, request, today).table()
+    made = Parties(book, request, today)
+    return MadeReport(made.table(), made)
 
 
 class Parties:

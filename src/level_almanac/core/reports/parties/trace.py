@@ -1,27 +1,28 @@
 """The documents behind a figure of parties."""
 
-from datetime import date
 from decimal import Decimal
 
 from level_almanac.core.book import Book
-from level_almanac.core.reports.parties.report import COLUMNS, STANDING, Parties, PartiesRequest
+from level_almanac.core.reports.definition import MadeReport
+from level_almanac.core.reports.parties.report import COLUMNS, STANDING, Parties
 from level_almanac.core.subledger.open_items import replay
 from level_almanac.core.subledger.trace import Share, TracedDocuments, documents_table
 from level_almanac.core.table.model import ReportTable
 from level_almanac.core.table.pointing import find_column, find_row, head_words
+from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
 
 
-def parties_behind(book: Book, request: PartiesRequest, row: str, column: str, today: date) -> ReportTable:
-    """Return the documents behind a party's total; raises UsageMistake as `aging_behind` does."""
-    made = Parties(book, request, today)
-    table = made.table()
-    found = find_row(table, row)
-    named = find_column(table, column or next(each.key for each in table.columns if each.kind == "amount"))
+def parties_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> ReportTable:
+    """Return the documents behind a party's total; raises UsageMistake for a row or column that it lacks."""
+    table = report.table
+    made: Parties = report.of
+    found = find_row(table, asked.row)
+    named = find_column(table, asked.column or next(each.key for each in table.columns if each.kind == "amount"))
     if named.kind not in ("amount", "count"):
         step = "name a column of amounts or numbers"
         raise UsageMistake(Mistake("no sum of documents", "--column", repr(head_words(named)), next_step=step))
-    totals = {"total": made.kept, "shown": made.kept[: request.top]}
+    totals = {"total": made.kept, "shown": made.kept[: made.request.top]}
     wanted = set(totals.get(found.key, (found.key,)))
     shares: list[Share] = []
     open_ = made.open

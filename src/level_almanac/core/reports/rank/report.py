@@ -9,6 +9,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.header import reach_notes
 from level_almanac.core.measures.measure import Measure
+from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.rank.figures import OTHER, Members, Ranking, RankRequest, Standing, folded
 from level_almanac.core.spans.compared import compared_notes, rest_words
 from level_almanac.core.spans.windows import Window, rest_of_cut, window_of_days
@@ -17,9 +18,10 @@ from level_almanac.core.table.model import Cell, Check, Note, ReportTable, Row
 from level_almanac.store.line_query import groups
 
 
-def rank(book: Book, request: RankRequest, today: date) -> ReportTable:
+def rank(book: Book, request: RankRequest, today: date) -> MadeReport:
     """Return the ranking. Raises UsageMistake for what the table or the report lacks."""
-    return rank_table(Ranking(book, request, today))
+    made = Ranking(book, request, today)
+    return MadeReport(rank_table(made), made)
 
 
 def rank_table(made: Ranking) -> ReportTable:

@@ -10,6 +10,7 @@ from level_almanac.core.header import as_of_facts, as_of_for, as_of_words, data_
 from level_almanac.core.language.columns import ChangeColumn, ComputedColumn, ShareColumn, read_columns
 from level_almanac.core.language.formulas import divides
 from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
+from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.statement.arrangement import Arrangement, arranged
 from level_almanac.core.reports.statement.cells import CellMaker
 from level_almanac.core.reports.statement.columns import Slot, check_field, compared, slots_of
@@ -40,7 +41,9 @@ class StatementRequest(Request):
     or when they are paid.
     """
 
-    layout: str = option("layout", "", default="income", metavar="LAYOUT", offers="layout", argument=True)
+    layout: str = option(
+        "layout", "", default="income", metavar="LAYOUT", offers="layout", argument=True, required=True
+    )
     columns: str = option(
         "columns", "Columns, between semicolons.  [default: the layout's own]", metavar="WORDS", joint="; "
     )
@@ -61,28 +64,22 @@ class StatementRequest(Request):
 
 
 class MadeStatement(NamedTuple):
-    """A statement with what it was made from, so that its figures can be traced."""
+    """What a statement was made from, so that its figures can be traced."""
 
-    table: ReportTable
+    request: StatementRequest
     selection: Selection
     as_of: AsOf
     figures: Figures
-    arrangement: Arrangement
     makers: tuple[RowMaker, ...]
     made: tuple[tuple[Block, list[StatementRow]], ...]
     conditions: LedgerConditions
 
 
-def statement(book: Book, request: StatementRequest, today: date) -> ReportTable:
+def statement(book: Book, request: StatementRequest, today: date) -> MadeReport:
     """Return the statement: amounts in their natural sign, closing lines never among movements.
 
     Raises UsageMistake for what the book, calendar or layout lacks, BookMistake where the layout is not right.
     """
-    return make_statement(book, request, today).table
-
-
-def make_statement(book: Book, request: StatementRequest, today: date) -> MadeStatement:
-    """Return the statement and what it was made from; raises as `statement` does."""
     layout = book.layout(request.layout)
     text = request.columns or layout.columns
     words = read_columns(text)
@@ -126,7 +123,7 @@ def make_statement(book: Book, request: StatementRequest, today: date) -> MadeSt
         proof=proof_of(book, selection, figures, arrangement, made, makers[-1], conditions),
         notes=(*selection.notes, *notes_of(book, selection, figures, arrangement, as_of)),
     )
-    return MadeStatement(table, selection, as_of, figures, arrangement, tuple(makers), tuple(made), conditions)
+    return MadeReport(table, MadeStatement(request, selection, as_of, figures, tuple(makers), tuple(made), conditions))
 
 
 def _cash_maker(

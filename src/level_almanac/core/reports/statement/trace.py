@@ -1,36 +1,51 @@
 """What lies behind the figures of a statement."""
 
 from collections.abc import Iterator, Sequence
-from datetime import date
 
 from level_almanac.core.book import Book
+from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.statement.arrangement import EARLIER, RESULT
 from level_almanac.core.reports.statement.cash_trace import CashFigure
 from level_almanac.core.reports.statement.columns import Slot
 from level_almanac.core.reports.statement.figures import COUNTED, WHOLE, Block, earlier_slices, planned_parts
-from level_almanac.core.reports.statement.report import MadeStatement, StatementRequest, block_prefix, make_statement
+from level_almanac.core.reports.statement.report import MadeStatement, block_prefix
 from level_almanac.core.reports.statement.rows import RowMaker, StatementRow
 from level_almanac.core.spans.windows import Window, up_to
-from level_almanac.core.table.model import Column, Row
+from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.core.table.pointing import find_row, head_words
+from level_almanac.core.trace.all_rows import lines_behind
+from level_almanac.core.trace.figure import trace
 from level_almanac.core.trace.model import BehindRow, Figure, PlanPart, Term, Traced, turned
+from level_almanac.core.trace.request import TraceRequest
+from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.files.layouts import Measure
 from level_almanac.store.ledger_sums import MOVEMENT, Slice
 
 Part = tuple[int, str, Measure]
 
 
-def statement_behind(
-    book: Book, request: StatementRequest, today: date, names: Sequence[str], *, leaves: bool = False
-) -> Traced:
+def statement_trace(book: Book, made: MadeReport, asked: TraceRequest) -> ReportTable:
+    """Return the lines behind a figure of a statement; raises as `trace` does."""
+    return trace(book, traced_statement(book, made, (asked.row,)), asked)
+
+
+def statement_lines(book: Book, made: MadeReport) -> tuple[ReportTable, ...]:
+    """Return the lines behind all figures of a statement; raises UsageMistake on the cash basis."""
+    of: MadeStatement = made.of
+    if of.request.basis == "cash":
+        step = "`almanac trace statement` takes --basis cash"
+        raise UsageMistake(Mistake("it goes with what was booked", "--with-lines", "--basis cash", next_step=step))
+    return lines_behind(book, traced_statement(book, made, (), leaves=True))
+
+
+def traced_statement(book: Book, report: MadeReport, names: Sequence[str], *, leaves: bool = False) -> Traced:
     """Return the statement, and what lies behind the rows that the names mean, or behind all where there are none.
 
-    leaves: only rows that are accounts of their own. Raises UsageMistake for a name that means no row, and as
-    `statement` does.
+    leaves: only rows that are accounts of their own. Raises UsageMistake for a name that means no row.
     """
-    made = make_statement(book, request, today)
-    behind = _Behind(book, made, request)
-    wanted = [find_row(made.table, name).key for name in names]
+    table, made = report.table, report.of
+    behind = _Behind(book, table, made)
+    wanted = [find_row(table, name).key for name in names]
     found = {
         row.key: behind.row(row, maker, block, source)
         for maker, (block, rows) in zip(made.makers, made.made, strict=True)
@@ -41,7 +56,7 @@ def statement_behind(
     }
     selection = made.selection
     return Traced(
-        made.table,
+        table,
         [found[key] for key in (wanted or found)],
         tuple(selection.entities),
         selection.comparable,
@@ -53,9 +68,9 @@ def statement_behind(
 class _Behind:
     """Says of each row of one statement what lies behind it."""
 
-    def __init__(self, book: Book, made: MadeStatement, request: StatementRequest) -> None:
-        self.book, self.made, self.request = book, made, request
-        self.by_key = {row.key: row for row in made.table.rows if row.cells}
+    def __init__(self, book: Book, table: ReportTable, made: MadeStatement) -> None:
+        self.book, self.table, self.made, self.request = book, table, made, made.request
+        self.by_key = {row.key: row for row in table.rows if row.cells}
         self.slots = {slot.key: slot for slot in made.figures.slots if isinstance(slot, Slot)}
         self.income = tuple(code for code, account in book.chart.accounts.items() if account.is_income)
 
@@ -67,7 +82,7 @@ class _Behind:
         """Return one row with all of its figures."""
         parts = None if source.percent else maker.made_of(source)
         figures: dict[str, Figure] = {}
-        for column in self.made.table.columns:
+        for column in self.table.columns:
             figures[column.key] = self._figure(row, column, parts, block, source, figures)
         return BehindRow(row, tuple(figures.values()))
 

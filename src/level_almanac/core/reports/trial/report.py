@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
+from typing import NamedTuple
 
 from level_almanac.core.accounts import Account, Chart
 from level_almanac.core.book import Book
@@ -11,6 +12,7 @@ from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.header import as_of_for, data_facts, data_words, selection_facts
 from level_almanac.core.language.days import DayWords
 from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
+from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.trial.range import TRIAL_FREE, TRIAL_SHOWN, TrialRange, trial_measures, trial_range
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
@@ -20,6 +22,7 @@ from level_almanac.core.spans.as_of import COVERS, AsOfRequest
 from level_almanac.core.table.model import Check, Column, Counted, Part, Proof, ReportTable, Row
 from level_almanac.store.ledger_sums import (
     UNMET,
+    Measures,
     Sums,
     considered,
 )
@@ -69,7 +72,16 @@ class _Line:
         return {key: amount.quantize(places) for key, amount in amounts.items()}
 
 
-def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
+class MadeTrial(NamedTuple):
+    """What a trial balance was made from, so that its figures can be traced."""
+
+    request: TrialRequest
+    selection: Selection
+    measures: Measures
+    conditions: LedgerConditions
+
+
+def trial(book: Book, request: TrialRequest, today: date) -> MadeReport:
     """Return the trial balance: one row an account with its opening, debit, credit and closing, debits positive.
 
     Raises UsageMistake where the range is none or reaches over a year's end.
@@ -80,7 +92,8 @@ def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
         book, request.conditions, as_of_for(book, selection.calendar, request.when, today), today
     )
     filter_ = conditions.filter_of(book, TRIAL_FREE, TRIAL_SHOWN)
-    sums = book.sums(trial_measures(shown, request.after_closing), filter_)
+    measures = trial_measures(shown, request.after_closing)
+    sums = book.sums(measures, filter_)
     lines, earlier, result, hidden = _lines(book.chart, sums, selection, request.level)
     total = _Line()
     for line in [*lines.values(), earlier]:
@@ -93,7 +106,7 @@ def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
     # With debits positive a profit has a minus, so the words say which it is.
     outcome = f" ({'loss' if result.closing > 0 else 'profit'})" if result.closing else ""
     rows.append(Row("result", f"of which result of the year{outcome}", 0, "subtotal", result.cells(places)))
-    return ReportTable(
+    table = ReportTable(
         title="Trial balance",
         facts={
             **selection_facts(selection),
@@ -117,6 +130,7 @@ def trial(book: Book, request: TrialRequest, today: date) -> ReportTable:
         proof=_proof(book, selection, sums, total, conditions),
         notes=tuple(_notes(book, selection, total, hidden, conditions)),
     )
+    return MadeReport(table, MadeTrial(request, selection, measures, conditions))
 
 
 def _lines(

@@ -1,44 +1,47 @@
 """What lies behind the figures of a trial balance."""
 
 from collections.abc import Sequence
-from datetime import date
 
 from level_almanac.core.book import Book
-from level_almanac.core.header import as_of_for
-from level_almanac.core.lines.asked import ledger_conditions
-from level_almanac.core.reports.trial.range import trial_measures, trial_range
-from level_almanac.core.reports.trial.report import TrialRequest, trial
+from level_almanac.core.reports.definition import MadeReport
+from level_almanac.core.reports.trial.report import MadeTrial
 from level_almanac.core.table.model import ReportTable, Row
 from level_almanac.core.table.pointing import find_row
+from level_almanac.core.trace.all_rows import lines_behind
+from level_almanac.core.trace.figure import trace
 from level_almanac.core.trace.model import BehindRow, Figure, Side, Term, Traced
+from level_almanac.core.trace.request import TraceRequest
 from level_almanac.store.ledger_sums import Measures
 
 
-def trial_behind(
-    book: Book, request: TrialRequest, today: date, names: Sequence[str], *, leaves: bool = False
-) -> Traced:
+def trial_trace(book: Book, made: MadeReport, asked: TraceRequest) -> ReportTable:
+    """Return the lines behind a figure of a trial balance; raises as `trace` does."""
+    return trace(book, traced_trial(book, made, (asked.row,)), asked)
+
+
+def trial_lines(book: Book, made: MadeReport) -> tuple[ReportTable, ...]:
+    """Return the lines behind all figures of a trial balance."""
+    return lines_behind(book, traced_trial(book, made, (), leaves=True))
+
+
+def traced_trial(book: Book, report: MadeReport, names: Sequence[str], *, leaves: bool = False) -> Traced:
     """Return the trial balance, and what lies behind the rows that the names mean, or all rows where there are none.
 
-    leaves: only rows that are accounts of their own. Raises UsageMistake for a name that means no row, and as `trial`
-    does.
+    leaves: only rows that are accounts of their own. Raises UsageMistake for a name that means no row.
     """
-    table = trial(book, request, today)
-    selection = book.select(request.entities)
-    shown = trial_range(book, selection.calendar, request.when, (request.first, request.last), today)
-    measures = trial_measures(shown, request.after_closing)
+    table: ReportTable = report.table
+    made: MadeTrial = report.of
+    selection = made.selection
     wanted = [find_row(table, name) for name in names] or [
         row for row in table.rows if row.cells and (not leaves or row.kind == "line")
     ]
-    as_of = as_of_for(book, selection.calendar, request.when, today)
-    rules = ledger_conditions(book, request.conditions, as_of, today).rules
-    rows = [_behind(book, table, row, request.level, measures) for row in wanted]
     return Traced(
         table,
-        rows,
+        [_behind(book, table, row, made.request.level, made.measures) for row in wanted],
         tuple(selection.entities),
         selection.comparable,
         selection.decimals,
-        tuple(rule.predicate for rule in rules),
+        tuple(rule.predicate for rule in made.conditions.rules),
     )
 
 

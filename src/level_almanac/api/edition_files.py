@@ -1,9 +1,12 @@
 """The files of an edition, each by its path with what writes it."""
 
+import json
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
+from typing import Any
 
-from level_almanac.cli.page_run import MadePage
+from level_almanac.core.editions.issue import Writers
+from level_almanac.core.pages.running import MadePage
 from level_almanac.core.table.model import ReportTable
 from level_almanac.files.editions import Edition, IssuedPage
 from level_almanac.output.edition_index import IndexedPage, edition_index
@@ -14,6 +17,11 @@ from level_almanac.output.words import dressed
 from level_almanac.output.xlsx import workbook
 
 File = tuple[str, Callable[[], bytes]]
+
+
+def figures_of(table: ReportTable) -> dict[str, Any]:
+    """Return a report's figures in its JSON shape."""
+    return dict(json.loads(json_text(table)))
 
 
 def edition_files(edition: Edition, made: Sequence[MadePage], title: str) -> Iterator[File]:
@@ -58,3 +66,7 @@ def _indexed(page: IssuedPage, table: ReportTable) -> IndexedPage:
 def _data(edition: Edition, table: str) -> str:
     through = f", complete through {edition.through[table]}" if table in edition.through else ""
     return f"{table}: {edition.data[table]:,} lines{through}"
+
+
+WRITERS = Writers(figures_of, edition_files)
+"""What renders the files of an edition."""

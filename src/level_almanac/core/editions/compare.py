@@ -2,16 +2,12 @@
 
 import difflib
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
-import click
-
-from level_almanac.cli.edition_issue import figures_of
-from level_almanac.cli.page_run import MadePage, PageRun, run_page
-from level_almanac.cli.session import Session
 from level_almanac.core.book import Book
 from level_almanac.core.editions.compare_report import (
     ChangedDefinition,
@@ -27,7 +23,7 @@ from level_almanac.core.editions.figure_lines import (
     is_followed,
     shares_in,
 )
-from level_almanac.core.editions.frozen import LineNames, changed_tables, frozen_book, line_names, narrow_traces
+from level_almanac.core.editions.frozen import LineNames, changed_tables, frozen_book, line_names, narrowed
 from level_almanac.core.editions.issued_figures import (
     Figure,
     Moved,
@@ -36,20 +32,22 @@ from level_almanac.core.editions.issued_figures import (
     moved_figures,
     summed_difference,
 )
+from level_almanac.core.pages.running import MadePage, PageRun, run_page
+from level_almanac.core.reports.definition import Tracing
 from level_almanac.core.table.model import Column, ReportTable, Row
+from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import AlmanacError, UsageMistake
 from level_almanac.files.editions import Edition, IssuedPage, broken_files, definitions_of, read_edition
 from level_almanac.files.layout_reading import layout_texts
 from level_almanac.files.page_reading import read_page
 from level_almanac.files.reading import BOOK_FILE, read_book
 
-_WHOLE_ROWS = ("statement", "trial")
-"""Reports whose trace tells all columns of a row at once."""
-_TRACED = (*_WHOLE_ROWS, "list", "aging", "documents", "parties", "billing", "growth", "rank", "pace")
 _FOLLOWS = "follows from others"
 _ON_PAGE = "told by the lines of the page"
 """Why no trace tells of a figure: it is made of other figures, or the report lists the lines itself."""
 Shares = dict[str, dict[str, Share]]
+Figures = Callable[[ReportTable], dict[str, Any]]
+"""Makes a report's figures, in its JSON shape."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,7 +75,7 @@ def side_now(book: Book) -> Side:
     return Side(book, f"the book as it is now, loaded {loaded:%Y-%m-%d %H:%M}")
 
 
-def compared(before: Side, after: Side) -> Comparison:
+def compared(before: Side, after: Side, figures: Figures) -> Comparison:
     """Return what differs between an edition and another side, page by page. Raises what opening the books raises."""
     assert before.record is not None  # noqa: S101  the earlier side is always an edition
     assert before.folder is not None  # noqa: S101  as above
@@ -87,7 +85,7 @@ def compared(before: Side, after: Side) -> Comparison:
     middle = Book(read_book(old.file.root), after.book.store, issued, as_placed=True)
     # By the clock of the edition, so that words such as `today` mean the same day on both sides.
     new = Book(after.book.file, after.book.store, issued)
-    narrow_traces(old, middle)
+    narrow = narrowed(old, middle)
     tables = changed_tables(old, new)
     definitions = list(_definitions(before, after))
     notes = []
@@ -101,9 +99,9 @@ def compared(before: Side, after: Side) -> Comparison:
         notes.append(
             "The rules of entry classes, the calendar or a currency changed: lines are classed by the later ones"
         )
-    known = line_names(tables)
+    known, books = line_names(tables), (old, middle, new)
     pages = [
-        _Page(before.folder, record, page, (old, middle, new), known, changed=bool(definitions)).compared()
+        _Page(before.folder, record, page, books, narrow, known, figures, changed=bool(definitions)).compared()
         for page in record.pages
     ]
     loads = {
@@ -168,7 +166,8 @@ def _columns(before: Mapping[Place, Figure], after: Mapping[Place, Figure]) -> t
 class _Page:
     """One page of an edition, compared. books: as issued; its definitions over the later data; the later ones over it.
 
-    names: what traces call the changed lines; changed: whether any definition changed.
+    narrow: the first two, for tracing; names: what traces call the changed lines; changed: whether any
+    definition changed.
     """
 
     def __init__(
@@ -177,23 +176,27 @@ class _Page:
         record: Edition,
         page: IssuedPage,
         books: tuple[Book, Book, Book],
+        narrow: tuple[Book, Book],
         names: LineNames,
+        figures: Figures,
         *,
         changed: bool,
     ) -> None:
-        self.page, self.books, self.names, self.changed = page, books, names, changed
+        self.page, self.books, self.names, self.figures, self.changed = page, books, names, figures, changed
+        self.narrow = narrow
         self.run = PageRun(page.answers, record.when, issued=True)
         self.folder = folder
         self.issued: dict[Place, Figure] = {}
         self.kept: dict[tuple[int, str, str], Shares] = {}
+        self.sides: dict[int, MadePage] = {}
 
     def compared(self) -> ComparedPage:
         """Run it on the later side, and tell what differs and why."""
         name, title = self.page.name, self.page.title
         try:
             self.issued = figures_in(json.loads((self.folder / self.page.figures).read_text(encoding="utf-8")))
-            self.made = self._made(1)
-            middle = figures_in(figures_of(self.made.table))
+            self.made = self.sides[1] = self._made(1)
+            middle = figures_in(self.figures(self.made.table))
         except AlmanacError as error:
             return ComparedPage(name, title, len(self.issued), failed=str(error))
         except (OSError, ValueError, KeyError, TypeError) as error:
@@ -201,7 +204,7 @@ class _Page:
         last, lost = middle, list[str]()
         if self.changed:
             try:
-                last = figures_in(figures_of(self._made(2).table))
+                last = figures_in(self.figures(self._made(2).table))
             except AlmanacError as error:
                 first = str(error).partition("\n")[0]
                 lost = [f"the later definitions do not make it, so only changed lines are told of: {first}"]
@@ -234,7 +237,7 @@ class _Page:
             before = self._shares(0, data.before)
             after = self._shares(1, data.after)
         except UsageMistake:
-            return Explained(moved, data, (), _FOLLOWS if self.made.words[0] in _TRACED else _ON_PAGE)
+            return Explained(moved, data, (), _FOLLOWS if self.tracing else _ON_PAGE)
         found = effects(before, after, self.names.altered)
         return Explained(
             moved, data, tuple(each._replace(key=self.names.whole.get(each.key, each.key)) for each in found)
@@ -245,7 +248,7 @@ class _Page:
         if figure is None or figure.value is None:
             return {}
         column = next((each for each in self.made.table.columns if each.key == figure.column), None)
-        if column is None or self.made.words[0] not in _TRACED:
+        if column is None or self.tracing is None:
             raise UsageMistake
         return self._of_column(number, figure, column)
 
@@ -261,8 +264,10 @@ class _Page:
                 for key in (column.derived.of, column.derived.over)
             )
             return derived_shares(of, over, factor)
-        whole = self.made.words[0] in _WHOLE_ROWS and not column.scenario
-        found = self._traced(number, figure.row, "" if whole or self.made.words[0] == "list" else column.key)
+        assert self.tracing is not None  # noqa: S101  asked before
+        whole = self.tracing.whole_rows and not column.scenario
+        by_column = "column" in self.tracing.options and not whole
+        found = self._traced(number, figure.row, column.key if by_column else "")
         if "" in found:
             return found[""]
         if column.key in found:
@@ -278,17 +283,19 @@ class _Page:
         if asked not in self.kept:
             if number == 0 and not any(place[0] == row for place in self.issued):
                 return {"": {}}
-            self.kept[asked] = shares_in(self._trace(self.books[number], row, column))
+            self.kept[asked] = shares_in(self._trace(number, row, column))
         return self.kept[asked]
 
-    def _trace(self, book: Book, row: str, column: str) -> ReportTable:
-        from level_almanac.cli.main import almanac  # noqa: PLC0415  it imports this module's users
+    @property
+    def tracing(self) -> Tracing | None:
+        """How the page's figures are traced, where they are."""
+        found = self.made.report.tracing
+        return found if found is not None and found.figures else None
 
-        words = ["trace", *self.made.words, f"--row={row}", *([f"--column={column}"] if column else [])]
-        words += ["--down-to=line"] if self.made.words[0] in _WHOLE_ROWS else []
-        taken: list[ReportTable] = []
-        try:
-            almanac.main(words, standalone_mode=False, obj=Session(book.file.root, opened=book, taken=taken))
-        except click.ClickException:
-            raise UsageMistake from None
-        return taken[0]
+    def _trace(self, number: int, row: str, column: str) -> ReportTable:
+        """Return the trace of one figure; each side's report is made once."""
+        side = self.sides.get(number) or self._made(number)
+        self.sides[number] = side
+        whole = self.tracing is not None and self.tracing.whole_rows
+        asked = TraceRequest(row=row, column=column, level="line" if whole else None)
+        return side.report.traced(self.narrow[number], side.made, asked)

@@ -1,22 +1,20 @@
 """Issue an edition: freeze definitions and data, make every page from what was frozen, and write all of it at once."""
 
-import json
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, replace
 from datetime import date
 from importlib.metadata import version
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
-from level_almanac.cli.edition_files import edition_files
-from level_almanac.cli.page_run import MadePage, PageRun, run_page
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.editions.frozen import freeze, new_edition
 from level_almanac.core.editions.tie_outs import PageMade, tie_outs
+from level_almanac.core.pages.running import MadePage, PageRun, run_page
 from level_almanac.core.table.model import Proof, ReportTable
-from level_almanac.errors import AlmanacError, Mistake, UsageMistake, listed, nearest
+from level_almanac.errors import FoundMistake, Mistake, UsageMistake, listed, nearest
 from level_almanac.files.editions import (
     FIGURES,
     REPORTS,
@@ -29,15 +27,8 @@ from level_almanac.files.editions import (
 from level_almanac.files.page_reading import read_page
 from level_almanac.files.page_writing import lock_words, read_locks
 from level_almanac.files.pages import Page
-from level_almanac.output.json_text import json_text
 
 Progress = Callable[[str, Sequence[tuple[str, Any]]], AbstractContextManager[Any]]
-
-
-class FoundMistake(AlmanacError):
-    """A check or a proof found something that an edition is not issued with."""
-
-    exit_code = 1
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,12 +56,16 @@ class Issued:
     seal: str
 
 
-def figures_of(table: ReportTable) -> dict[str, Any]:
-    """Return a report's figures in its JSON shape."""
-    return dict(json.loads(json_text(table)))
+class Writers(NamedTuple):
+    """What renders reports, which core does not know itself. figures: a report in its JSON shape; files: of an
+    edition, its pages and its title, each file by its path with what writes it.
+    """
+
+    figures: Callable[[ReportTable], dict[str, Any]]
+    files: Callable[[Edition, Sequence[MadePage], str], Iterable[tuple[str, Callable[[], bytes]]]]
 
 
-def issue(book: Book, request: IssueRequest, progress: Progress) -> Issued:
+def issue(book: Book, request: IssueRequest, writers: Writers, progress: Progress) -> Issued:
     """Issue an edition and return it; nothing is kept of one that fails.
 
     progress: given a label and named things, hands them out within a `with` and shows how far it is.
@@ -108,7 +103,7 @@ def issue(book: Book, request: IssueRequest, progress: Progress) -> Issued:
         _check_findings(made, edition, request)
         for name in (FIGURES, REPORTS):
             (folder / name).mkdir()
-        with progress("Writing files", list(edition_files(edition, made, request.title))) as files:
+        with progress("Writing files", list(writers.files(edition, made, request.title))) as files:
             for path, content in files:
                 (folder / path).write_bytes(content())
         edition = replace(edition, files=hashes_of(folder))

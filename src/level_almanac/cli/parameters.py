@@ -1,0 +1,43 @@
+"""Options as core declares them, as parameters of the command line."""
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+import click
+
+from level_almanac.cli.names import OFFERED
+from level_almanac.core.requests.options import Option
+
+
+def parameter(option: Option) -> click.Parameter:
+    """Return an option as one of the command line; what its text means is for core to say."""
+    kind: click.ParamType[Any] = OFFERED.get(option.offers, click.STRING)
+    if option.kind == "choice":
+        kind = click.Choice(option.choices)
+    elif option.kind == "count":
+        kind = click.IntRange(option.least, option.most)
+    metavar = option.metavar or None
+    if option.argument:
+        return click.Argument(
+            [option.keyword], type=kind, metavar=metavar, required=option.required, nargs=-1 if option.several else 1,
+            default=None if option.required or option.several else option.default,
+        )  # fmt: skip
+    default = option.default if option.show_default else None
+    return click.Option(
+        [f"--{option.name}", option.keyword],
+        type=None if option.kind == "flag" else kind,
+        is_flag=option.kind == "flag",
+        multiple=option.several,
+        nargs=2 if option.kind == "amounts" else 1,
+        default=default,
+        show_default=option.show_default,
+        metavar=metavar,
+        help=option.help,
+        required=option.required,
+    )
+
+
+def told_of(options: Iterable[Option], values: Mapping[str, Any]) -> dict[str, Any]:
+    """Return what was given to options, by name."""
+    found = {each.name: values[each.keyword] for each in options if each.keyword in values}
+    return {name: value for name, value in found.items() if value is not None and value != () and value is not False}

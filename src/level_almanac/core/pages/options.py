@@ -1,0 +1,108 @@
+"""What a page asks its report for: its options, and which of them give way to the day that it is run for."""
+
+from collections.abc import Mapping, Sequence
+from datetime import date
+from typing import Any
+
+from level_almanac.core.pages.filling import Filled
+from level_almanac.core.reports.definition import Report
+from level_almanac.core.reports.making import read_asked
+from level_almanac.core.reports.registry import all_reports, page_reports
+from level_almanac.core.requests.look import LookRequest
+from level_almanac.core.requests.options import Option, options_of
+from level_almanac.core.requests.words import options_in, words_of
+from level_almanac.errors import AlmanacError, Mistake, UsageMistake, listed, nearest
+
+WHEN = ("as-of", "period", "quarter", "year")
+
+
+def page_report(words: Sequence[str], where: str, error: type[AlmanacError]) -> Report:
+    """Return the report that words begin with; raise `error` where it is none that can be saved."""
+    name = words[0] if words else ""
+    known = page_reports()
+    if name not in known:
+        what, hint = "not a report that can be a page", nearest(name, known)
+        raise error(Mistake(what, where, repr(name), listed(known), hint))
+    return all_reports()[name]
+
+
+def page_options(report: Report) -> dict[str, Option]:
+    """Return the options of a report that a page can hold, those of its look among them, by name."""
+    return {each.name: each for each in (*report.options, *options_of(LookRequest)) if not each.argument}
+
+
+def page_told(page: Filled, report: Report, where: str) -> dict[str, object]:
+    """Return what a filled page gives the options of its report, arguments too, by name."""
+    known = [*report.options, *options_of(LookRequest)]
+    return {**options_in(known, page.words[1:], f"{where}: report"), **page.options}
+
+
+def page_words(page: Filled, report: Report) -> list[str]:
+    """Return a filled page as the words of a command line."""
+    return [*page.words, *words_of(page_options(report), page.options)]
+
+
+def with_when(page: Filled, report: Report, when: Mapping[str, str]) -> Filled:
+    """Return a page made for another day, as a person asked for it. when: one of WHEN, or none.
+
+    Raises UsageMistake where its report does not have that option.
+    """
+    for name, text in when.items():
+        if name not in page_options(report):
+            raise UsageMistake(Mistake(f"`{report.name}` is not asked for by this", f"--{name}", repr(text)))
+        options = {option: value for option, value in page.options.items() if option not in WHEN}
+        page = page._replace(options={**options, name: text})
+    return page
+
+
+def within_edition(page: Filled, report: Report, when: Mapping[str, str], end: date, *, extras: bool = True) -> Filled:
+    """Return a page as an edition makes it. when: one of WHEN; end: the edition's last day; extras: whether adjustment
+    periods that end on that day belong to it, as they do not to a year's last ordinary period.
+
+    What a page says of a day is the edition's end, and what it says of a period, quarter or year is the edition's own,
+    unless the edition is for less than that: a page of a year stays one in an edition of a month. A page of a report
+    whose period is what it covers, and that says nothing, is made as of the edition's end.
+    """
+    known = page_options(report)
+    chosen, text = next(iter(when.items()))
+    own = next((name for name in WHEN if name in page.options), None)
+    ranged = {"from", "through", "before"} & set(page.options)
+    if own in ("period", "quarter", "year") and WHEN.index(chosen) < WHEN.index(own):
+        return page
+    covers = "from" in known or report.covers
+    if own == "as-of" or ranged or chosen not in known or (own is None and covers):
+        chosen, text = "as-of", end.isoformat()
+    if chosen not in known:
+        return page
+    options = {name: value for name, value in page.options.items() if name not in WHEN}
+    if chosen == "as-of" and not extras and "adjustments" in known:
+        options.setdefault("adjustments", "without")
+    return page._replace(options={**options, chosen: text})
+
+
+def saved_page(words: Sequence[str]) -> tuple[list[str], dict[str, object]]:
+    """Return a command's words as a page keeps them: the report with its arguments, and its options by name.
+
+    Raises UsageMistake for what is no report, and for options and values that cannot be read, so that no page is saved
+    that cannot be run.
+    """
+    report = page_report(words, "REPORT", UsageMistake)
+    told = options_in([*report.options, *options_of(LookRequest), *_NOT_KEPT], words[1:], f"REPORT {report.name}")
+    told = {name: value for name, value in told.items() if name not in {each.name for each in _NOT_KEPT}}
+    called = {each.name: each.called for each in report.options}
+    read_asked(report, told, lambda name: f"REPORT {report.name}: {called.get(name, f'--{name}')}")
+    arguments = [told[each.name] for each in report.options if each.argument and each.name in told]
+    plain = [_as_written(each) for value in arguments for each in (value if isinstance(value, list) else [value])]
+    kept = page_options(report)
+    return [report.name, *plain], {name: _as_written(value) for name, value in told.items() if name in kept}
+
+
+_NOT_KEPT = (Option("output"), Option("print"))
+"""Where a report went is no part of the page that is made of it."""
+
+
+def _as_written(value: Any) -> Any:
+    """Return an option's value as a page holds it: a brace that is meant is doubled there."""
+    if isinstance(value, list):
+        return [_as_written(each) for each in value]
+    return value.replace("{", "{{").replace("}", "}}") if isinstance(value, str) else value

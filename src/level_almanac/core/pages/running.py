@@ -1,0 +1,147 @@
+"""Run a page: find its answers, put them in, and make its report."""
+
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from level_almanac.core.book import Book
+from level_almanac.core.calendar.fiscal import FiscalPeriod
+from level_almanac.core.language.days import DayContext, Edge, NamedDay, day_of, read_day
+from level_almanac.core.pages.explaining import explained
+from level_almanac.core.pages.filling import Answers, answers_words, filled
+from level_almanac.core.pages.options import page_report, page_told, page_words, with_when, within_edition
+from level_almanac.core.pages.questions import AnswerReader, read_answers
+from level_almanac.core.reports.definition import MadeReport, Report
+from level_almanac.core.reports.making import make_report, read_asked
+from level_almanac.core.table.model import ReportTable
+from level_almanac.errors import AlmanacError, BookMistake, UsageMistake
+from level_almanac.files.explanations import read_explanations
+from level_almanac.files.page_writing import LOCK_BROKEN, lock_words, read_locks
+from level_almanac.files.pages import Page
+
+
+@dataclass(frozen=True, slots=True)
+class PageRun:
+    """What a page is run with. told: answers by question, as texts; when: `as-of`, `period`, `quarter` or `year` in
+    place of the page's own; look: options of how numbers look that win over the page's; issued: whether it is run for
+    an edition, in which a page can keep its own.
+    """
+
+    told: Mapping[str, str] = field(default_factory=dict)
+    when: Mapping[str, str] = field(default_factory=dict)
+    look: Mapping[str, Any] = field(default_factory=dict)
+    issued: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class MadePage:
+    """A page that was run. table: its report; made: the same as its report made it; answers: to its questions; words:
+    the command that it came to; unexplained: the changes that it requires an explanation of and that have none.
+    """
+
+    page: Page
+    report: Report
+    made: MadeReport
+    table: ReportTable
+    answers: Answers
+    words: tuple[str, ...]
+    unexplained: tuple[str, ...] = ()
+
+
+Ask = Callable[[AnswerReader, str], str]
+"""Asks a person for the answer to the question of this name."""
+
+
+def context_for(book: Book, when: Mapping[str, str]) -> DayContext:
+    """Return what day words in a page's answers are relative to: the day asked for, or where the data ends."""
+    calendar, today = book.calendars[""], book.now.date()
+    newest = book.data_through(today) if book.state.files_of("ledger") else None
+    context = DayContext(calendar, today, newest or today)
+    if not when:
+        return context
+    name, text = next(iter(when.items()))
+    words = (
+        read_day(text, "--as-of", UsageMistake) if name == "as-of" else Edge(True, "period", NamedDay("as-of"), id=text)
+    )
+    return replace(context, as_of=day_of(words, context))
+
+
+def answers_of(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Answers:
+    """Return the page's answers: as told, by the day asked for where they are of its kind, else its defaults.
+
+    ask: asks for one that was not told. Raises UsageMistake with every answer that is not right.
+    """
+    reader = AnswerReader(context_for(book, run.when), f"{page.name}: answer")
+    told = {name: run.when[question.kind] for name, question in page.file.ask.items() if question.kind in run.when}
+    told |= run.told
+    if ask is not None:
+        for name in page.file.ask:
+            if name not in told:
+                told[name] = ask(reader, name)
+    return read_answers(reader, page.file.ask, told)
+
+
+def page_command(page: Page, answers: Answers) -> list[str]:
+    """Return the command that a page comes to; raises BookMistake with each option that is not right."""
+    own = filled(page, answers)
+    report = page_report(own.words, f"{page.where}: report", BookMistake)
+    with _of_the_page():
+        read_asked(report, page_told(own, report, page.where), _places(page, report))
+    return page_words(own, report)
+
+
+def run_page(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> MadePage:
+    """Return the page's report. Raises what its report raises, with the page's file before it."""
+    answers = answers_of(book, page, run, ask)
+    own = filled(page, answers)
+    report = page_report(own.words, f"{page.where}: report", BookMistake)
+    if run.issued:
+        end = context_for(book, run.when).as_of
+        asked = within_edition(own, report, run.when, end, extras=_has_extras(book, run.when))
+    else:
+        asked = with_when(own, report, run.when)
+    asked = asked._replace(options={**asked.options, **run.look})
+    with _of_the_page():
+        wanted = read_asked(report, page_told(asked, report, page.where), _places(page, report))
+    try:
+        made = make_report(book, wanted)
+    except AlmanacError as error:
+        within = [replace(each, where=": ".join(filter(None, (page.where, each.where)))) for each in error.mistakes]
+        raise type(error)(*within, total=error.total) from error
+    replaced = {name for name, value in own.options.items() if asked.options.get(name) != value}
+    told = answers_words(page, answers, replaced)
+    lock = lock_words(read_locks(book.file.root), page)
+    notes = [f"Asked: {told}"] if told else []
+    notes += [f"The page {page.name} is {lock}"] if lock == LOCK_BROKEN else []
+    table = made.table._replace(
+        title=page.file.title or made.table.title,
+        facts={**made.table.facts, "page": page.name},
+        notes=(*made.table.notes, *notes),
+    )
+    written = read_explanations(book.file.root, page.name)
+    table, missing = explained(table, written, page, book.calendars[""])
+    words = tuple(page_words(asked, report))
+    return MadePage(page, report, made, table, answers, words, tuple(each.words for each in missing))
+
+
+@contextmanager
+def _of_the_page() -> Iterator[None]:
+    """Have what is wrong with a page's options told as mistakes of its file."""
+    try:
+        yield
+    except UsageMistake as error:
+        raise BookMistake(*error.mistakes) from None
+
+
+def _places(page: Page, report: Report) -> Callable[[str], str]:
+    """Return what messages call each option of the page."""
+    arguments = {each.name for each in report.options if each.argument}
+    return lambda name: f"{page.where}: report" if name in arguments else f"{page.where}: options.{name}"
+
+
+def _has_extras(book: Book, when: Mapping[str, str]) -> bool:
+    """Tell whether adjustment periods that end with an edition belong to it: not to one of an ordinary period."""
+    calendar = book.calendars[""]
+    found = calendar.find(when["period"], "--period", UsageMistake) if "period" in when else None
+    return not isinstance(found, FiscalPeriod) or found.extra or found.last != calendar.year(found.year).last

@@ -1,0 +1,96 @@
+"""What a report is to everything that is not the report itself: one definition, from which its command, its page, its
+trace, its editions, its completion, its manual and its method in Python follow.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date
+from functools import cached_property
+from importlib import import_module
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+if TYPE_CHECKING:
+    from level_almanac.core.book import Book
+    from level_almanac.core.requests.options import Option, Request
+    from level_almanac.core.table.model import ReportTable
+    from level_almanac.core.trace.request import TraceRequest
+
+
+class MadeReport(NamedTuple):
+    """A report that was made. of: what it was made from, as its trace takes it; holds: whether nothing was found that
+    its command ends with 1 for; keep: keeps a record of it, once it was shown to a person.
+    """
+
+    table: "ReportTable"
+    of: Any = None
+    holds: bool = True
+    keep: Callable[[], None] | None = None
+
+
+class Tracing(NamedTuple):
+    """How the figures of a report are traced. code: `module:function` of its package; help, example: of the command;
+    options: those of `TraceRequest` that it takes; without: options of the report that it does not; whole_rows: whether
+    one trace tells all columns of a row; figures: whether it tells what a figure is the sum of.
+    """
+
+    code: str
+    help: str
+    example: str
+    options: tuple[str, ...] = ("row", "column")
+    without: tuple[str, ...] = ()
+    whole_rows: bool = False
+    figures: bool = True
+
+
+@dataclass(frozen=True, kw_only=True)
+class Report:
+    """A report. help: what it is of, in one line; about: more of it; examples: command lines without `almanac`;
+    request, make: `module:name` of its package, imported when they are used; all_lines: of what makes the lines behind
+    all figures, where it has that; page: whether it can be saved; covers: whether it has no range of days and yet
+    covers the period that it is made for.
+    """
+
+    package: str
+    name: str
+    help: str
+    about: str
+    examples: tuple[str, ...]
+    request: str
+    make: str
+    tracing: Tracing | None = None
+    all_lines: str = ""
+    page: bool = True
+    covers: bool = False
+
+    def _named(self, code: str) -> Any:
+        module, _, name = code.partition(":")
+        return getattr(import_module(f"{self.package}.{module}"), name)
+
+    @cached_property
+    def request_type(self) -> "type[Request]":
+        """The type of its requests."""
+        found: type[Request] = self._named(self.request)
+        return found
+
+    @cached_property
+    def options(self) -> "tuple[Option, ...]":
+        """Its options, arguments first."""
+        from level_almanac.core.requests.options import WITH_LINES, options_of  # noqa: PLC0415  a list needs none
+
+        return (*options_of(self.request_type), *([WITH_LINES] if self.all_lines else []))
+
+    def made(self, book: "Book", request: "Request", today: date) -> MadeReport:
+        """Make the report; raises what the report raises."""
+        found = self._named(self.make)(book, request, today)
+        return found if isinstance(found, MadeReport) else MadeReport(found)
+
+    def traced(self, book: "Book", made: MadeReport, asked: "TraceRequest") -> "ReportTable":
+        """Return the lines behind one figure of the report; raises UsageMistake where there are none to tell."""
+        assert self.tracing is not None  # noqa: S101  asked of reports that can be traced only
+        found: ReportTable = self._named(self.tracing.code)(book, made, asked)
+        return found
+
+    def with_lines(self, book: "Book", made: MadeReport) -> "ReportTable":
+        """Return the report with the lines behind all of its figures."""
+        found: tuple[ReportTable, ...] = self._named(self.all_lines)(book, made)
+        return made.table._replace(behind=found)

@@ -1,0 +1,56 @@
+"""From options by name to a report that is made: one way for the command line, for pages and for Python."""
+
+from collections.abc import Callable, Mapping
+from typing import Any, NamedTuple
+
+from level_almanac.core.book import Book
+from level_almanac.core.reports.definition import MadeReport, Report
+from level_almanac.core.requests.look import LookRequest
+from level_almanac.core.requests.options import WITH_LINES, Request, options_of, read_options, request_of
+from level_almanac.core.table.model import ReportTable
+from level_almanac.core.trace.request import TraceRequest
+
+
+class Asked(NamedTuple):
+    """A report that is asked for: its request, how it is to look, and whether with the lines behind its figures."""
+
+    report: Report
+    request: Request
+    look: LookRequest = LookRequest()
+    with_lines: bool = False
+
+
+def read_asked(report: Report, told: Mapping[str, Any], where: Callable[[str], str]) -> Asked:
+    """Return what options by name ask for. told: texts as they were written, or values; where: what messages call one.
+
+    Raises UsageMistake with everything that is wrong with them.
+    """
+    known = {each.name: each for each in (*report.options, *options_of(LookRequest))}
+    given = read_options(known, told, where)
+    return Asked(
+        report,
+        request_of(report.request_type, given),
+        request_of(LookRequest, given),
+        given.get(WITH_LINES.name, False),
+    )
+
+
+def make_report(book: Book, asked: Asked) -> MadeReport:
+    """Make a report, in its look. Raises what the report raises."""
+    look = asked.look.look(book.file.root, book.settings, book.now)
+    made = asked.report.made(book, asked.request, book.now.date())
+    table = asked.report.with_lines(book, made) if asked.with_lines else made.table
+    return made._replace(table=table._replace(look=look))
+
+
+def trace_options(report: Report) -> list[str]:
+    """Return the names of the options of a report that its trace takes too."""
+    without = report.tracing.without if report.tracing else ()
+    return [each.name for each in report.options if each.name not in (*without, WITH_LINES.name)]
+
+
+def trace_figure(book: Book, asked: Asked, figure: TraceRequest) -> ReportTable:
+    """Return the lines behind a figure of a report. Raises what the report raises, and UsageMistake for the figure."""
+    look = asked.look.look(book.file.root, book.settings, book.now)
+    made = asked.report.made(book, asked.request, book.now.date())
+    return asked.report.traced(book, made, figure)._replace(look=look)

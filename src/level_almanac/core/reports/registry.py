@@ -1,0 +1,30 @@
+"""The reports that there are: each package here that has a definition named REPORT is one."""
+
+from functools import cache
+from importlib import import_module
+from pkgutil import iter_modules
+
+from level_almanac.core import reports
+from level_almanac.core.reports.definition import Report
+
+
+@cache
+def all_reports() -> dict[str, Report]:
+    """Return every report by the name of its command."""
+    found = {}
+    for module in iter_modules(reports.__path__):
+        if module.ispkg:
+            report = getattr(import_module(f"{reports.__name__}.{module.name}"), "REPORT", None)
+            if isinstance(report, Report):
+                found[report.name] = report
+    return found
+
+
+def report_named(name: str) -> Report | None:
+    """Return the report of this name, or None."""
+    return all_reports().get(name)
+
+
+def page_reports() -> tuple[str, ...]:
+    """Return the names of the reports that can be saved as pages."""
+    return tuple(name for name, report in all_reports().items() if report.page)
