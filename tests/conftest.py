@@ -7,7 +7,7 @@ import os
 import shutil
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -18,6 +18,8 @@ from filelock import FileLock
 from hypothesis import settings
 
 from level_almanac.cli.main import run as run_here
+from level_almanac.core.book import Book
+from level_almanac.store.engine import DuckDBEngine
 
 # A machine that is busy with something else is no reason to fail.
 settings.register_profile("patient", deadline=None)
@@ -30,6 +32,15 @@ if LONG:  # the workers are started with other words
 COMMAND = Path(sys.executable).with_name("almanac")
 # Wide enough that no help text or report is broken for want of room, and no colour whatever the machine says.
 ENVIRONMENT = {**os.environ, "COLUMNS": "128", "NO_COLOR": "1"}
+
+
+@pytest.fixture(scope="session", autouse=True)
+def one_engine() -> Iterator[None]:
+    """Have all books of this process ask one engine: it holds nothing of theirs, and starting one costs more than asking."""
+    shared = DuckDBEngine()
+    with patch.object(Book, "engine", shared):
+        yield
+    shared.close()
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:

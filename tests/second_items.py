@@ -8,6 +8,7 @@ import csv
 from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date
+from functools import cache
 from pathlib import Path
 
 KINDS = {"INV": "invoice", "CRN": "credit", "PAY": "payment", "WOF": "write-off", "REF": "refund", "VOI": "void"}
@@ -49,6 +50,7 @@ def _day(text: str) -> date | None:
     return date.fromisoformat(text) if text else None
 
 
+@cache
 def read_docs(book: Path, name: str) -> list[Doc]:
     """Return the lines of `suppliers` or `customers`, in the order of the file."""
     with (book / "exports" / "items" / f"{name}.csv").open(encoding="utf-8", newline="") as stream:

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from decimal import Decimal
+from functools import cache
 from pathlib import Path
 
 ZERO = Decimal(0)
@@ -57,6 +58,7 @@ def period_edges(year: int, period: int) -> tuple[date, date]:
     return first, first.replace(day=lengths[period - 1])
 
 
+@cache
 def read(book: Path) -> list[Line]:
     """Return the demo's ledger lines, each key once."""
     lines = {}

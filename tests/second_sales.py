@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import ROUND_HALF_UP, Decimal
+from functools import cache
 from pathlib import Path
 
 from second_route import fiscal, period_edges
@@ -58,6 +59,7 @@ def _rows(book: Path, pattern: str) -> Iterator[dict[str, str]]:
             yield from csv.DictReader(stream)
 
 
+@cache
 def sales(book: Path) -> list[Sold]:
     """Return every line of sales with the range of its item."""
     ranges = {row["Item"]: row["Range"] for row in _rows(book, "items.csv")}
@@ -71,6 +73,7 @@ def sales(book: Path) -> list[Sold]:
     ]  # fmt: skip
 
 
+@cache
 def billing(book: Path) -> list[Billed]:
     """Return every line of billing."""
 

@@ -1,5 +1,7 @@
 """The demo's suppliers and customers: codes, and names that belong to nobody."""
 
+from functools import cache
+
 SUPPLIERS = 150
 CUSTOMERS = 110
 """Freight customers of the line are the first 80; the others have their boats at the yard."""
@@ -25,6 +27,7 @@ def party_rows() -> list[tuple[str, str, str]]:
     return rows
 
 
+@cache
 def party_names() -> dict[str, str]:
     """Return the name of each party by its code."""
     return {code: name for code, name, _ in party_rows()}
