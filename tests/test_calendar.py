@@ -15,7 +15,7 @@ from level_almanac.core.spans.as_of import AsOfRequest, choose_as_of
 from level_almanac.core.spans.windows import Window, window_of
 from level_almanac.errors import UsageMistake
 from level_almanac.files.settings import CalendarSettings
-from level_almanac.store.predicate import Stretch
+from level_almanac.store.predicate import FiscalRange
 
 OCTOBER = FiscalCalendar(CalendarSettings(year_start="10-01", extra_periods=1))
 DAYS = st.dates(date(1950, 1, 1), date(2150, 12, 31))
@@ -98,15 +98,15 @@ def test_stretches_cover_each_day_of_a_range_once(first: date, length: int) -> N
 @pytest.mark.parametrize(
     ("first", "last", "extras", "expected"),
     [
-        (date(2024, 10, 1), date(2025, 9, 30), 99, (Stretch(202501, 202513),)),
-        (date(2024, 10, 1), date(2025, 9, 30), 0, (Stretch(202501, 202512),)),
-        (date(2025, 9, 1), date(2025, 10, 31), 0, (Stretch(202512, 202513), Stretch(202601, 202601))),
+        (date(2024, 10, 1), date(2025, 9, 30), 99, (FiscalRange(202501, 202513),)),
+        (date(2024, 10, 1), date(2025, 9, 30), 0, (FiscalRange(202501, 202512),)),
+        (date(2025, 9, 1), date(2025, 10, 31), 0, (FiscalRange(202512, 202513), FiscalRange(202601, 202601))),
         (date(2026, 5, 30), date(2026, 6, 17), 99,
-         (Stretch(202608, 202608, date(2026, 5, 30), date(2026, 5, 31)),
-          Stretch(202609, 202609, date(2026, 6, 1), date(2026, 6, 17)))),
+         (FiscalRange(202608, 202608, date(2026, 5, 30), date(2026, 5, 31)),
+          FiscalRange(202609, 202609, date(2026, 6, 1), date(2026, 6, 17)))),
     ],
 )  # fmt: skip
-def test_extra_periods_in_stretches(first: date, last: date, extras: int, expected: tuple[Stretch, ...]) -> None:
+def test_extra_periods_in_stretches(first: date, last: date, extras: int, expected: tuple[FiscalRange, ...]) -> None:
     assert stretches(OCTOBER, first, last, extras) == expected
 
 

@@ -71,7 +71,7 @@ def test_growth_is_drawn_from_the_figures_of_its_table(book: Book) -> None:
 
 def test_pace_is_drawn_from_the_table_by_periods(book: Book) -> None:
     of = MeasuredRequest(table="sales", by="route")
-    table = pace(book, PaceRequest(of=of, months=True), TODAY).table
+    table = pace(book, PaceRequest(of=of, by_period=True), TODAY).table
     assert isinstance(table.chart, PaceChart)
     rows = {row.key: row.cells for row in table.rows}
     totals = {row.key: row.cells for row in pace(book, PaceRequest(of=of), TODAY).table.rows}

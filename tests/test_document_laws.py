@@ -19,15 +19,15 @@ from level_almanac.core.reports.documents.report import DocumentsRequest, Which,
 from level_almanac.core.reports.parties.report import PartiesRequest, parties
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.spans.as_of import AsOfRequest
-from level_almanac.core.subledger.subledger import Side, SubledgerRequest
-from level_almanac.core.table.model import Counted, ReportTable
+from level_almanac.core.subledger.subledger import SubledgerRequest, SubledgerSide
+from level_almanac.core.table.model import CountedAmount, ReportTable
 from level_almanac.core.table.threshold import Threshold
 from second_items import Doc, open_on, read_docs
 from second_route import read
 from small_items import ITEM_HEADS, items_book
 
 TODAY = date(2026, 6, 17)
-SIDES: tuple[Side, ...] = ("payable", "receivable")
+SIDES: tuple[SubledgerSide, ...] = ("payable", "receivable")
 CONDITIONS = (
     "", "entity is YARD", "reference is blank", "kind is invoice", "amount over 1000", "party begins V0",
     "settles is not blank and posted since 2025-10-01", "party.name contains fish",
@@ -39,7 +39,7 @@ def book(demo: Path) -> Book:
     return Book.open(demo)
 
 
-def all_counted(table: ReportTable) -> Counted:
+def all_counted(table: ReportTable) -> CountedAmount:
     assert table.proof is not None
     return sum((part.counted for part in table.proof.left_out), table.proof.shown)
 
@@ -50,7 +50,7 @@ def all_counted(table: ReportTable) -> Counted:
     st.integers(0, 990), st.sampled_from(["all", "open", "overdue", "unapplied"]), st.integers(0, 6000),
 )  # fmt: skip
 def test_shown_and_left_out_are_all_there_is(
-    book: Book, side: Side, only: str, besides: str, back: int, which: Which, limit: int
+    book: Book, side: SubledgerSide, only: str, besides: str, back: int, which: Which, limit: int
 ) -> None:
     day = TODAY - timedelta(back)
     conditions = Conditions((only,) if only else (), (besides,) if besides else ())
@@ -76,7 +76,7 @@ def test_shown_and_left_out_are_all_there_is(
 
 
 @pytest.mark.parametrize("side", SIDES)
-def test_quarters_add_up_to_the_year(book: Book, side: Side) -> None:
+def test_quarters_add_up_to_the_year(book: Book, side: SubledgerSide) -> None:
     def totals(when: AsOfRequest) -> dict[str, Any]:
         request = PartiesRequest(
             of=SubledgerRequest(side=side, when=when), show=("invoiced", "credited", "paid", "written-off")
@@ -90,7 +90,7 @@ def test_quarters_add_up_to_the_year(book: Book, side: Side) -> None:
 
 
 @pytest.mark.parametrize("side", SIDES)
-def test_open_overdue_and_unapplied_come_to_the_aging(book: Book, side: Side) -> None:
+def test_open_overdue_and_unapplied_come_to_the_aging(book: Book, side: SubledgerSide) -> None:
     of = SubledgerRequest(side=side, when=AsOfRequest(as_of=date(2025, 12, 31)))
     aged = dict(aging(book, AgingRequest(of=of), TODAY).table.rows[-2].cells)
     open_ = documents(book, DocumentsRequest(of=of, which="open"), TODAY).table.rows[-1].cells["open"]

@@ -13,7 +13,7 @@ from level_almanac.core.table.model import Column, Explanation, ReportTable, Row
 from level_almanac.core.table.style import Look
 from level_almanac.files.settings import StyleSettings
 from level_almanac.output.terminal import text
-from level_almanac.output.words import cell_words
+from level_almanac.output.text import cell_words
 
 FERRIES = "month-end/1-ferries"
 

@@ -14,11 +14,11 @@ from hypothesis import strategies as st
 
 from conftest import Almanac
 from level_almanac.core.table.change import Figure, change_percent
-from level_almanac.core.table.model import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.output.csv_text import csv_text
 from level_almanac.output.json_text import json_text
 from level_almanac.output.terminal import text
-from level_almanac.output.words import cell_words
+from level_almanac.output.text import cell_words
 
 REPORTS = (
     ["trial"],
@@ -167,9 +167,9 @@ def test_text_that_a_spreadsheet_would_run_is_inert_in_csv(lure: str) -> None:
 def _proof(shown: int, holds: bool) -> Proof:
     return Proof(
         "debits",
-        Counted(3, Decimal("3.00")),
-        Counted(shown, Decimal("2.00")),
-        (Part("carried", Counted(1, Decimal("1.00"))),),
+        CountedAmount(3, Decimal("3.00")),
+        CountedAmount(shown, Decimal("2.00")),
+        (Part("carried", CountedAmount(1, Decimal("1.00"))),),
         (Check("sums agree", holds),),
     )
 

@@ -80,7 +80,7 @@ def test_at_the_last_day_the_projection_is_what_there_is(
     for going in (*made.goings.values(), made.total):
         assert going.ends == going.spent
         assert going.expected == going.budget
-    months = pace(book, PaceRequest(of=of, income=income, months=True), TODAY).table
+    months = pace(book, PaceRequest(of=of, income=income, by_period=True), TODAY).table
     rows = {row.key: row for row in months.rows}
     for row in months.rows:
         for key in ("plan", "due", "fact", "over") if row.adds else ():
@@ -90,7 +90,7 @@ def test_at_the_last_day_the_projection_is_what_there_is(
 
 
 def test_each_period_is_that_of_budget_and_ledger(demo: Path) -> None:
-    words = ["pace", "ledger", "--entity", "LINE", "--by", "department", "--months", "--print", "json"]
+    words = ["pace", "ledger", "--entity", "LINE", "--by", "department", "--by-period", "--print", "json"]
     ran = run_almanac(*words, book=demo)
     assert ran.code == 0, ran.err
     rows = rows_of(ran.json)
@@ -252,3 +252,12 @@ def test_figures_of_pace_are_traced_to_lines_and_plans(tmp_path: Path, row: str,
     total = ran.json["rows"][-1]["cells"]
     assert total["amount" if column == "spent" else "part"] == figure
     assert ran.json["proof"]["balances"] is True
+
+
+def test_the_old_name_of_an_option_still_does_its_work_and_says_what_it_is_called(demo: Path) -> None:
+    words = ("pace", "sales", "--by", "route", "--quarter", "2026-Q2")
+    old, new = (run_almanac(*words, option, book=demo) for option in ("--months", "--by-period"))
+    assert old.out == new.out
+    assert old.err == "warning: --months is called by-period now; the old name will go\n"
+    assert new.err == ""
+    assert "--months" not in run_almanac("pace", "--help").out

@@ -15,7 +15,7 @@ from conftest import Almanac, MakeBook, SmallBook
 from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.measures.plans import PlanLine, Plans
 from level_almanac.files.settings import CalendarSettings, PlanSettings, ProfileSettings
-from level_almanac.store.predicate import Stretch
+from level_almanac.store.predicate import FiscalRange
 
 OCTOBER = FiscalCalendar(CalendarSettings(year_start="10-01", holidays=["2026-06-01"]))
 JUNE = OCTOBER.period_of(date(2026, 6, 17))
@@ -38,7 +38,7 @@ def june(scenario: str, amounts: list[Decimal]) -> list[PlanLine]:
 
 
 def part(line: PlanLine, first: date, last: date) -> Decimal:
-    found = plans().within(line, [Stretch(JUNE.fiscal, JUNE.fiscal, first, last)])
+    found = plans().within(line, [FiscalRange(JUNE.fiscal, JUNE.fiscal, first, last)])
     assert found is not None
     return found
 

@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 
 from conftest import copied, run_almanac
 from level_almanac.core.editions.compare_report import ComparedPage, Comparison, compare_report
-from level_almanac.core.editions.figure_lines import Explained, Share, derived_shares, effects, shares_in
+from level_almanac.core.editions.figure_lines import FigureChange, Share, derived_shares, effects, shares_in
 from level_almanac.core.editions.issued_figures import figures_in, moved_figures, summed_difference
 from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.files.tables import Field, Table
@@ -402,7 +402,7 @@ def test_the_figures_that_differ_come_to_what_all_figures_differ_by(
 def test_a_comparison_that_loses_a_figure_does_not_add_up(lost: int) -> None:
     columns = (("ptd", "month", "2026-05-31"),)
     sides = [figures_in(plain(*columns, rows={"a": {"ptd": str(n)}, "b": {"ptd": str(9 * n)}})) for n in (1, 2)]
-    told = [Explained(each, None, (), "follows from others") for each in moved_figures(*sides)][lost:]
+    told = [FigureChange(each, None, (), "follows from others") for each in moved_figures(*sides)][lost:]
     page = ComparedPage("p", "P", 2, summed_difference(*sides), told)
     made = compare_report(Comparison("e", "before", "after", (), (), (page,), {}))
     assert made.proof is not None

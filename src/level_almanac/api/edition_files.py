@@ -13,7 +13,7 @@ from level_almanac.output.edition_index import IndexedPage, edition_index
 from level_almanac.output.files import rendered
 from level_almanac.output.json_text import json_text
 from level_almanac.output.pdf_together import pdf_together
-from level_almanac.output.words import dressed
+from level_almanac.output.text import dressed
 from level_almanac.output.xlsx import workbook
 
 File = tuple[str, Callable[[], bytes]]

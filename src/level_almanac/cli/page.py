@@ -10,6 +10,7 @@ from level_almanac.cli.names import PAGE, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_keeping import copy, lock, rename, save, unlock
 from level_almanac.cli.page_when import asked_when, page_when_options
+from level_almanac.cli.reports import warn
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.pages.checking import checked_page
 from level_almanac.core.pages.report import checked_report, pages_table
@@ -172,6 +173,7 @@ def run(
     keep_answers(root, KeptAnswers(found.name, f"{book.now:%Y-%m-%d %H:%M}", kept))
     if lock_words(read_locks(root), found) == LOCK_BROKEN:
         click.echo(f"warning: {found.where} is locked, but was changed since", err=True)
+    warn(made.warnings)
     if made.made.keep is not None:
         made.made.keep()
     show(ctx, made.table, output)

@@ -33,6 +33,7 @@ def parameter(option: Option) -> click.Parameter:
         show_default=option.show_default,
         metavar=metavar,
         help=option.help,
+        hidden=bool(option.replaced_by),
         required=option.required,
     )
 

@@ -21,6 +21,12 @@ def help_of(first: str, about: str, examples: Iterable[str], front: str = "alman
     return "\n\n".join(filter(None, (first, about, f"\b\nExamples:\n{lines}")))
 
 
+def warn(words: Iterable[str]) -> None:
+    """Tell of what is done all the same, but not for long."""
+    for each in words:
+        click.echo(f"warning: {each}", err=True)
+
+
 def _asked(report: Report, values: Mapping[str, Any], output: OutputRequest) -> Asked:
     called = {each.name: each.called for each in report.options}
     told = {**told_of(report.options, values), **output.look}
@@ -36,6 +42,7 @@ def report_command(report: Report) -> click.Command:
         check_outputs(output)
         asked = _asked(report, values, output)
         check_lines(output, with_lines=asked.with_lines)
+        warn(asked.warnings)
         made = make_report(open_book(ctx), asked)
         if made.keep is not None:
             made.keep()

@@ -25,7 +25,7 @@ from level_almanac.output.csv_text import csv_text
 from level_almanac.output.files import ENDINGS, check_target, write_report
 from level_almanac.output.json_text import json_text
 from level_almanac.output.terminal import UNBOUND_WIDTH, print_report, text
-from level_almanac.output.words import dressed
+from level_almanac.output.text import dressed
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -119,7 +119,7 @@ def show(ctx: click.Context, table: ReportTable, output: OutputRequest, of: Repo
         click.echo(markdown(table), nl=False)
     elif printed == "terminal":
         print_terminal(table)
-    if any(each.proof is not None and not each.proof.balances for each in (table, *table.behind)):
+    if any(each.proof is not None and not each.proof.balances for each in (table, *table.traced_lines)):
         ctx.exit(1)
 
 

@@ -23,7 +23,7 @@ class Account(NamedTuple):
         return self.account_class in INCOME_CLASSES
 
 
-class Chart:
+class ChartOfAccounts:
     """All accounts of a book."""
 
     def __init__(self, lines: Iterable[Sequence[str | None]]) -> None:

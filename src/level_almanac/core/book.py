@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Self
 from zoneinfo import ZoneInfo
 
-from level_almanac.core.accounts import Chart
+from level_almanac.core.accounts import ChartOfAccounts
 from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.selection import Selection
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
@@ -24,7 +24,7 @@ from level_almanac.files.validation.findings import standing_code
 from level_almanac.store.chart_lines import chart_lines
 from level_almanac.store.engine import DuckDBEngine, Engine, Row
 from level_almanac.store.ledger_checks import newest_posting
-from level_almanac.store.ledger_sums import Filter, Measures, Place, Sums, ledger_sums
+from level_almanac.store.ledger_sums import Filter, Measures, SumKey, Sums, ledger_sums
 from level_almanac.store.plain_checks import newest_day
 from level_almanac.store.plan_lines import plan_lines, scenarios
 from level_almanac.store.state import State, Store
@@ -32,7 +32,7 @@ from level_almanac.store.state import State, Store
 if TYPE_CHECKING:
     from level_almanac.core.fields import LineFields
     from level_almanac.store.line_query import LineSource
-    from level_almanac.store.predicate import Predicate, Stretch
+    from level_almanac.store.predicate import FiscalRange, Predicate
 
 
 class Book:
@@ -115,10 +115,10 @@ class Book:
         return DuckDBEngine()
 
     @cached_property
-    def chart(self) -> Chart:
+    def chart(self) -> ChartOfAccounts:
         """The chart of accounts."""
         parts = [self.store.path_of(loaded.part) for loaded in self.state.files_of("accounts")]
-        return Chart((*line[:4], line[6]) for line in chart_lines(self.engine, parts))
+        return ChartOfAccounts((*line[:4], line[6]) for line in chart_lines(self.engine, parts))
 
     @cached_property
     def tables(self) -> dict[str, Table]:
@@ -140,7 +140,7 @@ class Book:
         """Return the parts that hold a table's lines."""
         return tuple(self.store.path_of(loaded.part) for loaded in self.state.files_of(table) if loaded.lines)
 
-    def ledger_parts(self, stretches: "Sequence[Stretch]", entities: Sequence[str]) -> tuple[tuple[str, ...], Sums]:
+    def ledger_parts(self, stretches: "Sequence[FiscalRange]", entities: Sequence[str]) -> tuple[tuple[str, ...], Sums]:
         """Return the ledger's parts that may hold lines of these stretches, and what the entities have elsewhere."""
         within: list[str] = []
         beyond = Sums()
@@ -177,7 +177,7 @@ class Book:
 
     def sums_by(
         self, measures: Measures, fields: Sequence[str], filter_: Filter | None = None
-    ) -> dict[Place, dict[str, Sums]]:
+    ) -> dict[SumKey, dict[str, Sums]]:
         """Return the sums of each measure by (entity, account, the values of these fields of the ledger)."""
         return ledger_sums(self.engine, self.store, self.ledger_state, measures, fields, filter_)
 

@@ -6,21 +6,22 @@ from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from level_almanac.files.tables import BILLING_SIGNS, CREDIT_CLASSES, KIND_SIGNS, SIDE_OF, Kind, Table
-from level_almanac.store.expressions import Arithmetic, Column, Constant, Expression, Given, PeriodId
+from level_almanac.store.expressions import Arithmetic, Constant, Expression, FieldReference, Given, PeriodId
 from level_almanac.store.predicate import FieldTest
 
 LINE_FIELDS = {"file": "text", "file_line": "whole"}
 """What every line knows of where it came from."""
 LEDGER_FIELDS = {"counted": "date", "entry": "text"}
 """What the store adds to a ledger line: the day that it counts on, and its entry class."""
-TURNED: Expression = Arithmetic("-", Constant(Decimal(0)), Column("amount"))
-NATURAL: Expression = Given(((FieldTest("account.class", "is", CREDIT_CLASSES), TURNED),), Column("amount"))
+TURNED: Expression = Arithmetic("-", Constant(Decimal(0)), FieldReference("amount"))
+NATURAL: Expression = Given(((FieldTest("account.class", "is", CREDIT_CLASSES), TURNED),), FieldReference("amount"))
 """A ledger line's amount in the natural sign of its account's class (docs/figures.md, "Signs")."""
 
 
 def _signed(signs: Mapping[str, int]) -> Expression:
     return Given(
-        ((FieldTest("kind", "is", tuple(kind for kind, sign in signs.items() if sign > 0)), Column("amount")),), TURNED
+        ((FieldTest("kind", "is", tuple(kind for kind, sign in signs.items() if sign > 0)), FieldReference("amount")),),
+        TURNED,
     )
 
 
@@ -66,9 +67,9 @@ class LineFields(NamedTuple):
         """Where each field is found, and what places a line in the calendar."""
         return {
             **{name: field.value for name, field in self.by_name.items()},
-            "fiscal": Column("fiscal"),
-            "counted": Column("counted"),
-            "entry_class": Column("entry_class"),
+            "fiscal": FieldReference("fiscal"),
+            "counted": FieldReference("counted"),
+            "entry_class": FieldReference("entry_class"),
         }
 
 
@@ -77,7 +78,7 @@ class AnyHead(dict[str, LineField]):
 
     def get(self, name: str, default: Any = None) -> Any:  # noqa: ARG002  dict's signature
         """Return a text field of this name."""
-        return LineField(name, "text", Column(name), "")
+        return LineField(name, "text", FieldReference(name), "")
 
 
 def export_fields() -> LineFields:
@@ -123,19 +124,19 @@ def _own(table: Table) -> Iterator[LineField]:
         yield LineField(
             field.name,
             field.kind,
-            PeriodId() if placed else Column(field.name),
+            PeriodId() if placed else FieldReference(field.name),
             table.name,
             number_like=field.name in table.number_like,
         )
     if table.name == "ledger":
-        yield LineField("counted", "date", Column("counted"), table.name)
-        yield LineField("entry", "text", Column("entry_class"), table.name)
+        yield LineField("counted", "date", FieldReference("counted"), table.name)
+        yield LineField("entry", "text", FieldReference("entry_class"), table.name)
         yield LineField("natural", "amount", NATURAL, table.name)
     if table.name in SIGNED:
         yield LineField("signed", "amount", SIGNED[table.name], table.name)
-    yield LineField("file", "text", Column("file"), table.name)
-    yield LineField("file_line", "whole", Column("file_line"), table.name)
+    yield LineField("file", "text", FieldReference("file"), table.name)
+    yield LineField("file_line", "whole", FieldReference("file_line"), table.name)
 
 
 def _reached(field: LineField, link: str) -> Expression:
-    return Column(field.value.column, link) if isinstance(field.value, Column) else field.value
+    return FieldReference(field.value.column, link) if isinstance(field.value, FieldReference) else field.value

@@ -22,7 +22,7 @@ def as_of_for(
     return choose_as_of(calendar, request, book.told_through, newest, today)
 
 
-def as_of_over(
+def table_as_of(
     book: Book,
     calendar: FiscalCalendar,
     request: AsOfRequest,
@@ -47,14 +47,14 @@ def table_words_of(table: str) -> str:
     return "the ledger is" if table == "ledger" else table.replace("_", " ")
 
 
-def as_of_facts_over(as_of: AsOf, through: date | None) -> dict[str, str]:
+def table_as_of_facts(as_of: AsOf, through: date | None) -> dict[str, str]:
     """Return the day, its period, and how it was chosen, of a report over one table. through: how far its data goes."""
     choices = choice_words(as_of)
     facts = {"as_of": as_of.day.isoformat(), "as_of_chosen": as_of.how, "period": how_far_words(as_of, through)}
     return facts | ({"choices": ", ".join(choices)} if choices else {})
 
 
-def as_of_words_over(as_of: AsOf, through: date | None) -> str:
+def table_as_of_words(as_of: AsOf, through: date | None) -> str:
     """Return `through 17 Jun 2026 (sales are complete through this day): 2026-P09, day 17 of 30, part`."""
     how = "" if as_of.how == "as asked" or as_of.named else f" ({as_of.how})"
     return " · ".join([f"{through_words(as_of)}{how}: {how_far_words(as_of, through)}", *choice_words(as_of)])

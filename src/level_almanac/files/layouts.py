@@ -6,7 +6,7 @@ from typing import Literal
 from level_almanac.files.settings import STRICT
 
 FOLDER = "layouts"
-Measure = Literal["movement", "balance"]
+RowMeasure = Literal["movement", "balance"]
 Show = Literal["sum", "each", "tree"]
 Sign = Literal["natural", "turned", "debit", "credit"]
 Better = Literal["", "more", "less", "neither"]
@@ -62,7 +62,7 @@ class Layout:
     __pydantic_config__ = STRICT
     name: str = ""
     title: str
-    measure: Measure = "movement"
+    measure: RowMeasure = "movement"
     covers: Literal["", "income", "balance", "all"] = ""
     columns: str = "ptd; ptd last year; change; change %; ytd; ytd last year; change; change %"
     zero: list[str] = field(default_factory=list)

@@ -36,7 +36,7 @@ from level_almanac.store.exports import (
 )
 from level_almanac.store.ledger_checks import lines_without_place
 from level_almanac.store.lines import ExportLines, WrongText
-from level_almanac.store.place import Place, Placements
+from level_almanac.store.place import FiscalPosition, Placements
 from level_almanac.store.predicate import Predicate
 
 Found = tuple[list[Mistake], int]
@@ -80,13 +80,13 @@ class RawExport(NamedTuple):
 class PlacesDays(Protocol):
     """What the intake asks of a calendar."""
 
-    def place(self, posted: date, year: int | None, number: int | None) -> Place | None:
+    def place(self, posted: date, year: int | None, number: int | None) -> FiscalPosition | None:
         """Return where a line stands by its date, and its period's year and number where the export tells them.
 
         None where the calendar has no such period.
         """
 
-    def plan_place(self, year: int | None, number: int | None) -> Place | None:
+    def plan_place(self, year: int | None, number: int | None) -> FiscalPosition | None:
         """Return where a plan for a period stands, or for a whole year where there is no number; None as above."""
 
 
@@ -275,7 +275,7 @@ class ExportReader:
     def _placements(self, export: ExportLines, block: IntakeBlock) -> tuple[Placements, set[str], set[date]]:
         """Return the places, the period texts that the calendar lacks, and the days that it does not reach to."""
         plan = bool(export.table.plan_of)
-        placements: dict[tuple[date | None, str | None, str | None], Place] = {}
+        placements: dict[tuple[date | None, str | None, str | None], FiscalPosition] = {}
         unknown: set[str] = set()
         beyond: set[date] = set()
         alike = len({id(calendar) for calendar in self.calendars.values()}) == 1

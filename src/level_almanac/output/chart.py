@@ -15,7 +15,7 @@ from level_almanac.output.chart_bars import bars
 from level_almanac.output.chart_growth import growth
 from level_almanac.output.chart_pace import pace
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.words import grouped, rounded
+from level_almanac.output.text import grouped, rounded
 
 _COLOURS = ("#1f5f7a", "#d98a29", "#6b7f3a", "#8a4f7d", "#4d4d4d", "#b0563c")
 _DASHES = ("-", "--", "-.", ":", (0, (5, 1, 1, 1, 1, 1)), (0, (1, 2)))

@@ -13,7 +13,7 @@ from typing import Any
 
 from level_almanac.core.table.model import ReportTable
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.words import grouped, rounded
+from level_almanac.output.text import grouped, rounded
 
 COLOURS = ("#1f5f7a", "#d98a29", "#6b7f3a", "#8a4f7d", "#4d4d4d", "#b0563c")
 """Told apart by people who see colours otherwise, and in grey by how dark they are."""

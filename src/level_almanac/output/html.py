@@ -5,7 +5,7 @@ from typing import Any
 
 from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.words import figure_words, is_negative, mark_words, notes, proof_lines
+from level_almanac.output.text import figure_words, is_negative, mark_words, notes, proof_lines
 
 _PRINTED_COLUMNS = 8
 """Columns from which a page is turned and its type made smaller."""
@@ -21,7 +21,7 @@ def html(table: ReportTable) -> str:
     page, wide = table.look.page, len(table.columns) >= _PRINTED_COLUMNS
     within = folds(table.rows)
     foldable = {name for names in within.values() for name in names}
-    linked = {row.key for each in table.behind for row in each.rows if row.kind == "subtotal"}
+    linked = {row.key for each in table.traced_lines for row in each.rows if row.kind == "subtotal"}
     orientation = page.orientation if page.orientation != "auto" else "landscape" if wide else "portrait"
     below = [("proof", line, line.startswith("DOES NOT")) for line in _proof(table)]
     below += [("note", line, False) for line in notes(table)]
@@ -36,7 +36,7 @@ def html(table: ReportTable) -> str:
         key_label=table.key_label,
         keys=table.show_keys,
         rows=[_row(row, table, within[row.key], foldable, linked) for row in table.rows],
-        behind=[_behind(each, table) for each in table.behind],
+        behind=[_behind(each, table) for each in table.traced_lines],
         width=len(table.columns) + 1 + table.show_keys,
         levels=max((row.level for row in table.rows if f"{row.key}" in foldable), default=-1) + 2,
         below=below,

@@ -5,9 +5,9 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.table.model import Cell, Column, Counted, Proof, ReportTable
+from level_almanac.core.table.model import Cell, Column, CountedAmount, Proof, ReportTable
 from level_almanac.core.table.style import Look
-from level_almanac.output.words import notes
+from level_almanac.output.text import notes
 
 
 def json_text(table: ReportTable) -> str:
@@ -46,8 +46,8 @@ def _plain(table: ReportTable) -> dict[str, Any]:
             }
             for number, each in enumerate(table.explanations, 1)
         ]
-    if table.behind:
-        plain["behind"] = [_plain(lines) for lines in table.behind]
+    if table.traced_lines:
+        plain["behind"] = [_plain(lines) for lines in table.traced_lines]
     return plain
 
 
@@ -69,7 +69,7 @@ def _column(column: Column) -> dict[str, Any]:
     }
 
 
-def _counted(counted: Counted) -> dict[str, Any]:
+def _counted(counted: CountedAmount) -> dict[str, Any]:
     return {"lines": counted.lines, "amount": f"{counted.amount:f}"}
 
 

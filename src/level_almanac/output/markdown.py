@@ -2,7 +2,7 @@
 
 from level_almanac.core.table.model import ReportTable
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.words import cell_words, notes, proof_lines
+from level_almanac.output.text import cell_words, notes, proof_lines
 
 
 def markdown(table: ReportTable) -> str:

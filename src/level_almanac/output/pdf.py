@@ -9,7 +9,7 @@ from typing import Any
 from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.core.table.style import Look
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.words import cell_words, is_negative, notes, proof_lines
+from level_almanac.output.text import cell_words, is_negative, notes, proof_lines
 
 MM = 72 / 25.4
 _SIZES = (9.0, 8.5, 8.0, 7.5, 7.0, 6.5, 6.0)

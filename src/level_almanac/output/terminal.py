@@ -11,7 +11,7 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, NamedTuple
 
 from level_almanac.core.table.model import Column, ReportTable, Row
-from level_almanac.output.words import cell_words, is_negative, notes, proof_lines, subtitles
+from level_almanac.output.text import cell_words, is_negative, notes, proof_lines, subtitles
 
 if TYPE_CHECKING:
     from rich.console import Console

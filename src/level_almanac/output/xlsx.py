@@ -12,7 +12,7 @@ from typing import Any
 
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.words import cell_words, mark_width, mark_words, notes, places_of, proof_lines
+from level_almanac.output.text import cell_words, mark_width, mark_words, notes, places_of, proof_lines
 
 _PAPERS = {"letter": 1, "legal": 5, "a3": 8, "a4": 9}
 _MM_PER_INCH = Decimal("25.4")
@@ -39,7 +39,7 @@ def xlsx(table: ReportTable) -> bytes:
     stream = io.BytesIO()
     book = _workbook(stream, table.title, table)
     sheet = _Sheet(table, book)
-    behind = [_Sheet(lines._replace(look=table.look), book, "Lines") for lines in table.behind]
+    behind = [_Sheet(lines._replace(look=table.look), book, "Lines") for lines in table.traced_lines]
     for lines in behind:
         sheet.links = {row.key: lines.rows[f"{row.key}:heading"] for row in lines.table.rows if row.kind == "subtotal"}
     sheet.write()

@@ -14,7 +14,7 @@ from level_almanac.store.predicate import Bind, Predicate, fields_in, sql_of
 
 
 @dataclass(frozen=True, slots=True)
-class Column:
+class FieldReference:
     """A column of the table's parts, or of a linked table's, reached through the field `link`."""
 
     column: str
@@ -89,7 +89,9 @@ class Summed:
     cases: tuple[tuple[Predicate, "Expression"], ...]
 
 
-Expression = Summed | Column | PeriodId | Constant | Labelled | Arithmetic | DaysBetween | Given | Joined | Piece
+Expression = (
+    Summed | FieldReference | PeriodId | Constant | Labelled | Arithmetic | DaysBetween | Given | Joined | Piece
+)
 
 
 def parts_of(expression: Expression, places: Mapping[str, "Expression"]) -> Iterator["Expression"]:
@@ -115,14 +117,14 @@ def parts_of(expression: Expression, places: Mapping[str, "Expression"]) -> Iter
 
 def links_in(expression: Expression, places: Mapping[str, "Expression"]) -> set[str]:
     """Return the fields through which the expression reaches other tables."""
-    return {part.link for part in parts_of(expression, places) if isinstance(part, Column) and part.link}
+    return {part.link for part in parts_of(expression, places) if isinstance(part, FieldReference) and part.link}
 
 
 def is_only_linked(expression: Expression) -> bool:
     """Tell whether a value is of another table alone: standing on many lines, it would multiply if it were summed."""
     # What a condition within it asks of decides which value is taken, and is no part of one.
     nowhere: defaultdict[str, Expression] = defaultdict(lambda: Constant(""))
-    columns = [part for part in parts_of(expression, nowhere) if isinstance(part, Column)]
+    columns = [part for part in parts_of(expression, nowhere) if isinstance(part, FieldReference)]
     return bool(columns) and all(part.link for part in columns)
 
 
@@ -138,7 +140,7 @@ def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str]
         return expression_sql(part, bind, field_sql)
 
     match expression:
-        case Column(column, link):
+        case FieldReference(column, link):
             return f'"link_{link}"."{column}"' if link else f'line."{column}"'
         case PeriodId():
             return "((line.fiscal // 100)::varchar || '-P' || lpad((line.fiscal % 100)::varchar, 2, '0'))"
@@ -171,7 +173,7 @@ def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str]
 
 def _wide(part: Expression, sql: str) -> str:
     # The engine makes a product no wider than its parts; stored numbers have four decimals at the most.
-    return f"{sql}::decimal(38, 4)" if isinstance(part, Column) else sql
+    return f"{sql}::decimal(38, 4)" if isinstance(part, FieldReference) else sql
 
 
 def _number_sql(value: Decimal, bind: Bind) -> str:

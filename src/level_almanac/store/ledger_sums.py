@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine
-from level_almanac.store.predicate import Stretch, stretch_sql
+from level_almanac.store.predicate import FiscalRange, stretch_sql
 from level_almanac.store.state import State, Store
 
 if TYPE_CHECKING:
@@ -34,7 +34,7 @@ class Slice(NamedTuple):
     """The lines of these entry classes within any of the stretches, or with `outside` within none of them."""
 
     classes: tuple[EntryClass, ...]
-    stretches: tuple[Stretch, ...] = (Stretch(0, LAST_FISCAL),)
+    stretches: tuple[FiscalRange, ...] = (FiscalRange(0, LAST_FISCAL),)
     outside: bool = False
 
 
@@ -55,7 +55,7 @@ class Sums:
         return Sums(self.lines + other.lines, self.debit + other.debit, self.credit + other.credit)
 
 
-Place = tuple[str | None, ...]
+SumKey = tuple[str | None, ...]
 """An entity, an account, and the values of further fields, None where blank."""
 Measures = Mapping[str, tuple[Slice, ...]]
 """What is to be summed: by name, the slices whose union makes the sum; a line in two of them counts once."""
@@ -87,7 +87,7 @@ def ledger_sums(
     measures: Measures,
     by: Sequence[str] = (),
     filter_: Filter | None = None,
-) -> dict[Place, dict[str, Sums]]:
+) -> dict[SumKey, dict[str, Sums]]:
     """Return the sums of each measure by (entity, account, the values of the fields of `by`), for all that have lines.
 
     by: known text fields of the ledger. A blank value is None.
@@ -150,7 +150,7 @@ def _can_be_joined(slices: Sequence[Slice]) -> bool:
 
 def _joined_sums(
     engine: Engine, store: Store, state: State, measures: Measures, names: Collection[str], by: Sequence[str]
-) -> Iterator[tuple[Place, str, Sums]]:
+) -> Iterator[tuple[SumKey, str, Sums]]:
     """Yield (place, measure, sum) of many measures: the lines of a day are added up once, then met by the windows."""
     ordered = sorted(names)
     windows = [
@@ -261,15 +261,15 @@ def considered(state: State, entities: Collection[str]) -> Sums:
     return sum(found, Sums())
 
 
-def merged(stretches: Sequence[Stretch]) -> tuple[Stretch, ...]:
+def merged(stretches: Sequence[FiscalRange]) -> tuple[FiscalRange, ...]:
     """Return what the stretches cover together, each position and day of it once."""
-    whole: list[Stretch] = []
+    whole: list[FiscalRange] = []
     for stretch in sorted((each for each in stretches if each.first is None), key=lambda each: each.low):
         if whole and stretch.low <= whole[-1].high + 1:
-            whole[-1] = Stretch(whole[-1].low, max(whole[-1].high, stretch.high))
+            whole[-1] = FiscalRange(whole[-1].low, max(whole[-1].high, stretch.high))
         else:
             whole.append(stretch)
-    cut: list[Stretch] = []
+    cut: list[FiscalRange] = []
     for low, first, last in sorted(
         (each.low, each.first, each.last) for each in stretches if each.first is not None and each.last is not None
     ):
@@ -277,7 +277,7 @@ def merged(stretches: Sequence[Stretch]) -> tuple[Stretch, ...]:
             continue
         before = cut[-1] if cut and cut[-1].low == low else None
         if before and before.last is not None and first <= before.last + timedelta(days=1):
-            cut[-1] = Stretch(low, low, before.first, max(before.last, last))
+            cut[-1] = FiscalRange(low, low, before.first, max(before.last, last))
         else:
-            cut.append(Stretch(low, low, first, last))
+            cut.append(FiscalRange(low, low, first, last))
     return (*whole, *cut)

@@ -13,8 +13,8 @@ from typing import Literal, NamedTuple
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine, Row
 from level_almanac.store.expressions import (
-    Column,
     Expression,
+    FieldReference,
     Labelled,
     PeriodId,
     expression_sql,
@@ -173,7 +173,7 @@ def columns_in(source: LineSource) -> set[str]:
     for rule in source.rules:
         for name in fields_in(rule):
             for part in parts_of(source.places[name], source.places):
-                if isinstance(part, Column):
+                if isinstance(part, FieldReference):
                     found.add(part.link or part.column)
                 elif isinstance(part, PeriodId):
                     found.add("fiscal")

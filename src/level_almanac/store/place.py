@@ -5,7 +5,7 @@ from datetime import date
 from typing import NamedTuple
 
 
-class Place(NamedTuple):
+class FiscalPosition(NamedTuple):
     """Where a line stands: its fiscal position (year × 100 + period number) and the day it counts on.
 
     carried_fiscal, carried_day: the first period of the year that a carried line of this date opens, and its first
@@ -18,6 +18,6 @@ class Place(NamedTuple):
     carried_day: date | None
 
 
-Placements = Mapping[tuple[date | None, str | None, str | None], Place]
+Placements = Mapping[tuple[date | None, str | None, str | None], FiscalPosition]
 """The place of each different posting date, period text and entity that an export holds; no entity where all of the
 book's keep one calendar."""

@@ -46,7 +46,7 @@ class Some:
     parts: tuple["Predicate", ...]
 
 
-class Stretch(NamedTuple):
+class FiscalRange(NamedTuple):
     """The fiscal positions from `low` through `high`, or of one position the days from `first` through `last`."""
 
     low: int
@@ -65,7 +65,7 @@ class Stretch(NamedTuple):
 class Within:
     """True where a line stands in one of the stretches of the fiscal calendar."""
 
-    stretches: tuple[Stretch, ...]
+    stretches: tuple[FiscalRange, ...]
 
 
 Predicate = FieldTest | Not | Every | Some | Within
@@ -146,7 +146,7 @@ def _typed(word: Word, bind: Bind) -> str:
     return f"{bind(word)}::decimal(38, 6)" if isinstance(word, Decimal) else bind(word)
 
 
-def stretch_sql(stretch: Stretch, bind: Bind, fiscal: str = "fiscal", counted: str = "counted") -> str:
+def stretch_sql(stretch: FiscalRange, bind: Bind, fiscal: str = "fiscal", counted: str = "counted") -> str:
     """Return the SQL that tells whether a line lies in the stretch. fiscal, counted: the SQL of where it stands."""
     if stretch.first is None or stretch.last is None:
         return f"{fiscal} between {bind(stretch.low)} and {bind(stretch.high)}"

@@ -12,7 +12,7 @@ from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistak
 from level_almanac.files.period_file import ToldPeriod
 from level_almanac.files.settings import CalendarSettings
 from level_almanac.files.year_ends import WEEKDAYS
-from level_almanac.store.place import Place
+from level_almanac.store.place import FiscalPosition
 
 _ID = re.compile(r"(?:FY)?(\d{4})(?:-(?:Q(\d)|P(\d{1,2})|W(\d{1,2})))?", re.IGNORECASE)
 _ONE_DAY = timedelta(days=1)
@@ -212,7 +212,7 @@ class FiscalCalendar:
     def _week_start(self, day: date) -> date:
         return day - timedelta(days=(day.weekday() - self._week_starts) % 7)
 
-    def place(self, posted: date, year: int | None, number: int | None) -> Place | None:
+    def place(self, posted: date, year: int | None, number: int | None) -> FiscalPosition | None:
         """Return where a line with this posting date stands, or None where the calendar has no such period.
 
         year, number: the line's own period, where the export tells it; a number alone is one of the date's year. A
@@ -236,14 +236,14 @@ class FiscalCalendar:
             opened = self.year(first.year) if first else None
         elif posted == held_by.first:
             opened = held_by
-        return Place(
+        return FiscalPosition(
             period.fiscal,
             min(max(posted, period.first), period.last),
             opened.periods[0].fiscal if opened else None,
             opened.first if opened else None,
         )
 
-    def plan_place(self, year: int | None, number: int | None) -> Place | None:
+    def plan_place(self, year: int | None, number: int | None) -> FiscalPosition | None:
         """Return where a plan for a period stands, or for a whole year where there is no number.
 
         None where the calendar has no such year or period, or the year is not told.
@@ -254,7 +254,7 @@ class FiscalCalendar:
         found = self.period(year, number) if number is not None else first
         if found is None:
             return None
-        return Place(found.fiscal if number is not None else year * 100, found.first, None, None)
+        return FiscalPosition(found.fiscal if number is not None else year * 100, found.first, None, None)
 
     def find(
         self, text: str, where: str, error: type[AlmanacError]

@@ -4,14 +4,14 @@ from collections.abc import Iterable, Iterator
 from datetime import date, timedelta
 
 from level_almanac.core.calendar.fiscal import FiscalCalendar
-from level_almanac.store.predicate import Stretch
+from level_almanac.store.predicate import FiscalRange
 
 _ONE_DAY = timedelta(days=1)
 
 
 def stretches(
     calendar: FiscalCalendar, first: date, last: date, extras: int, *, crossing: bool = True
-) -> tuple[Stretch, ...]:
+) -> tuple[FiscalRange, ...]:
     """Return what the days from `first` through `last` are in the store.
 
     extras: how many extra periods count of the year that ends on `last`; those of years that end within the range
@@ -31,29 +31,29 @@ def joined_days(found: Iterable[tuple[date, date]]) -> tuple[tuple[date, date], 
     return tuple(joined)
 
 
-def _pieces(calendar: FiscalCalendar, first: date, last: date, extras: int, *, crossing: bool) -> Iterator[Stretch]:
+def _pieces(calendar: FiscalCalendar, first: date, last: date, extras: int, *, crossing: bool) -> Iterator[FiscalRange]:
     day = first
     while day <= last:
         period = calendar.period_of(day)
         if day == period.first and period.last <= last:
-            yield Stretch(period.fiscal, period.fiscal)
+            yield FiscalRange(period.fiscal, period.fiscal)
         else:
-            yield Stretch(period.fiscal, period.fiscal, day, min(period.last, last))
+            yield FiscalRange(period.fiscal, period.fiscal, day, min(period.last, last))
         year = calendar.year(period.year)
         if period.last == year.last and period.last <= last:
             passed = year.extra_periods if crossing else ()
             counted = year.extra_periods[:extras] if period.last == last else passed
-            yield from (Stretch(extra.fiscal, extra.fiscal) for extra in counted)
+            yield from (FiscalRange(extra.fiscal, extra.fiscal) for extra in counted)
         day = period.last + _ONE_DAY
 
 
-def _joined(pieces: list[Stretch]) -> tuple[Stretch, ...]:
+def _joined(pieces: list[FiscalRange]) -> tuple[FiscalRange, ...]:
     # Neighbours are whole positions with nothing of the calendar between them, so their ends can stand for them.
-    joined: list[Stretch] = []
+    joined: list[FiscalRange] = []
     for piece in pieces:
         before = joined[-1] if joined else None
         if before and before.first is None and piece.first is None and before.high == piece.low - 1:
-            joined[-1] = Stretch(before.low, piece.high)
+            joined[-1] = FiscalRange(before.low, piece.high)
         else:
             joined.append(piece)
     return tuple(joined)

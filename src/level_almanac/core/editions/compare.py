@@ -16,7 +16,7 @@ from level_almanac.core.editions.compare_report import (
 )
 from level_almanac.core.editions.figure_lines import (
     COUNT,
-    Explained,
+    FigureChange,
     Share,
     derived_shares,
     effects,
@@ -25,9 +25,9 @@ from level_almanac.core.editions.figure_lines import (
 )
 from level_almanac.core.editions.frozen import LineNames, changed_tables, frozen_book, line_names, narrowed
 from level_almanac.core.editions.issued_figures import (
-    Figure,
+    CellKey,
+    IssuedFigure,
     Moved,
-    Place,
     figures_in,
     moved_figures,
     summed_difference,
@@ -51,7 +51,7 @@ Figures = Callable[[ReportTable], dict[str, Any]]
 
 
 @dataclass(frozen=True, slots=True)
-class Side:
+class ComparedSide:
     """What an edition is compared with. book: its definitions and data; record: of the edition that it is, if it is
     one; folder: of that; words: in words.
     """
@@ -62,20 +62,20 @@ class Side:
     folder: Path | None = None
 
 
-def side_of(folder: Path) -> Side:
+def side_of(folder: Path) -> ComparedSide:
     """Return an edition as a side of a comparison."""
     record = read_edition(folder)
     words = f"edition {record.name}, issued {record.issued_at[:16].replace('T', ' ')}"
-    return Side(frozen_book(folder, datetime.fromisoformat(record.issued_at)), words, record, folder)
+    return ComparedSide(frozen_book(folder, datetime.fromisoformat(record.issued_at)), words, record, folder)
 
 
-def side_now(book: Book) -> Side:
+def side_now(book: Book) -> ComparedSide:
     """Return the book as it is now as a side of a comparison."""
     loaded = book.state.loaded_at.astimezone(book.zone)
-    return Side(book, f"the book as it is now, loaded {loaded:%Y-%m-%d %H:%M}")
+    return ComparedSide(book, f"the book as it is now, loaded {loaded:%Y-%m-%d %H:%M}")
 
 
-def compared(before: Side, after: Side, figures: Figures) -> Comparison:
+def compared(before: ComparedSide, after: ComparedSide, figures: Figures) -> Comparison:
     """Return what differs between an edition and another side, page by page. Raises what opening the books raises."""
     assert before.record is not None  # noqa: S101  the earlier side is always an edition
     assert before.folder is not None  # noqa: S101  as above
@@ -114,7 +114,7 @@ def _moment(text: str, book: Book) -> str:
     return f"{datetime.fromisoformat(text).astimezone(book.zone):%Y-%m-%d %H:%M}"
 
 
-def _definitions(before: Side, after: Side) -> Iterator[ChangedDefinition]:
+def _definitions(before: ComparedSide, after: ComparedSide) -> Iterator[ChangedDefinition]:
     """Yield the files of definitions that the edition keeps and that are not the same on the other side."""
     assert before.record is not None  # noqa: S101  the earlier side is always an edition
     assert before.folder is not None  # noqa: S101  as above
@@ -132,7 +132,7 @@ def _definitions(before: Side, after: Side) -> Iterator[ChangedDefinition]:
         yield ChangedDefinition(path, "added")
 
 
-def _texts(side: Side, pages: Sequence[str]) -> dict[str, str]:
+def _texts(side: ComparedSide, pages: Sequence[str]) -> dict[str, str]:
     if side.record is not None and side.folder is not None:
         own = {f"pages/{name}.toml" for name in pages}
         found = definitions_of(side.folder, side.record)
@@ -152,7 +152,9 @@ def _texts(side: Side, pages: Sequence[str]) -> dict[str, str]:
     return found
 
 
-def _columns(before: Mapping[Place, Figure], after: Mapping[Place, Figure]) -> tuple[list[str], set[str]]:
+def _columns(
+    before: Mapping[CellKey, IssuedFigure], after: Mapping[CellKey, IssuedFigure]
+) -> tuple[list[str], set[str]]:
     """Return in words which columns only one side of a page has, and the keys of those that both have."""
     labels = [{figure.column: figure.column_label for figure in side.values()} for side in (before, after)]
     both = set(labels[0]) & set(labels[1])
@@ -186,7 +188,7 @@ class _Page:
         self.narrow = narrow
         self.run = PageRun(page.answers, record.when, issued=True)
         self.folder = folder
-        self.issued: dict[Place, Figure] = {}
+        self.issued: dict[CellKey, IssuedFigure] = {}
         self.kept: dict[tuple[int, str, str], Shares] = {}
         self.sides: dict[int, MadePage] = {}
 
@@ -228,22 +230,22 @@ class _Page:
             run = PageRun(told, run.when, issued=True)
         return run_page(book, page, run)
 
-    def _explained(self, moved: Moved, data: Moved | None) -> Explained:
+    def _explained(self, moved: Moved, data: Moved | None) -> FigureChange:
         if data is None:
-            return Explained(moved, None, ())
+            return FigureChange(moved, None, ())
         if data.difference is None:
-            return Explained(moved, data, (), "no number")
+            return FigureChange(moved, data, (), "no number")
         try:
             before = self._shares(0, data.before)
             after = self._shares(1, data.after)
         except UsageMistake:
-            return Explained(moved, data, (), _FOLLOWS if self.tracing else _ON_PAGE)
+            return FigureChange(moved, data, (), _FOLLOWS if self.tracing else _ON_PAGE)
         found = effects(before, after, self.names.altered)
-        return Explained(
+        return FigureChange(
             moved, data, tuple(each._replace(key=self.names.whole.get(each.key, each.key)) for each in found)
         )
 
-    def _shares(self, number: int, figure: Figure | None) -> dict[str, Share]:
+    def _shares(self, number: int, figure: IssuedFigure | None) -> dict[str, Share]:
         """Return what each line adds to a figure; raise UsageMistake where it is no sum of lines."""
         if figure is None or figure.value is None:
             return {}
@@ -252,7 +254,7 @@ class _Page:
             raise UsageMistake
         return self._of_column(number, figure, column)
 
-    def _of_column(self, number: int, figure: Figure, column: Column) -> dict[str, Share]:
+    def _of_column(self, number: int, figure: IssuedFigure, column: Column) -> dict[str, Share]:
         row = next((each for each in self.made.table.rows if each.key == figure.row), Row(figure.row, "", 0, "line"))
         if is_followed(column, row):
             raise UsageMistake

@@ -5,10 +5,10 @@ from datetime import date
 from decimal import Decimal
 from typing import Any, NamedTuple
 
-from level_almanac.core.editions.figure_lines import Effect, Explained
+from level_almanac.core.editions.figure_lines import Effect, FigureChange
 from level_almanac.core.editions.frozen import ChangedTable
 from level_almanac.core.editions.issued_figures import Value
-from level_almanac.core.table.model import Cell, Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.files.tables import Table
 from level_almanac.store.line_changes import ChangedLine
 
@@ -36,7 +36,7 @@ class ComparedPage(NamedTuple):
     title: str
     compared: int
     amount: Decimal = _ZERO
-    explained: Sequence[Explained] = ()
+    explained: Sequence[FigureChange] = ()
     alone: Sequence[str] = ()
     failed: str = ""
 
@@ -167,12 +167,12 @@ def _page_rows(page: ComparedPage, *, defined: bool) -> Iterator[Row]:
         yield Row(f"{page.name}/failed", f"cannot be compared: {page.failed.partition(chr(10))[0]}", 1, "line")
     yield from (Row(f"{page.name}/alone/{number}", words, 1, "line") for number, words in enumerate(page.alone, 1))
     told: set[str] = set()
-    by_row: dict[str, list[Explained]] = {}
+    by_row: dict[str, list[FigureChange]] = {}
     for each in page.explained:
         by_row.setdefault(each.moved.figure.row, []).append(each)
     for key, figures in by_row.items():
         yield Row(f"{page.name}/{key}:heading", figures[0].moved.figure.row_label, 1, "heading")
-        groups: list[list[Explained]] = []
+        groups: list[list[FigureChange]] = []
         for each in figures:
             same = next((group for group in groups if group[0].effects == each.effects), None)
             if same is None:
@@ -186,7 +186,7 @@ def _page_rows(page: ComparedPage, *, defined: bool) -> Iterator[Row]:
             yield from _effect_rows(page.name, group[0], told)
 
 
-def _figure_row(page: str, each: Explained, *, defined: bool) -> Row:
+def _figure_row(page: str, each: FigureChange, *, defined: bool) -> Row:
     figure = each.moved.figure
     decimals = {"amount": None, "percent": 1, "number": 2, "count": 0}.get(figure.kind)
     before, after = (_shown(side.value if side else None) for side in (each.moved.before, each.moved.after))
@@ -207,7 +207,7 @@ def _shown(value: Value) -> Cell:
     return Decimal(value) if isinstance(value, int) else value
 
 
-def _effect_rows(page: str, each: Explained, told: set[str]) -> Iterator[Row]:
+def _effect_rows(page: str, each: FigureChange, told: set[str]) -> Iterator[Row]:
     """Yield the lines behind a difference; of a total whose lines stand above already, how many they are."""
     figure = each.moved.figure
     place = f"{page}/{figure.row}/{figure.column}"
@@ -230,7 +230,7 @@ def _places(effect: Effect) -> str:
     return " → ".join(dict.fromkeys(each for each in (effect.before, effect.after) if each))
 
 
-def _proof(found: Comparison, moved: Sequence[Explained]) -> Proof:
+def _proof(found: Comparison, moved: Sequence[FigureChange]) -> Proof:
     compared = sum(page.compared for page in found.pages)
     amount = sum((each.moved.difference or _ZERO for each in moved), _ZERO)
     everything = sum((page.amount for page in found.pages), _ZERO)
@@ -245,11 +245,11 @@ def _proof(found: Comparison, moved: Sequence[Explained]) -> Proof:
     checks = [Check(words, not wrong)] if moved else []
     if followed:
         checks.append(Check(f"{followed:,} more follow from others and have no lines of their own", holds=True))
-    same = Part("figures that are the same", Counted(compared - len(moved), _ZERO))
+    same = Part("figures that are the same", CountedAmount(compared - len(moved), _ZERO))
     return Proof(
         measure="difference of each figure, after less before",
-        considered=Counted(compared, everything),
-        shown=Counted(len(moved), amount),
+        considered=CountedAmount(compared, everything),
+        shown=CountedAmount(len(moved), amount),
         left_out=(same,) if same.counted.lines else (),
         checks=tuple(checks),
         table="figures",

@@ -116,7 +116,7 @@ def effects(before: Shares, after: Shares, altered: Collection[str] = ()) -> tup
     return tuple(found)
 
 
-class Explained(NamedTuple):
+class FigureChange(NamedTuple):
     """A figure that differs. data: how it moved with the data under the old definitions, None where it did not;
     definitions: by how much more it moved with the new ones; effects: the lines that moved it; why: why no lines tell.
     """

@@ -11,7 +11,7 @@ from level_almanac.core.calendar.date_text import range_words
 Value = Decimal | str | int | None
 
 
-class Figure(NamedTuple):
+class IssuedFigure(NamedTuple):
     """One cell. row, column: their keys; row_label, column_label: in words; kind: of its column; total: whether it
     stands in a row that is not a line.
     """
@@ -35,12 +35,12 @@ class Figure(NamedTuple):
         return f"{self.row_label}, {self.column_label}"
 
 
-Place = tuple[str, str]
+CellKey = tuple[str, str]
 
 
-def figures_in(report: Mapping[str, Any]) -> dict[Place, Figure]:
+def figures_in(report: Mapping[str, Any]) -> dict[CellKey, IssuedFigure]:
     """Return the figures of a report in its JSON shape by the keys of row and column; a key used twice is numbered."""
-    found: dict[Place, Figure] = {}
+    found: dict[CellKey, IssuedFigure] = {}
     seen: dict[str, int] = {}
     columns = list(_columns(report["columns"]))
     for row in report["rows"]:
@@ -50,7 +50,9 @@ def figures_in(report: Mapping[str, Any]) -> dict[Place, Figure]:
         for column, label, kind in columns:
             if column in row["cells"]:
                 value = _value(row["cells"][column], kind)
-                found[named, column] = Figure(named, column, row["label"], label, kind, value, row["kind"] != "line")
+                found[named, column] = IssuedFigure(
+                    named, column, row["label"], label, kind, value, row["kind"] != "line"
+                )
     return found
 
 
@@ -85,11 +87,11 @@ def _value(cell: Any, kind: str) -> Value:
 class Moved(NamedTuple):
     """A figure that is not the same in two reports; one of them may lack it."""
 
-    before: Figure | None
-    after: Figure | None
+    before: IssuedFigure | None
+    after: IssuedFigure | None
 
     @property
-    def figure(self) -> Figure:
+    def figure(self) -> IssuedFigure:
         """The figure as it is named, where it is there now."""
         found = self.after or self.before
         assert found is not None  # noqa: S101  one of the two is always there
@@ -105,7 +107,7 @@ class Moved(NamedTuple):
         return after - before
 
 
-def summed_difference(before: Mapping[Place, Figure], after: Mapping[Place, Figure]) -> Decimal:
+def summed_difference(before: Mapping[CellKey, IssuedFigure], after: Mapping[CellKey, IssuedFigure]) -> Decimal:
     """Return what all numbers of the later report come to less those of the earlier one, whether they differ or not.
 
     A figure that is a word on one side is left out on both, as it has no difference.
@@ -119,7 +121,7 @@ def summed_difference(before: Mapping[Place, Figure], after: Mapping[Place, Figu
     return total
 
 
-def moved_figures(before: Mapping[Place, Figure], after: Mapping[Place, Figure]) -> Iterator[Moved]:
+def moved_figures(before: Mapping[CellKey, IssuedFigure], after: Mapping[CellKey, IssuedFigure]) -> Iterator[Moved]:
     """Yield the figures that differ, in the order of the later report, and then those that only the earlier one has."""
     for place, figure in after.items():
         earlier = before.get(place)

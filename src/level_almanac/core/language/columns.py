@@ -4,7 +4,7 @@ import re
 from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
 
-from level_almanac.core.language.days import DayReader, DayWords, Unit, unit_of
+from level_almanac.core.language.days import DayExpression, DayReader, Unit, unit_of
 from level_almanac.core.language.formulas import Formula, formula_of, names_in, unknown_name
 from level_almanac.core.language.parsing import SPANS, Node, parse, pointed
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
@@ -26,8 +26,8 @@ class Span(NamedTuple):
     number: int = 0
     unit: Unit = "day"
     id: str = ""
-    first: DayWords | None = None
-    last: DayWords | None = None
+    first: DayExpression | None = None
+    last: DayExpression | None = None
 
 
 class Shift(NamedTuple):

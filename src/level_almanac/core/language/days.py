@@ -30,7 +30,7 @@ class Edge:
 
     end: bool
     unit: Unit
-    of: "DayWords"
+    of: "DayExpression"
     which: int = 0
     id: str = ""
 
@@ -39,7 +39,7 @@ class Edge:
 class Moved:
     """A day so many units on, or back where the number is negative; a day that a month lacks is its last."""
 
-    day: "DayWords"
+    day: "DayExpression"
     number: int
     unit: Unit
 
@@ -50,10 +50,10 @@ class LengthFrom:
 
     number: int
     unit: Unit
-    day: "DayWords"
+    day: "DayExpression"
 
 
-DayWords = date | NamedDay | Edge | Moved | LengthFrom
+DayExpression = date | NamedDay | Edge | Moved | LengthFrom
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +65,7 @@ class DayContext:
     as_of: date
 
 
-def read_day(text: str, where: str, error: type[AlmanacError]) -> DayWords:
+def read_day(text: str, where: str, error: type[AlmanacError]) -> DayExpression:
     """Return what the text says; raise `error` with the word at fault where it says no day.
 
     where: the option or key that it comes from.
@@ -86,7 +86,7 @@ class DayReader:
     def __init__(self, text: str, where: str, error: type[AlmanacError]) -> None:
         self.text, self.where, self.error = text, where, error
 
-    def read(self, tree: Node) -> DayWords:
+    def read(self, tree: Node) -> DayExpression:
         """Return the day words of one `day` or one of its parts."""
         parts = tree.children
         match tree.data:
@@ -152,7 +152,7 @@ def _checked(day: date) -> date:
     return day
 
 
-def day_of(words: DayWords, context: DayContext) -> date:
+def day_of(words: DayExpression, context: DayContext) -> date:
     """Return the day that the words mean. Raises UsageMistake where a told calendar does not reach to it."""
     match words:
         case date():

@@ -2,13 +2,15 @@
 
 from collections.abc import Callable, Mapping
 
-from level_almanac.core.accounts import Chart
+from level_almanac.core.accounts import ChartOfAccounts
 from level_almanac.errors import AlmanacError, BookMistake
 from level_almanac.files.tables import ACCOUNTS
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, Within
 
 
-def accounts_that(text: str, chart: Chart, where: str, error: type[AlmanacError] = BookMistake) -> tuple[str, ...]:
+def accounts_that(
+    text: str, chart: ChartOfAccounts, where: str, error: type[AlmanacError] = BookMistake
+) -> tuple[str, ...]:
     """Return the codes of the accounts that meet the condition, in order; raise `error` where it cannot be read."""
     from level_almanac.core.fields import line_fields  # noqa: PLC0415  many layouts have no condition
     from level_almanac.core.lines.conditions import read_condition  # noqa: PLC0415  as above

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Sequence
 
-from level_almanac.core.accounts import Chart
+from level_almanac.core.accounts import ChartOfAccounts
 from level_almanac.core.lines.account_conditions import accounts_that
 from level_almanac.errors import Mistake, UsageMistake, nearest
 from level_almanac.files.tables import ACCOUNT_CLASSES
@@ -12,7 +12,7 @@ _RANGE = re.compile(r"\s*(\S+)\s+through\s+(\S+)\s*", re.IGNORECASE)
 WHERE = "ACCOUNT"
 
 
-def chosen_accounts(words: Sequence[str], chart: Chart) -> tuple[str, ...]:
+def chosen_accounts(words: Sequence[str], chart: ChartOfAccounts) -> tuple[str, ...]:
     """Return the codes of the accounts that any of the words name, in the order of the chart.
 
     Raises UsageMistake for words that name no account.
@@ -21,7 +21,7 @@ def chosen_accounts(words: Sequence[str], chart: Chart) -> tuple[str, ...]:
     return tuple(code for code in chart.accounts if code in found)
 
 
-def _named(words: str, chart: Chart) -> Sequence[str]:
+def _named(words: str, chart: ChartOfAccounts) -> Sequence[str]:
     if words in chart.accounts:
         return chart.below(words)
     if words.lower() in ACCOUNT_CLASSES:

@@ -10,7 +10,7 @@ from typing import Any
 from level_almanac.core.language.formulas import value_of
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.lines.shape import ListShape, MadeRows
-from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, Counted, Note, Row
+from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, CountedAmount, Note, Row
 from level_almanac.store.engine import Engine
 from level_almanac.store.expressions import is_only_linked
 from level_almanac.store.line_query import Asked, LineSource, Order, Summing, groups, lines
@@ -125,11 +125,14 @@ class ListRows:
     def made(self) -> MadeRows:
         """Ask the store and return the rows."""
         if not self.shape.by:
-            return self._finished(self._plain(), Counted(0, _ZERO), ())
+            return self._finished(self._plain(), CountedAmount(0, _ZERO), ())
         found = self._groups()
         kept = [group for group in found if self._holds(group)]
-        fallen = [group for group in found if not self._holds(group)]
-        out = sum((Counted(group.lines, self.plan.amount(group.sums)) for group in fallen), Counted(0, _ZERO))
+        below_threshold = [group for group in found if not self._holds(group)]
+        out = sum(
+            (CountedAmount(group.lines, self.plan.amount(group.sums)) for group in below_threshold),
+            CountedAmount(0, _ZERO),
+        )
         if self.shape.exclusions and self.shape.limits:
             self.notes += self._short_notes({group.members for group in kept})
         if self.shape.lines:
@@ -315,7 +318,7 @@ class ListRows:
     def _member(member: Any, by: ShownField) -> str:
         return f"(no {by.label})" if member is None else str(member)
 
-    def _finished(self, rows: list[Row], fallen: Counted, checks: tuple[Check, ...]) -> MadeRows:
+    def _finished(self, rows: list[Row], below_threshold: CountedAmount, checks: tuple[Check, ...]) -> MadeRows:
         columns = []
         for column in self.shape.shown:
             cells = [row.cells.get(column.key) for row in rows]
@@ -324,7 +327,7 @@ class ListRows:
         tidied = [
             row._replace(cells={key: _tidy(cell, by_key[key]) for key, cell in row.cells.items()}) for row in rows
         ]
-        return MadeRows(tuple(columns), tuple(tidied), fallen, checks, tuple(self.notes), self.members)
+        return MadeRows(tuple(columns), tuple(tidied), below_threshold, checks, tuple(self.notes), self.members)
 
 
 def _natural(member: Any, by: ShownField) -> Any:

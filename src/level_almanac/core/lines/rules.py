@@ -12,7 +12,7 @@ from level_almanac.core.lines.rule import Rule
 from level_almanac.core.requests.conditions import Conditions, flat
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf
-from level_almanac.core.table.model import Counted, Part
+from level_almanac.core.table.model import CountedAmount, Part
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.store.line_query import Left
 from level_almanac.store.predicate import FieldTest, Not, Within
@@ -87,11 +87,11 @@ def date_rules(fields: LineFields, asked: str, first: date, last: date, as_of: A
     yield Rule("other dates", FieldTest(name, "through", (first, last)))
 
 
-def proof_parts(rules: Sequence[Rule], found: Sequence[Left]) -> tuple[Counted, tuple[Part, ...]]:
+def proof_parts(rules: Sequence[Rule], found: Sequence[Left]) -> tuple[CountedAmount, tuple[Part, ...]]:
     """Return what is shown and what each rule left out, as the store counted them."""
-    by_rule = {left.rule: Counted(left.lines, left.amount) for left in found}
+    by_rule = {left.rule: CountedAmount(left.lines, left.amount) for left in found}
     parts = [
         Part(rule.words, by_rule[number]) for number, rule in enumerate(rules) if number in by_rule and not rule.aside
     ]
-    shown = by_rule.get(None, Counted(0, Decimal(0)))
+    shown = by_rule.get(None, CountedAmount(0, Decimal(0)))
     return shown, tuple(parts)

@@ -6,14 +6,10 @@ from typing import Any, NamedTuple
 
 from level_almanac.core.fields import LineField
 from level_almanac.core.lines.selected import ShownField, SortField
-from level_almanac.core.table.model import Check, Column, Counted, Note, Row
+from level_almanac.core.table.model import Check, Column, CountedAmount, Note, Row
 from level_almanac.core.table.threshold import Threshold
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Expression, Joined
+from level_almanac.store.expressions import Expression
 from level_almanac.store.line_query import Order
-
-EXPORT = ShownField("export", "line of the export", "text", Joined((Place("file"), Constant(":"), Place("file_line"))))
-"""Where a line came from: file and line number."""
 
 
 class Others(NamedTuple):
@@ -44,13 +40,13 @@ class ListShape(NamedTuple):
 
 
 class MadeRows(NamedTuple):
-    """The rows and columns. fallen: the lines of groups that a threshold left out; members: by the key of a group's
-    row its values of `by`.
+    """The rows and columns. below_threshold: the lines of groups that a threshold left out; members: by the key
+    of a group's row its values of `by`.
     """
 
     columns: tuple[Column, ...]
     rows: tuple[Row, ...]
-    fallen: Counted
+    below_threshold: CountedAmount
     checks: tuple[Check, ...]
     notes: tuple[Note | str, ...]
     members: Mapping[str, tuple[Any, ...]] = MappingProxyType({})

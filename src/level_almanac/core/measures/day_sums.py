@@ -6,9 +6,9 @@ from datetime import date
 from typing import Any, NamedTuple
 
 from level_almanac.core.lines.rule import Rule
-from level_almanac.core.measures.table_measures import Measured
+from level_almanac.core.measures.table_measures import TableMeasures
 from level_almanac.core.spans.windows import Window
-from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import FieldReference
 from level_almanac.store.line_query import groups
 
 Members = tuple[Any, ...]
@@ -35,11 +35,11 @@ class Sum(NamedTuple):
 class DaySums:
     """The days of each member. measured: the lines; rules: all that they must meet."""
 
-    def __init__(self, measured: Measured, rules: Sequence[Rule]) -> None:
+    def __init__(self, measured: TableMeasures, rules: Sequence[Rule]) -> None:
         self.measured = measured
         parts = [part for measure in measured.measures for part in measure.parts]
         self.width = len(parts)
-        placed = [Place("fiscal")] if measured.in_periods else []
+        placed = [FieldReference("fiscal")] if measured.in_periods else []
         by = [each.value for each in measured.by if each.value is not None]
         keys = [*placed, measured.day, *by]
         at, self.by_member = len(placed), dict[Members, list[Day]]()

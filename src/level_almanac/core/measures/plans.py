@@ -19,7 +19,7 @@ from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.settings import PlanSettings, ProfileSettings
 from level_almanac.files.year_ends import WEEKDAYS
 from level_almanac.store.engine import Row
-from level_almanac.store.predicate import Predicate, Stretch, fields_in
+from level_almanac.store.predicate import FiscalRange, Predicate, fields_in
 
 _EXACT = Context(prec=60)
 _ZERO = Decimal(0)
@@ -64,7 +64,7 @@ class Plans:
     places: tuple[str, ...] = ()
     unmet: frozenset[int] = frozenset()
 
-    def within(self, line: PlanLine, stretches: Iterable[Stretch]) -> Decimal | None:
+    def within(self, line: PlanLine, stretches: Iterable[FiscalRange]) -> Decimal | None:
         """Return what of a line falls into any of these stretches, or None where nothing of it does."""
         for stretch in stretches:
             if not stretch.low <= line.fiscal <= stretch.high:

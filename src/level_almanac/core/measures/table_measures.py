@@ -12,11 +12,11 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.calendar.positions import joined_days
 from level_almanac.core.header import (
-    as_of_facts_over,
-    as_of_over,
-    as_of_words_over,
     reach_of,
     selection_facts,
+    table_as_of,
+    table_as_of_facts,
+    table_as_of_words,
     table_words,
 )
 from level_almanac.core.lines.computed import ComputedReader
@@ -39,10 +39,9 @@ from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest
 from level_almanac.core.spans.windows import Window
-from level_almanac.core.table.model import Check, Counted, Part, Proof
+from level_almanac.core.table.model import Check, CountedAmount, Part, Proof
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Expression, Summed
+from level_almanac.store.expressions import Constant, Expression, FieldReference, Summed
 from level_almanac.store.ledger_sums import merged
 from level_almanac.store.line_query import Asked, LineSource, first_day, groups, left_out
 from level_almanac.store.predicate import FieldTest, Not, Predicate, Some, Within
@@ -72,7 +71,7 @@ class MeasuredRequest(Request):
     beside: str = ""
 
 
-class Measured:
+class TableMeasures:
     """The lines of one report in the making."""
 
     def __init__(self, book: Book, request: MeasuredRequest, today: date) -> None:
@@ -98,7 +97,7 @@ class Measured:
                 Mistake("nothing is loaded into this table", "TABLE", repr(self.own.name), next_step=step)
             )
         calendar = self.selection.calendar if self.selection else book.calendars[""]
-        as_of = as_of_over(book, calendar, request.when, today, self.own.name, self.dated, request.beside)
+        as_of = table_as_of(book, calendar, request.when, today, self.own.name, self.dated, request.beside)
         # Only lines of the ledger have a period that may be an extra one.
         self.through = reach_of(book, self.own.name, self.dated, today)
         self.as_of: AsOf = as_of if self.in_periods else as_of._replace(extras=0)
@@ -122,7 +121,7 @@ class Measured:
     @property
     def day(self) -> Expression:
         """The day that a line counts on."""
-        return Place("counted") if self.in_periods else self.fields.by_name[self.dated].value
+        return FieldReference("counted") if self.in_periods else self.fields.by_name[self.dated].value
 
     def test(self, windows: Sequence[Window]) -> Predicate:
         """Return the condition of the lines in any of these windows."""
@@ -164,7 +163,7 @@ class Measured:
         ordered = sorted((window.first, window.last) for _, window in windows)
         if len(windows) < 2 or any(one[1] >= other[0] for one, other in pairwise(ordered)):
             return ()
-        measure = Place(self.own.measure) if self.own.measure else Constant(Decimal(0))
+        measure = FieldReference(self.own.measure) if self.own.measure else Constant(Decimal(0))
         asked = []
         for _, window in windows:
             asked += [
@@ -174,7 +173,7 @@ class Measured:
         rows = groups(self.book.engine, self.source(rules), (), asked)
         values = rows[0][1:] if rows else ()
         pairs = zip(windows, values[::2], values[1::2], strict=False)
-        return tuple(Part(name, Counted(lines, Decimal(amount or 0))) for (name, _), lines, amount in pairs)
+        return tuple(Part(name, CountedAmount(lines, Decimal(amount or 0))) for (name, _), lines, amount in pairs)
 
     def blank_notes(self, rules: Sequence[Rule]) -> Iterator[str]:
         """Yield how many lines have nothing in a field that a ratio is made of, and so count there with nothing."""
@@ -183,7 +182,7 @@ class Measured:
             for measure in self.measures
             if measure.field.ratio is not None
             for part in measure.parts
-            if isinstance(part.value, Place)
+            if isinstance(part.value, FieldReference)
         }
         if not parts:
             return
@@ -194,7 +193,7 @@ class Measured:
 
     def proof(self, rules: Sequence[Rule], checks: Sequence[Check] = (), shown_as: tuple[Part, ...] = ()) -> Proof:
         """Return the accounting of all lines of the table."""
-        measure = Place(self.own.measure) if self.own.measure else None
+        measure = FieldReference(self.own.measure) if self.own.measure else None
         counted = left_out(self.book.engine, self.source(rules), measure)
         shown, parts = proof_parts(rules, counted)
         unlike = set(self.selection.unlike) if self.selection else set()
@@ -244,7 +243,7 @@ class Measured:
         facts = {"table": self.own.name}
         if self.selection:
             facts |= selection_facts(self.selection)
-        facts |= as_of_facts_over(self.as_of, self.through)
+        facts |= table_as_of_facts(self.as_of, self.through)
         facts["of"] = ", ".join(measure.label for measure in self.measures)
         if request.date:
             facts["date"] = request.date
@@ -263,7 +262,7 @@ class Measured:
         dated = [f"by {request.date}"] if request.date else []
         return (
             *([" · ".join(named)] if named else []),
-            " · ".join([as_of_words_over(self.as_of, self.through), *dated, *more, *request.conditions.words]),
+            " · ".join([table_as_of_words(self.as_of, self.through), *dated, *more, *request.conditions.words]),
             table_words(self.book, self.own.name, self.dated, self.today),
         )
 
@@ -272,9 +271,9 @@ def _names(measure: Measure) -> str:
     return f"{measure.key} {measure.field.value}"
 
 
-def considered_lines(book: Book, table: str, unlike: set[str]) -> Counted:
+def considered_lines(book: Book, table: str, unlike: set[str]) -> CountedAmount:
     """Return all lines of a table but those of entities in another currency, as they were counted at loading."""
     found = [
         sums for loaded in book.state.files_of(table) for entity, sums in loaded.sums.items() if entity not in unlike
     ]
-    return Counted(sum(each[0] for each in found), sum((each[1] - each[2] for each in found), Decimal(0)))
+    return CountedAmount(sum(each[0] for each in found), sum((each[1] - each[2] for each in found), Decimal(0)))

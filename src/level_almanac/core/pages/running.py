@@ -37,7 +37,8 @@ class PageRun:
 @dataclass(frozen=True, slots=True)
 class MadePage:
     """A page that was run. table: its report; made: the same as its report made it; answers: to its questions; words:
-    the command that it came to; unexplained: the changes that it requires an explanation of and that have none.
+    the command that it came to; unexplained: the changes that it requires an explanation of and that have none;
+    warnings: of options by old names.
     """
 
     page: Page
@@ -47,6 +48,7 @@ class MadePage:
     answers: Answers
     words: tuple[str, ...]
     unexplained: tuple[str, ...] = ()
+    warnings: tuple[str, ...] = ()
 
 
 Ask = Callable[[AnswerReader, str], str]
@@ -122,7 +124,7 @@ def run_page(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Ma
     written = read_explanations(book.file.root, page.name)
     table, missing = explained(table, written, page, book.calendars[""])
     words = tuple(page_words(asked, report))
-    return MadePage(page, report, made, table, answers, words, tuple(each.words for each in missing))
+    return MadePage(page, report, made, table, answers, words, tuple(each.words for each in missing), wanted.warnings)
 
 
 @contextmanager

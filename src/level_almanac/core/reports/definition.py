@@ -93,4 +93,4 @@ class Report:
     def with_lines(self, book: "Book", made: MadeReport) -> "ReportTable":
         """Return the report with the lines behind all of its figures."""
         found: tuple[ReportTable, ...] = self._named(self.all_lines)(book, made)
-        return made.table._replace(behind=found)
+        return made.table._replace(traced_lines=found)

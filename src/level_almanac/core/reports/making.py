@@ -12,12 +12,16 @@ from level_almanac.core.trace.request import TraceRequest
 
 
 class Asked(NamedTuple):
-    """A report that is asked for: its request, how it is to look, and whether with the lines behind its figures."""
+    """A report that is asked for: its request, how it is to look, and whether with the lines behind its figures.
+
+    warnings: of options that go by another name from this version on.
+    """
 
     report: Report
     request: Request
     look: LookRequest = LookRequest()
     with_lines: bool = False
+    warnings: tuple[str, ...] = ()
 
 
 def read_asked(report: Report, told: Mapping[str, Any], where: Callable[[str], str]) -> Asked:
@@ -27,11 +31,13 @@ def read_asked(report: Report, told: Mapping[str, Any], where: Callable[[str], s
     """
     known = {each.name: each for each in (*report.options, *options_of(LookRequest))}
     given = read_options(known, told, where)
+    old = [known[name] for name in given if known[name].replaced_by]
     return Asked(
         report,
         request_of(report.request_type, given),
         request_of(LookRequest, given),
         given.get(WITH_LINES.name, False),
+        tuple(f"{where(each.name)} is called {each.replaced_by} now; the old name will go" for each in old),
     )
 
 

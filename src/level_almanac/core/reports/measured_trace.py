@@ -8,14 +8,13 @@ from level_almanac.core.book import Book
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.measures.measure import Measure
-from level_almanac.core.measures.table_measures import Measured
+from level_almanac.core.measures.table_measures import TableMeasures
 from level_almanac.core.reports.list.report import Listing, ListRequest
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.model import Cell, Check, Column, ReportTable, Row
 from level_almanac.core.table.pointing import find_column, head_words
 from level_almanac.errors import Mistake, UsageMistake
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Expression
+from level_almanac.store.expressions import Expression, FieldReference
 
 
 class Meant(NamedTuple):
@@ -41,7 +40,7 @@ def not_a_sum(column: Column) -> UsageMistake:
 
 
 def measured_lines(
-    book: Book, measured: Measured, table: ReportTable, meant: Meant, more: Sequence[Rule] = ()
+    book: Book, measured: TableMeasures, table: ReportTable, meant: Meant, more: Sequence[Rule] = ()
 ) -> ReportTable:
     """Return the lines that a figure is of, with what each adds to it, and whether they sum to it."""
     asked = measured.request
@@ -86,7 +85,7 @@ def _sums(measure: Measure) -> list[ShownField]:
 
 
 def _name_of(value: Expression) -> str:
-    return value.column if isinstance(value, Place) else ""
+    return value.column if isinstance(value, FieldReference) else ""
 
 
 def _count(table: ReportTable) -> int:

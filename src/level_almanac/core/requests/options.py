@@ -21,7 +21,8 @@ _TRUTH = {True: True, False: False, "yes": True, "no": False}
 class Option(NamedTuple):
     """One option. name: as on the command line, without dashes; metavar: what its help calls the value; choices: of a
     choice; least, most: of a count; offers: what of the book completes it; joint: what joins the values of a page's
-    list; argument, required: whether it stands without its name, and must.
+    list; argument, required: whether it stands without its name, and must;
+    replaced_by: the name that it has from this version on, where it is an old one, told of when it is used.
     """
 
     name: str
@@ -37,6 +38,7 @@ class Option(NamedTuple):
     joint: str = ", "
     argument: bool = False
     required: bool = False
+    replaced_by: str = ""
 
     @property
     def several(self) -> bool:

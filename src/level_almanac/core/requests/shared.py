@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.language.days import DayWords, Moved
+from level_almanac.core.language.days import DayExpression, Moved
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Option, option, options
 from level_almanac.core.table.threshold import Limit, Threshold
@@ -52,7 +52,7 @@ def last_option() -> Any:
     )
 
 
-def _last_day(given: Mapping[str, Any]) -> DayWords | None:
+def _last_day(given: Mapping[str, Any]) -> DayExpression | None:
     through, before = given["through"], given["before"]
     if through is not None and before is not None:
         raise UsageMistake(Mistake("both end the range", "--through and --before", next_step="give one of them"))

@@ -6,7 +6,7 @@ from typing import Literal, NamedTuple
 
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.calendar.fiscal import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalWeek, FiscalYear
-from level_almanac.core.language.days import DayContext, DayWords, day_of
+from level_almanac.core.language.days import DayContext, DayExpression, day_of
 from level_almanac.core.requests.options import Request, option
 from level_almanac.errors import Mistake, UsageMistake
 
@@ -20,7 +20,9 @@ class AsOfRequest(Request):
     adjustments: whether extra periods may count at all; compare: whether a shifted part span is cut at the same day.
     """
 
-    as_of: DayWords | None = option("as-of", "As of this day.  [default: where the data ends]", "day", metavar="DAY")
+    as_of: DayExpression | None = option(
+        "as-of", "As of this day.  [default: where the data ends]", "day", metavar="DAY"
+    )
     period: str = option("period", "As of a period's end, such as 2026-P08.", metavar="ID", offers="period")
     quarter: str = option("quarter", "As of a quarter's end, such as 2026-Q2.", metavar="ID", offers="quarter")
     year: str = option("year", "As of a fiscal year's end, such as 2025.", metavar="ID", offers="year")

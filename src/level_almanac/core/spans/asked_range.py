@@ -3,12 +3,14 @@
 from datetime import date
 
 from level_almanac.core.calendar.date_text import range_words
-from level_almanac.core.language.days import DayContext, DayWords, day_of
+from level_almanac.core.language.days import DayContext, DayExpression, day_of
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.errors import Mistake, UsageMistake
 
 
-def asked_days(first: DayWords | None, last: DayWords | None, as_of: AsOf, today: date) -> tuple[date, date] | None:
+def asked_days(
+    first: DayExpression | None, last: DayExpression | None, as_of: AsOf, today: date
+) -> tuple[date, date] | None:
     """Return the first and last day of the lines wanted, or None for all.
 
     first, last: as they were asked for; else the period, quarter or year that was named counts. Raises UsageMistake

@@ -10,7 +10,7 @@ from level_almanac.core.language.columns import Shift, Span
 from level_almanac.core.language.days import DayContext, Unit, day_of, moved, unit_days
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.errors import Mistake, UsageMistake
-from level_almanac.store.predicate import Stretch
+from level_almanac.store.predicate import FiscalRange
 
 _ONE_DAY = timedelta(days=1)
 _TO_DATE: dict[str, Unit] = {"wtd": "week", "mtd": "month", "ptd": "period", "qtd": "quarter", "ytd": "year"}
@@ -33,7 +33,7 @@ class Window(NamedTuple):
     last: date
     whole_last: date
     unit: str
-    stretches: tuple[Stretch, ...]
+    stretches: tuple[FiscalRange, ...]
     extras: int
     cut: str = ""
     cut_last: date | None = None
@@ -206,7 +206,7 @@ def _balance(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
     window = window_of_days(first, last, last, "", as_of)
     if span.name == "closing":
         return window
-    before = Stretch(0, calendar.year_of(last).periods[0].fiscal - 1)
+    before = FiscalRange(0, calendar.year_of(last).periods[0].fiscal - 1)
     return window._replace(unit=EVERYTHING, stretches=(before, *window.stretches))
 
 
@@ -226,7 +226,7 @@ def window_of_period(period: FiscalPeriod, as_of: AsOf, extras: int) -> Window:
     """Return a period on its own, an extra one too. extras: those that a balance at its end holds."""
     extras = max(extras, 0)
     if period.extra:
-        whole = (Stretch(period.fiscal, period.fiscal),)
+        whole = (FiscalRange(period.fiscal, period.fiscal),)
         return Window(period.first, period.last, period.last, "adjustments", whole, extras)
     return window_of_days(period.first, period.last, period.last, "period", as_of)._replace(extras=extras)
 
@@ -245,7 +245,7 @@ def rest_of_cut(window: Window) -> tuple[date, date] | None:
     return (window.last + _ONE_DAY, window.cut_last) if window.cut_last else None
 
 
-def up_to(window: Window, calendar: FiscalCalendar) -> tuple[Stretch, ...]:
+def up_to(window: Window, calendar: FiscalCalendar) -> tuple[FiscalRange, ...]:
     """Return all that a balance at the window's end holds since the fiscal year of that day began."""
     day = window.balance_day
     return stretches(calendar, calendar.year_of(day).first, day, window.extras)

@@ -12,15 +12,14 @@ from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.subledger.open_items import Item, OpenItems
 from level_almanac.core.subledger.subledger import (
-    Side,
     Subledger,
+    SubledgerSide,
 )
-from level_almanac.core.table.model import Check, Counted, Note
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Expression, Joined
+from level_almanac.core.table.model import Check, CountedAmount, Note
+from level_almanac.store.expressions import Constant, Expression, FieldReference, Joined
 from level_almanac.store.ledger_sums import MOVEMENT, Slice
 from level_almanac.store.line_query import Order, lines
-from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, Stretch, Within
+from level_almanac.store.predicate import Every, FieldTest, FiscalRange, Not, Predicate, Some, Within
 
 _ZERO = Decimal(0)
 
@@ -54,12 +53,12 @@ class Difference(NamedTuple):
         return sum((each.signed for each in self.items), _ZERO) - sum((each.amount for each in self.ledger), _ZERO)
 
 
-def control_accounts(book: Book, side: Side) -> tuple[str, ...]:
+def control_accounts(book: Book, side: SubledgerSide) -> tuple[str, ...]:
     """Return the accounts that the chart marks as control accounts of this side."""
     return tuple(code for code, account in book.chart.accounts.items() if account.control == side)
 
 
-def natural_sign(side: Side) -> int:
+def natural_sign(side: SubledgerSide) -> int:
     """Return what turns a debit-positive amount into what is owed to suppliers, or by customers."""
     return -1 if side == "payable" else 1
 
@@ -68,8 +67,8 @@ def until(calendar: FiscalCalendar, day: date, extras: int) -> tuple[Slice, ...]
     """Return all that a balance at the end of a day holds, the base among it."""
     year = calendar.year_of(day)
     return (
-        Slice(MOVEMENT, (Stretch(0, year.year * 100), *stretches(calendar, year.first, day, extras))),
-        Slice(("base",), (Stretch(0, calendar.period_of(day).fiscal),)),
+        Slice(MOVEMENT, (FiscalRange(0, year.year * 100), *stretches(calendar, year.first, day, extras))),
+        Slice(("base",), (FiscalRange(0, calendar.period_of(day).fiscal),)),
     )
 
 
@@ -106,9 +105,14 @@ def control_lines(subledger: Subledger) -> list[ControlLine]:
         Some(tuple(_of_slice(each, book.state.bases) for each in until(as_of.calendar, as_of.day, as_of.extras))),
     ]
     names = ("entity", "journal", "line", "account", "counted", "document", "amount")
-    place = Joined((Place("file"), Constant(":"), Place("file_line")))
-    values: list[Expression] = [*(Place(name) for name in names), place, Place("memo"), Place("entry_class")]
-    found = lines(book.engine, book.line_source(fields, rules), values, [Order(Place("counted"))])
+    place = Joined((FieldReference("file"), Constant(":"), FieldReference("file_line")))
+    values: list[Expression] = [
+        *(FieldReference(name) for name in names),
+        place,
+        FieldReference("memo"),
+        FieldReference("entry_class"),
+    ]
+    found = lines(book.engine, book.line_source(fields, rules), values, [Order(FieldReference("counted"))])
     return [
         ControlLine(entity, journal, line, account, day, document, sign * amount, at, memo, kind == "carried")
         for entity, journal, line, account, day, document, amount, at, memo, kind in found
@@ -118,7 +122,7 @@ def control_lines(subledger: Subledger) -> list[ControlLine]:
 def _of_slice(part: Slice, bases: Mapping[str, int]) -> Predicate:
     if part.classes == ("base",):
         based = [
-            Every((FieldTest("entity", "is", (entity,)), Within((Stretch(fiscal, fiscal),))))
+            Every((FieldTest("entity", "is", (entity,)), Within((FiscalRange(fiscal, fiscal),))))
             for entity, fiscal in bases.items()
             if fiscal
         ]
@@ -202,9 +206,11 @@ def over_notes(found: OpenItems, decimals: int) -> Iterator[Note]:
             f"{len(found.over):,} with more applied than there was, {{}} in all, stand below zero (see `almanac check`)"
         )
         yield Note(words, (sum(found.over.values(), _ZERO),), decimals)
-    if found.loose:
-        amount = sum((abs(found.left[at]) for at in found.loose), _ZERO)
-        words = f"{len(found.loose):,} settle what is not there, {{}} in all, and are unapplied (see `almanac check`)"
+    if found.unmatched:
+        amount = sum((abs(found.left[at]) for at in found.unmatched), _ZERO)
+        words = (
+            f"{len(found.unmatched):,} settle what is not there, {{}} in all, and are unapplied (see `almanac check`)"
+        )
         yield Note(words, (amount,), decimals)
 
 
@@ -219,7 +225,7 @@ def control_checks(subledger: Subledger, found: OpenItems) -> Iterator[Check]:
             yield Check(f"{entity}: its ledger begins after this day, and so there is nothing to hold against", True)
             continue
         open_ = sum((left for item, left in zip(found.items, found.left, strict=True) if item.entity == entity), _ZERO)
-        counted = Counted(0, open_ - balance)
+        counted = CountedAmount(0, open_ - balance)
         places = subledger.selection.decimals
         words = f"{entity}: all documents {open_:,.{places}f}, control accounts in the ledger {balance:,.{places}f}"
         if counted.amount:

@@ -16,14 +16,14 @@ from typing import Any, Literal, NamedTuple
 from level_almanac.files.tables import KIND_SIGNS
 
 _ZERO = Decimal(0)
-Loose = Literal["not there", "other party", "own kind"]
+Unmatched = Literal["not there", "other party", "own kind"]
 """Why what a line settles was not found: no line has the number, one of another party has it, or the sign is alike."""
 
 
 class Item(NamedTuple):
-    """One line of payables or receivables. party: the code that stands for it, and `told` the one on the line; amount:
-    not signed; place: file and line of the export; left_by: the number of the condition that it does not meet, or how
-    many there are; further: values that a report asked for.
+    """One line of payables or receivables. party: the code that stands for it, and `exported_party` the one on the
+    line; amount: not signed; place: file and line of the export; failed_rule: the number of the condition that it does
+    not meet, or how many there are; further: values that a report asked for.
     """
 
     entity: str
@@ -39,8 +39,8 @@ class Item(NamedTuple):
     applied: date | None = None
     reference: str | None = None
     place: str = ""
-    told: str = ""
-    left_by: int = 0
+    exported_party: str = ""
+    failed_rule: int = 0
     further: tuple[Any, ...] = ()
 
     @property
@@ -76,7 +76,7 @@ class Application(NamedTuple):
 @dataclass(frozen=True, slots=True)
 class OpenItems:
     """The state of the documents on a day. items: those posted by then; left: of each what is still open, in its sign;
-    over: how much more was applied than there was; loose: lines that settle what was not found, and why.
+    over: how much more was applied than there was; unmatched: lines that settle what was not found, and why.
     """
 
     day: date
@@ -84,7 +84,7 @@ class OpenItems:
     left: Sequence[Decimal]
     applications: Sequence[Application]
     over: dict[int, Decimal] = field(default_factory=dict)
-    loose: dict[int, Loose] = field(default_factory=dict)
+    unmatched: dict[int, Unmatched] = field(default_factory=dict)
 
 
 def natural(text: str) -> tuple[int, int, str]:
@@ -105,7 +105,7 @@ class _Replay:
         self.left = [item.signed for item in items]
         self.applications: list[Application] = []
         self.over: defaultdict[int, Decimal] = defaultdict(Decimal)
-        self.loose: dict[int, Loose] = {}
+        self.unmatched: dict[int, Unmatched] = {}
         # Most lines settle something and are settled by nothing, so only numbers that are settled are looked up.
         settled = {(item.entity, item.party, item.settles) for item in items if item.settles}
         self.by_number: defaultdict[tuple[str, str, str], list[int]] = defaultdict(list)
@@ -129,7 +129,7 @@ class _Replay:
         acting.sort(key=lambda at: (self.items[at].kind != "void", self.items[at].in_effect, at))
         for at in acting:
             self._apply(at)
-        return OpenItems(self.day, self.items, self.left, self.applications, dict(self.over), self.loose)
+        return OpenItems(self.day, self.items, self.left, self.applications, dict(self.over), self.unmatched)
 
     def _apply(self, at: int) -> None:
         item = self.items[at]
@@ -138,7 +138,7 @@ class _Replay:
         wanted = [to for to in targets if self.items[to].sign != item.sign]
         if not wanted:
             there = (item.entity, str(item.settles)) in self.numbers
-            self.loose[at] = "own kind" if targets else "other party" if there else "not there"
+            self.unmatched[at] = "own kind" if targets else "other party" if there else "not there"
             return
         for to in wanted:
             part = min(rest, max(self.items[to].sign * self.left[to], _ZERO))

@@ -14,33 +14,32 @@ from level_almanac.core.header import as_of_for, as_of_words, data_facts, data_w
 from level_almanac.core.lines.conditions import DayReach
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import condition_rules, entity_rule
+from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOfRequest
 from level_almanac.core.subledger.open_items import Item
-from level_almanac.core.table.model import Cell, Counted, Part
+from level_almanac.core.table.model import Cell, CountedAmount, Part
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.tables import SIDE_OF
 from level_almanac.files.validation.findings import standing_code
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Joined
+from level_almanac.store.expressions import FieldReference
 from level_almanac.store.line_query import left_out, lines, lines_met
 from level_almanac.store.predicate import FieldTest, Predicate
 
-Side = Literal["payable", "receivable"]
+SubledgerSide = Literal["payable", "receivable"]
 _ZERO = Decimal(0)
 _ITEM_FIELDS = (
     "entity", "party", "kind", "number", "line", "date", "due", "posted", "amount", "settles", "applied", "reference",
 )  # fmt: skip
-_PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SubledgerRequest(Request):
     """Which documents a report is of. side: payable or receivable; when: the day that it is made for."""
 
-    side: Side = option("side", "", "choice", choices=("payable", "receivable"), argument=True, required=True)
+    side: SubledgerSide = option("side", "", "choice", choices=("payable", "receivable"), argument=True, required=True)
     when: AsOfRequest = inner(AsOfRequest, without=("compare",))
     conditions: Conditions = condition_options()
     entities: tuple[str, ...] = entity_option()
@@ -81,7 +80,7 @@ class Subledger:
     def _read(self) -> list[Item]:
         """Return the lines of every entity whose amounts can be added, in the order of the exports."""
         own = [self.fields.by_name[name].value for name in _ITEM_FIELDS]
-        values = [*own, Place("party"), _PLACE, *(each.value for each in self.further)]
+        values = [*own, FieldReference("party"), SOURCE_PLACE, *(each.value for each in self.further)]
         source = self.book.line_source(self.fields, [rule.predicate for rule in self.rules])
         comparable = set(self.selection.comparable)
         found = []
@@ -121,7 +120,7 @@ class Subledger:
 
     def rule_of(self, item: Item) -> str:
         """Return what a proof calls the rule that leaves a line out, or nothing where it meets all."""
-        return self.rules[item.left_by].words if item.left_by < len(self.rules) else ""
+        return self.rules[item.failed_rule].words if item.failed_rule < len(self.rules) else ""
 
     def standing(self, party: str) -> str:
         """Return the code that stands for a party's."""
@@ -131,14 +130,14 @@ class Subledger:
         """Return a party's name, or its code where it is on no list."""
         return self.names.get(party, party)
 
-    def considered(self, rules: Sequence[Predicate] = ()) -> Counted:
+    def considered(self, rules: Sequence[Predicate] = ()) -> CountedAmount:
         """Return how many lines the table has, and what those that meet the rules come to, signed; asked apart."""
         comparable = FieldTest("entity", "is", self.selection.comparable)
         source = self.book.line_source(self.fields, [comparable, *rules])
         found = left_out(self.book.engine, source, SIGNED[self.table])
-        counted = [Counted(each.lines, each.amount) for each in found if each.rule != 0]
+        counted = [CountedAmount(each.lines, each.amount) for each in found if each.rule != 0]
         amount = sum((each.amount for each in found if each.rule is None), _ZERO)
-        return Counted(sum(each.lines for each in counted), amount)
+        return CountedAmount(sum(each.lines for each in counted), amount)
 
     def facts(self) -> dict[str, str]:
         """Return what heads the report, by key."""
@@ -166,7 +165,7 @@ class Subledger:
 def _party_names(book: Book) -> dict[str, str]:
     fields = book.line_fields("parties")
     source = book.line_source(fields)
-    return dict(lines(book.engine, source, [Place("party"), Place("name")], ()))
+    return dict(lines(book.engine, source, [FieldReference("party"), FieldReference("name")], ()))
 
 
 class Tally:
@@ -182,14 +181,16 @@ class Tally:
         part[1] += amount
 
     @property
-    def shown(self) -> Counted:
+    def shown(self) -> CountedAmount:
         """The lines that are shown."""
-        return Counted(*self._parts[""])
+        return CountedAmount(*self._parts[""])
 
     @property
     def parts(self) -> tuple[Part, ...]:
         """What each rule left out, where it did."""
-        return tuple(Part(rule, Counted(*counted)) for rule, counted in self._parts.items() if rule and counted[0])
+        return tuple(
+            Part(rule, CountedAmount(*counted)) for rule, counted in self._parts.items() if rule and counted[0]
+        )
 
 
 def age_of(item: Item, day: date, by: str) -> int:

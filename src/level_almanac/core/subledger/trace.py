@@ -5,17 +5,16 @@ from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any, NamedTuple
 
+from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.subledger.open_items import Application, OpenItems
 from level_almanac.core.subledger.subledger import Subledger
-from level_almanac.core.table.model import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.core.table.pointing import head_words
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Expression, Joined
+from level_almanac.store.expressions import Expression, FieldReference
 from level_almanac.store.line_query import Order, lines
 from level_almanac.store.predicate import FieldTest, Predicate, Some
 
 _ZERO = Decimal(0)
-_PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
 Share = tuple[int, Decimal]
 """The position of a line among those posted by the day, and what of the figure it makes up."""
 
@@ -43,8 +42,8 @@ def documents_table(found: TracedDocuments) -> ReportTable:
     shown = Decimal(cell) if isinstance(cell, Decimal | int) else _ZERO
     off = "" if total == shown else f": off by {total - shown:+,f}"
     everything = subledger.considered()
-    behind = sum((open_.items[at].signed for at, _ in found.shares), _ZERO)
-    others = Counted(everything.lines - len(found.shares), everything.amount - behind)
+    traced_row = sum((open_.items[at].signed for at, _ in found.shares), _ZERO)
+    others = CountedAmount(everything.lines - len(found.shares), everything.amount - traced_row)
     return ReportTable(
         title=f"Behind {found.row.label}",
         facts={**found.table.facts, "traced": found.row.key, "report": found.table.title},
@@ -62,7 +61,7 @@ def documents_table(found: TracedDocuments) -> ReportTable:
         proof=Proof(
             measure="amount, signed by kind",
             considered=everything,
-            shown=Counted(len(found.shares), behind),
+            shown=CountedAmount(len(found.shares), traced_row),
             left_out=(Part("not behind it", others),) if others.lines else (),
             checks=(Check(f"the documents sum to the figure{off}", not off),),
             decimals=decimals,
@@ -135,9 +134,13 @@ def _ledger(found: TracedDocuments) -> _Ledger:
     subledger = found.subledger
     book = subledger.book
     names = ("entity", "journal", "line", "posted", "account", "document", "reference", "party", "amount")
-    values: list[Expression] = [*(Place(name) for name in names), _PLACE]
+    values: list[Expression] = [*(FieldReference(name) for name in names), SOURCE_PLACE]
     source = book.line_source(book.line_fields("ledger"), rules)
-    order = [Order(Place("posted")), Order(Place("journal")), Order(Place("line"), as_number=True)]
+    order = [
+        Order(FieldReference("posted")),
+        Order(FieldReference("journal")),
+        Order(FieldReference("line"), as_number=True),
+    ]
     under: defaultdict[tuple[str, str, str], list[tuple[str | None, str, dict[str, Any]]]] = defaultdict(list)
     for row in lines(book.engine, source, values, order):
         entity, journal, line, posted, account, document, reference, party, amount, place = row

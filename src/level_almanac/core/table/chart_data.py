@@ -97,4 +97,4 @@ class PaceChart(NamedTuple):
     plan: str
 
 
-Chart = BarsChart | GrowthChart | PaceChart
+ChartData = BarsChart | GrowthChart | PaceChart

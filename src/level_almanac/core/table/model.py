@@ -7,7 +7,7 @@ from decimal import Decimal
 from types import MappingProxyType
 from typing import Literal, NamedTuple
 
-from level_almanac.core.table.chart_data import Chart
+from level_almanac.core.table.chart_data import ChartData
 from level_almanac.core.table.style import Look
 
 Cell = Decimal | date | int | str | None
@@ -74,21 +74,21 @@ class Row(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Counted:
+class CountedAmount:
     """A number of lines and what they come to."""
 
     lines: int
     amount: Decimal
 
-    def __add__(self, other: "Counted") -> "Counted":
-        return Counted(self.lines + other.lines, self.amount + other.amount)
+    def __add__(self, other: "CountedAmount") -> "CountedAmount":
+        return CountedAmount(self.lines + other.lines, self.amount + other.amount)
 
 
 class Part(NamedTuple):
     """Some of the lines considered: those that one rule kept out of the report, or that are shown in one way."""
 
     rule: str
-    counted: Counted
+    counted: CountedAmount
 
 
 class Note(NamedTuple):
@@ -128,8 +128,8 @@ class Proof(NamedTuple):
     """
 
     measure: str
-    considered: Counted
-    shown: Counted
+    considered: CountedAmount
+    shown: CountedAmount
     left_out: tuple[Part, ...]
     checks: tuple[Check, ...] = ()
     decimals: int = 2
@@ -154,7 +154,7 @@ class Proof(NamedTuple):
 class ReportTable(NamedTuple):
     """A report. facts: what it was made of, by key; subtitle: the same as lines to be read; key_label: the head of the
     row labels; show_keys: whether row keys stand beside the labels; look: how numbers, days and paper are to look;
-    behind: the lines behind its figures, in groups by row key, as a table or none; chart: what is drawn of it;
+    traced_lines: the lines behind its figures, in groups by row key, as a table or none; chart: what is drawn of it;
     explanations: of single figures, numbered from 1 in their order.
     """
 
@@ -168,8 +168,8 @@ class ReportTable(NamedTuple):
     proof: Proof | None = None
     notes: tuple[Note | str, ...] = ()
     look: Look = Look()
-    behind: tuple["ReportTable", ...] = ()
-    chart: Chart | None = None
+    traced_lines: tuple["ReportTable", ...] = ()
+    chart: ChartData | None = None
     explanations: tuple["Explanation", ...] = ()
 
     @property

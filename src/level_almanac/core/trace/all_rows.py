@@ -6,11 +6,12 @@ from decimal import Decimal
 from level_almanac.core.book import Book
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.selected import ShownField
-from level_almanac.core.lines.shape import EXPORT, ListShape
-from level_almanac.core.table.model import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.lines.shape import ListShape
+from level_almanac.core.lines.source_place import EXPORT
+from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.core.table.pointing import head_words
-from level_almanac.core.trace.figure import LINE_FIELDS, counted_behind, headed
-from level_almanac.core.trace.model import BehindRow, Traced, predicate_of, value_of
+from level_almanac.core.trace.figure import LINE_FIELDS, counted_traced, headed
+from level_almanac.core.trace.model import Traced, TracedRow, predicate_of, value_of
 from level_almanac.store.expressions import Constant, Expression, Given, Summed
 from level_almanac.store.ledger_sums import considered
 from level_almanac.store.line_query import Order
@@ -19,21 +20,21 @@ from level_almanac.store.predicate import Predicate, Some
 _ZERO = Decimal(0)
 
 
-def lines_behind(book: Book, traced: Traced) -> tuple[ReportTable, ...]:
+def traced_lines(book: Book, traced: Traced) -> tuple[ReportTable, ...]:
     """Return one table with the lines behind every row given, in groups by row key; none where no row has lines."""
     bases = book.state.bases
     columns: dict[str, list[tuple[Predicate, Expression]]] = {}
     cases: list[tuple[Predicate, Expression]] = []
     heads: dict[str, Column] = {}
-    for behind in traced.rows:
-        for figure in behind.figures:
+    for traced_row in traced.rows:
+        for figure in traced_row.figures:
             if figure.why or not figure.terms or figure.column.derived:
                 continue
             heads[figure.column.key] = figure.column
             for term in figure.terms:
                 test = predicate_of(term, bases, traced.entities, traced.rules)
                 columns.setdefault(figure.column.key, []).append((test, value_of(term)))
-                cases.append((test, Constant(behind.row.key)))
+                cases.append((test, Constant(traced_row.row.key)))
     if not cases:
         return ()
     fields = book.line_fields("ledger")
@@ -61,15 +62,15 @@ def lines_behind(book: Book, traced: Traced) -> tuple[ReportTable, ...]:
     )
     made = ListRows(book.engine, source, shape).made()
     shown_columns = headed(made.columns, list(heads.values()))
-    labels = {behind.row.key: behind.row.label for behind in traced.rows}
+    labels = {traced_row.row.key: traced_row.row.label for traced_row in traced.rows}
     rows = [_with_label(row, labels) for row in made.rows if row.kind != "total"]
     off = _off(rows, traced.rows, list(columns))
     check = Check("the lines of each row sum to its figures" + (f": not in {', '.join(off)}" if off else ""), not off)
-    shown_lines, others = counted_behind(book, traced, source.rules[0])
+    shown_lines, others = counted_traced(book, traced, source.rules[0])
     everything = considered(book.state, traced.comparable)
     proof = Proof(
         measure="amount, debits positive",
-        considered=Counted(everything.lines, everything.amount),
+        considered=CountedAmount(everything.lines, everything.amount),
         shown=shown_lines,
         left_out=(Part("behind none of them", others),) if others.lines else (),
         checks=(check, *made.checks),
@@ -90,10 +91,10 @@ def _with_label(row: Row, labels: dict[str, str]) -> Row:
     return row
 
 
-def _off(rows: Sequence[Row], behind: Sequence[BehindRow], columns: Sequence[str]) -> list[str]:
+def _off(rows: Sequence[Row], traced_row: Sequence[TracedRow], columns: Sequence[str]) -> list[str]:
     totals = {row.key: row.cells for row in rows if row.kind == "subtotal"}
     off = []
-    for each in behind:
+    for each in traced_row:
         for figure in each.figures:
             if figure.column.key in columns and figure.terms:
                 found = totals.get(each.row.key, {}).get(figure.column.key)

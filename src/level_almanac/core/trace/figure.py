@@ -7,14 +7,14 @@ from level_almanac.core.book import Book
 from level_almanac.core.fields import LineField
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.selected import ShownField
-from level_almanac.core.lines.shape import EXPORT, ListShape
-from level_almanac.core.table.model import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.lines.shape import ListShape
+from level_almanac.core.lines.source_place import EXPORT
+from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.core.table.pointing import find_column, head_words
-from level_almanac.core.trace.model import BehindRow, Figure, Traced, amount_of, predicate_of
+from level_almanac.core.trace.model import Traced, TracedCell, TracedRow, amount_of, predicate_of
 from level_almanac.core.trace.request import Level, TraceRequest
 from level_almanac.errors import Mistake, UsageMistake, listed
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Joined
+from level_almanac.store.expressions import Constant, FieldReference, Joined
 from level_almanac.store.ledger_sums import considered
 from level_almanac.store.line_query import LineSource, Order, groups, left_out
 from level_almanac.store.predicate import Every, FieldTest, Predicate, Some
@@ -28,40 +28,42 @@ def trace(book: Book, traced: Traced, request: TraceRequest) -> ReportTable:
 
     Raises UsageMistake for a column that the report lacks, and for a figure that is no sum of lines, saying why.
     """
-    behind = traced.rows[0]
-    figures = _wanted(behind, traced.table, request.column)
+    traced_row = traced.rows[0]
+    figures = _wanted(traced_row, traced.table, request.column)
     if figures[0].plan or (not figures[0].terms and _is_plan(figures[0].column)):
-        return _plan_trace(book, traced, behind, figures[0])
+        return _plan_trace(book, traced, traced_row, figures[0])
     if any(figure.cash for figure in figures):
-        return _cash_trace(book, traced, behind, figures)
-    return _Trace(book, traced, behind, figures, request).table()
+        return _cash_trace(book, traced, traced_row, figures)
+    return _Trace(book, traced, traced_row, figures, request).table()
 
 
-def _cash_trace(book: Book, traced: Traced, behind: BehindRow, figures: Sequence[Figure]) -> ReportTable:
+def _cash_trace(book: Book, traced: Traced, traced_row: TracedRow, figures: Sequence[TracedCell]) -> ReportTable:
     if len(figures) > 1 or figures[0].cash is None:
         allowed = listed(str(number) for number, column in enumerate(traced.table.columns, 1) if not column.derived)
         raise UsageMistake(Mistake("a figure on the cash basis is traced by itself", "--column", allowed=allowed))
-    return figures[0].cash.traced(book, traced, behind, figures[0])
+    return figures[0].cash.traced(book, traced, traced_row, figures[0])
 
 
 def _is_plan(column: Column) -> bool:
     return bool(column.scenario)
 
 
-def _wanted(behind: BehindRow, table: ReportTable, name: str) -> list[Figure]:
+def _wanted(traced_row: TracedRow, table: ReportTable, name: str) -> list[TracedCell]:
     """Return the figure of the column asked for, or those of all columns that are sums of lines."""
     if name:
         column = find_column(table, name)
-        figure = next(each for each in behind.figures if each.column.key == column.key)
+        figure = next(each for each in traced_row.figures if each.column.key == column.key)
         if figure.why:
-            got = f"{behind.row.label}, {head_words(column)}"
+            got = f"{traced_row.row.label}, {head_words(column)}"
             raise UsageMistake(Mistake("this figure is no sum of lines", "--column", got, next_step=figure.why))
         return [figure]
-    found = [each for each in behind.figures if not each.why and not _is_plan(each.column) and not each.column.derived]
+    found = [
+        each for each in traced_row.figures if not each.why and not _is_plan(each.column) and not each.column.derived
+    ]
     if not found:
-        step = next((each.why for each in behind.figures if each.why), "name a plan's column with --column")
+        step = next((each.why for each in traced_row.figures if each.why), "name a plan's column with --column")
         raise UsageMistake(
-            Mistake("no figure of this row is a sum of ledger lines", "--row", behind.row.label, next_step=step)
+            Mistake("no figure of this row is a sum of ledger lines", "--row", traced_row.row.label, next_step=step)
         )
     return found
 
@@ -70,9 +72,9 @@ class _Trace:
     """One trace over the ledger in the making."""
 
     def __init__(
-        self, book: Book, traced: Traced, behind: BehindRow, figures: Sequence[Figure], request: TraceRequest
+        self, book: Book, traced: Traced, traced_row: TracedRow, figures: Sequence[TracedCell], request: TraceRequest
     ) -> None:
-        self.book, self.traced, self.behind, self.figures, self.request = book, traced, behind, figures, request
+        self.book, self.traced, self.traced_row, self.figures, self.request = book, traced, traced_row, figures, request
         self.fields = book.line_fields("ledger")
         bases = book.state.bases
         self.amounts = [amount_of(figure.terms, bases, traced.entities, traced.rules) for figure in figures]
@@ -85,8 +87,8 @@ class _Trace:
     def table(self) -> ReportTable:
         """Ask the store, and return the report."""
         source = self.book.line_source(self.fields, [self.rule], self.parts)
-        shown, others = counted_behind(self.book, self.traced, self.rule, self.parts)
-        others += Counted(self.beyond.lines, self.beyond.amount)
+        shown, others = counted_traced(self.book, self.traced, self.rule, self.parts)
+        others += CountedAmount(self.beyond.lines, self.beyond.amount)
         level = self.request.level or self._level(source)
         wanted = self._journals(source) if self.request.journals else source
         made = ListRows(self.book.engine, wanted, self._shape(level)).made()
@@ -97,15 +99,18 @@ class _Trace:
             else "all columns"
         )
         return ReportTable(
-            title=f"Behind {self.behind.row.label}",
-            facts={**self.traced.table.facts, "traced": self.behind.row.key, "report": self.traced.table.title},
-            subtitle=(f"{self.traced.table.title} · {self.behind.row.label} · {heads}", *self.traced.table.subtitle),
+            title=f"Behind {self.traced_row.row.label}",
+            facts={**self.traced.table.facts, "traced": self.traced_row.row.key, "report": self.traced.table.title},
+            subtitle=(
+                f"{self.traced.table.title} · {self.traced_row.row.label} · {heads}",
+                *self.traced.table.subtitle,
+            ),
             columns=headed(made.columns, [figure.column for figure in self.figures]),
             rows=made.rows,
             key_label=self._key_label(level),
             proof=Proof(
                 measure="amount, debits positive",
-                considered=Counted(everything.lines, everything.amount),
+                considered=CountedAmount(everything.lines, everything.amount),
                 shown=shown,
                 left_out=(Part("not behind it", others),) if others.lines else (),
                 checks=(*self._checks(made.rows), *made.checks),
@@ -115,7 +120,7 @@ class _Trace:
         )
 
     def _level(self, source: LineSource) -> Level:
-        if len(self.accounts) > 1 and len(groups(self.book.engine, source, [Place("account")], [])) > 1:
+        if len(self.accounts) > 1 and len(groups(self.book.engine, source, [FieldReference("account")], [])) > 1:
             return "account"
         return "line"
 
@@ -126,7 +131,7 @@ class _Trace:
 
     def _journals(self, source: LineSource) -> LineSource:
         """Return the lines of every journal that has one behind the figure."""
-        found = groups(self.book.engine, source, [Place("entity"), Place("journal")], [])
+        found = groups(self.book.engine, source, [FieldReference("entity"), FieldReference("journal")], [])
         by_entity: dict[str, list[str]] = {}
         for entity, journal, _ in found:
             by_entity.setdefault(entity, []).append(journal)
@@ -165,7 +170,11 @@ class _Trace:
 
     def _journal(self, *, several: bool) -> ShownField:
         """Return a journal as one thing to group by, its entity before it where there are several."""
-        value = Joined((Place("entity"), Constant("/"), Place("journal"))) if several else Place("journal")
+        value = (
+            Joined((FieldReference("entity"), Constant("/"), FieldReference("journal")))
+            if several
+            else FieldReference("journal")
+        )
         return ShownField("journal", "journal", "text", value)
 
     def _field(self, name: str) -> ShownField:
@@ -207,7 +216,7 @@ class _Trace:
             yield "Step down further with --down-to journal or --down-to line"
 
 
-def _plan_trace(book: Book, traced: Traced, behind: BehindRow, figure: Figure) -> ReportTable:
+def _plan_trace(book: Book, traced: Traced, traced_row: TracedRow, figure: TracedCell) -> ReportTable:
     """Return the lines of a plan behind a figure, each with the part of it that the figure holds."""
     column = figure.column
     rows = [
@@ -230,12 +239,12 @@ def _plan_trace(book: Book, traced: Traced, behind: BehindRow, figure: Figure) -
         column._replace(key="part", covers=column.covers),
     )
     lines = sum(loaded.lines for loaded in book.state.files_of("budget"))
-    counted = Counted(len(figure.plan), total)
+    counted = CountedAmount(len(figure.plan), total)
     return ReportTable(
-        title=f"Behind {behind.row.label}",
-        facts={**traced.table.facts, "traced": behind.row.key, "report": traced.table.title},
+        title=f"Behind {traced_row.row.label}",
+        facts={**traced.table.facts, "traced": traced_row.row.key, "report": traced.table.title},
         subtitle=(
-            f"{traced.table.title} · {behind.row.label} · {head_words(column)} of the plan {column.scenario}",
+            f"{traced.table.title} · {traced_row.row.label} · {head_words(column)} of the plan {column.scenario}",
             *traced.table.subtitle,
         ),
         columns=columns,
@@ -243,9 +252,9 @@ def _plan_trace(book: Book, traced: Traced, behind: BehindRow, figure: Figure) -
         key_label="line of the export",
         proof=Proof(
             measure="part of the plan in the figure",
-            considered=Counted(lines, total),
+            considered=CountedAmount(lines, total),
             shown=counted,
-            left_out=(Part("not behind it", Counted(lines - counted.lines, _ZERO)),),
+            left_out=(Part("not behind it", CountedAmount(lines - counted.lines, _ZERO)),),
             checks=(Check(f"the parts sum to the figure{off}", not off),),
             decimals=traced.decimals,
             table="budget",
@@ -253,17 +262,20 @@ def _plan_trace(book: Book, traced: Traced, behind: BehindRow, figure: Figure) -
     )
 
 
-def counted_behind(
+def counted_traced(
     book: Book, traced: Traced, rule: Predicate, parts: Sequence[str] | None = None
-) -> tuple[Counted, Counted]:
+) -> tuple[CountedAmount, CountedAmount]:
     """Return how many lines meet a rule and how many do not, of entities whose amounts can be added to the report's.
 
     parts: only the lines in these.
     """
     comparable = FieldTest("entity", "is", traced.comparable)
     source = book.line_source(book.line_fields("ledger"), [comparable, rule], parts)
-    found = {each.rule: Counted(each.lines, each.amount) for each in left_out(book.engine, source, Place("amount"))}
-    nothing = Counted(0, _ZERO)
+    found = {
+        each.rule: CountedAmount(each.lines, each.amount)
+        for each in left_out(book.engine, source, FieldReference("amount"))
+    }
+    nothing = CountedAmount(0, _ZERO)
     return found.get(None, nothing), found.get(1, nothing)
 
 

@@ -10,12 +10,11 @@ from typing import Literal, NamedTuple, Protocol
 
 from level_almanac.core.book import Book
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
-from level_almanac.store.expressions import Arithmetic, Constant, Expression, Summed
-from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import Arithmetic, Constant, Expression, FieldReference, Summed
 from level_almanac.store.ledger_sums import Slice
-from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, Stretch, Within
+from level_almanac.store.predicate import Every, FieldTest, FiscalRange, Not, Predicate, Some, Within
 
-Side = Literal["amount", "debit", "credit"]
+LedgerSide = Literal["amount", "debit", "credit"]
 
 
 class Term(NamedTuple):
@@ -26,7 +25,7 @@ class Term(NamedTuple):
     factor: int
     accounts: tuple[str, ...]
     slices: tuple[Slice, ...]
-    side: Side = "amount"
+    side: LedgerSide = "amount"
     members: tuple[tuple[str, str | None], ...] = ()
 
 
@@ -42,11 +41,11 @@ class PlanPart(NamedTuple):
 class CountedApart(Protocol):
     """What of the lines of a figure counts, where that is not all of each; it tells of them itself."""
 
-    def traced(self, book: Book, traced: "Traced", behind: "BehindRow", figure: "Figure") -> ReportTable:
+    def traced(self, book: Book, traced: "Traced", traced_row: "TracedRow", figure: "TracedCell") -> ReportTable:
         """Return the lines behind the figure, each with what counts of it."""
 
 
-class Figure(NamedTuple):
+class TracedCell(NamedTuple):
     """One cell and what it is made of: terms over the ledger, or parts of a plan, or why it is no sum of lines.
 
     cash: what counts of the terms' lines, where that is not all of each.
@@ -60,18 +59,18 @@ class Figure(NamedTuple):
     cash: CountedApart | None = None
 
 
-class BehindRow(NamedTuple):
+class TracedRow(NamedTuple):
     """One row of a report and all of its figures, in the order of the columns."""
 
     row: Row
-    figures: tuple[Figure, ...]
+    figures: tuple[TracedCell, ...]
 
 
 class Traced(NamedTuple):
     """The report whose figures are traced, and the rows that were found in it. rules: its conditions."""
 
     table: ReportTable
-    rows: Sequence[BehindRow]
+    rows: Sequence[TracedRow]
     entities: tuple[str, ...]
     comparable: tuple[str, ...]
     decimals: int
@@ -104,7 +103,7 @@ def _slice_test(part: Slice, bases: Mapping[str, int]) -> Predicate:
     kinds: list[Predicate] = [FieldTest("entry", "is", plain)] if plain else []
     based = _any(
         [
-            Every((FieldTest("entity", "is", (entity,)), Within((Stretch(fiscal, fiscal),))))
+            Every((FieldTest("entity", "is", (entity,)), Within((FiscalRange(fiscal, fiscal),))))
             for entity, fiscal in bases.items()
             if fiscal
         ]
@@ -130,7 +129,7 @@ def amount_of(
 
 def value_of(term: Term) -> Expression:
     """Return what a line that a term adds up has in it."""
-    value = Place(term.side)
+    value = FieldReference(term.side)
     return value if term.factor > 0 else Arithmetic("-", Constant(Decimal(0)), value)
 
 

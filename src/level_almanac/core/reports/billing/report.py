@@ -9,8 +9,15 @@ from typing import Any, Literal, get_args
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.fields import SIGNED, LineField
-from level_almanac.core.header import as_of_facts_over, as_of_over, reach_notes, reach_of, selection_facts, table_words
-from level_almanac.core.language.days import DayWords
+from level_almanac.core.header import (
+    reach_notes,
+    reach_of,
+    selection_facts,
+    table_as_of,
+    table_as_of_facts,
+    table_words,
+)
+from level_almanac.core.language.days import DayExpression
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
 from level_almanac.core.lines.conditions import DayReach
@@ -19,7 +26,8 @@ from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import condition_rules, entity_rule, proof_parts
 from level_almanac.core.lines.selected import ShownField, ShownReader
-from level_almanac.core.lines.shape import EXPORT, ListShape, MadeRows
+from level_almanac.core.lines.shape import ListShape, MadeRows
+from level_almanac.core.lines.source_place import EXPORT
 from level_almanac.core.reports.billing.transit import (
     ADJUSTMENT,
     CHARGE,
@@ -37,10 +45,9 @@ from level_almanac.core.requests.shared import condition_options, entity_option,
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
 from level_almanac.core.spans.asked_range import asked_days
-from level_almanac.core.table.model import Column, Counted, Note, Part, Proof, ReportTable
+from level_almanac.core.table.model import Column, CountedAmount, Note, Part, Proof, ReportTable
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, DaysBetween, Expression, Given, Summed
+from level_almanac.store.expressions import Constant, DaysBetween, Expression, FieldReference, Given, Summed
 from level_almanac.store.line_query import LineSource, Order, left_out
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
 
@@ -79,8 +86,8 @@ class BillingRequest(Request):
         build=_view, default="figures", holds=lambda value: value in get_args(View), allowed=listed(get_args(View)),
     )  # fmt: skip
     when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
-    first: DayWords | None = first_option()
-    last: DayWords | None = last_option()
+    first: DayExpression | None = first_option()
+    last: DayExpression | None = last_option()
     conditions: Conditions = condition_options()
     entities: tuple[str, ...] = entity_option()
     within: tuple[tuple[str, Any], ...] = ()
@@ -109,7 +116,7 @@ class Billing:
         if request.view == "in-transit" and (self.charges_by, self.payments_by) == ("posted", "posted"):
             self.payments_by = "deposited"
         self.selection: Selection = book.select(request.entities)
-        self.as_of = as_of_over(book, self.selection.calendar, request.when, today, TABLE, "posted")
+        self.as_of = table_as_of(book, self.selection.calendar, request.when, today, TABLE, "posted")
         self.days = asked_days(request.first, request.last, self.as_of, today) or (
             self.as_of.period.first,
             self.as_of.day,
@@ -153,7 +160,10 @@ class Billing:
     def counts_on(self) -> Expression:
         """The day that an entry counts on, which goes by its kind."""
         charge, paid = FieldTest("kind", "is", (CHARGE,)), FieldTest("kind", "is", PAYMENTS)
-        return Given(((charge, Place(self.charges_by)), (paid, Place(self.payments_by))), Place("posted"))
+        return Given(
+            ((charge, FieldReference(self.charges_by)), (paid, FieldReference(self.payments_by))),
+            FieldReference("posted"),
+        )
 
     # Which entries.
 
@@ -233,7 +243,7 @@ class Billing:
     # What is shown of them.
 
     def _figure(self, kind: str) -> ShownField:
-        test, amount = FieldTest("kind", "is", (kind,)), Place("amount")
+        test, amount = FieldTest("kind", "is", (kind,)), FieldReference("amount")
         # On a line of its own kind alone a figure stands; a group without any has nothing.
         value: Expression = Summed(((test, amount),)) if self.lines else Given(((test, amount),), _ZERO)
         return ShownField(kind, FIGURES[kind], "amount", value)
@@ -246,10 +256,19 @@ class Billing:
         place = (EXPORT,) if lined else ()
         if self.request.view == "unposted":
             waiting = ShownField(
-                "waiting", "days waiting", "whole", DaysBetween(Place("served"), Constant(self.day)), "maximum"
+                "waiting", "days waiting", "whole", DaysBetween(FieldReference("served"), Constant(self.day)), "maximum"
             )
-            oldest = ShownField("served", "served" if lined else "oldest served", "date", Place("served"), "minimum")
-            return (oldest, *told, waiting, *count, ShownField(CHARGE, "charges", "amount", Place("amount")), *place)
+            oldest = ShownField(
+                "served", "served" if lined else "oldest served", "date", FieldReference("served"), "minimum"
+            )
+            return (
+                oldest,
+                *told,
+                waiting,
+                *count,
+                ShownField(CHARGE, "charges", "amount", FieldReference("amount")),
+                *place,
+            )
         net = ShownField("net", "net", "amount", SIGNED[TABLE])
         if self.request.view == "in-transit":
             dated = {CHARGE: self.charges_by, PAYER: self.payments_by, CUSTOMER: self.payments_by, ADJUSTMENT: "posted"}
@@ -315,7 +334,9 @@ class Billing:
             if self._other_dates:
                 yield from transit_notes(self.entries, self.in_transit)
             late = Billing(self.book, replace(self.request, view="unposted", lines=False, by="", kinds=()), self.today)
-            counted = {each.rule: each for each in left_out(self.book.engine, late.source, Place("amount"))}.get(None)
+            counted = {
+                each.rule: each for each in left_out(self.book.engine, late.source, FieldReference("amount"))
+            }.get(None)
             if counted:
                 count = "1 charge" if counted.lines == 1 else f"{counted.lines:,} charges"
                 served = f"Served by {day_words(self.day)} and not posted by then: {count}, {{}}"
@@ -366,7 +387,7 @@ class Billing:
 
     def _facts(self) -> dict[str, str]:
         request = self.request
-        facts = {"table": TABLE, **selection_facts(self.selection), **as_of_facts_over(self.as_of, self.through)}
+        facts = {"table": TABLE, **selection_facts(self.selection), **table_as_of_facts(self.as_of, self.through)}
         facts |= {"from": self.days[0].isoformat(), "through": self.days[1].isoformat(), "view": request.view}
         facts |= {"charges_by": self.charges_by, "payments_by": self.payments_by}
         if request.by:
@@ -384,11 +405,12 @@ class Billing:
         yield " · ".join([*words, *self.request.conditions.words])
         yield table_words(self.book, TABLE, "posted", self.today)
 
-    def _proof(self, shown: Counted, parts: tuple[Part, ...], made: MadeRows) -> Proof:
+    def _proof(self, shown: CountedAmount, parts: tuple[Part, ...], made: MadeRows) -> Proof:
         unlike = [rule for rule in self.rules if rule.aside]
         every = left_out(self.book.engine, self.source_of(unlike), SIGNED[TABLE])
         considered = next(
-            (Counted(each.lines, each.amount) for each in every if each.rule is None), Counted(0, Decimal(0))
+            (CountedAmount(each.lines, each.amount) for each in every if each.rule is None),
+            CountedAmount(0, Decimal(0)),
         )
         checks = (
             *made.checks,

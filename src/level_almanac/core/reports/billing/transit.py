@@ -6,10 +6,9 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from level_almanac.core.lines.rule import Rule
-from level_almanac.core.table.model import Cell, Check, Counted, Note
+from level_almanac.core.table.model import Cell, Check, CountedAmount, Note
 from level_almanac.store.engine import Engine
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Summed
+from level_almanac.store.expressions import Constant, FieldReference, Summed
 from level_almanac.store.line_query import Asked, LineSource, Order, groups, lines
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate
 
@@ -23,15 +22,15 @@ class Transit(NamedTuple):
 
     kind: str
     dated: str
-    posted: Counted
-    only_posted: Counted
-    only_other: Counted
-    other: Counted
+    posted: CountedAmount
+    only_posted: CountedAmount
+    only_other: CountedAmount
+    other: CountedAmount
 
     @property
     def holds(self) -> bool:
         """Whether the entries in transit are exactly what the two figures differ by."""
-        less = Counted(-self.only_posted.lines, -self.only_posted.amount)
+        less = CountedAmount(-self.only_posted.lines, -self.only_posted.amount)
         return self.posted + less + self.only_other == self.other
 
 
@@ -57,14 +56,14 @@ def transits(entries: Entries) -> list[Transit]:
             continue
         posted, other = FieldTest("posted", "through", entries.days), FieldTest(dated, "through", entries.days)
         tests = (posted, Every((posted, Not(other))), Every((Not(posted), other)), other)
-        amount = Place("amount")
+        amount = FieldReference("amount")
         asked = []
         for test in tests:
             asked += [Asked(Summed(((test, Constant(Decimal(1))),)), "count"), Asked(Summed(((test, amount),)))]
         kinds = Rule("other kinds", FieldTest("kind", "is", (kind,)))
         rows = groups(entries.engine, entries.source_of([*entries.scope, kinds, *entries.picked]), (), asked)
         values = rows[0][1:] if rows else (0, None) * 4
-        counted = [Counted(values[at], Decimal(values[at + 1] or 0)) for at in range(0, 8, 2)]
+        counted = [CountedAmount(values[at], Decimal(values[at + 1] or 0)) for at in range(0, 8, 2)]
         found.append(Transit(kind, dated, *counted))
     return found
 
@@ -89,8 +88,8 @@ def transit_notes(entries: Entries, in_transit: Predicate) -> Iterator[Note]:
     """Name the entries in transit. in_transit: their condition."""
     places = entries.decimals
     rules = (*entries.scope, Rule("not in transit", in_transit), *entries.picked)
-    values = [Place(name) for name in ("number", "line", "amount")]
-    order = [Order(Place("number")), Order(Place("line"), as_number=True)]
+    values = [FieldReference(name) for name in ("number", "line", "amount")]
+    order = [Order(FieldReference("number")), Order(FieldReference("line"), as_number=True)]
     found = lines(entries.engine, entries.source_of(rules), values, order)
     if not found:
         return

@@ -12,7 +12,7 @@ from level_almanac.core.header import data_facts, data_words, selection_facts
 from level_almanac.core.requests.options import Request, option
 from level_almanac.core.requests.shared import entity_option
 from level_almanac.core.selection import Selection
-from level_almanac.core.table.model import Cell, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Cell, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.engine import Row as EngineRow
 from level_almanac.store.ledger_sums import considered
@@ -41,15 +41,15 @@ class CalendarRequest(Request):
 class _Covered:
     """What the ledger holds, by fiscal position, and the day up to which it reaches."""
 
-    counted: dict[int, Counted]
+    counted: dict[int, CountedAmount]
     through: date | None
     calendar: FiscalCalendar
 
-    def within(self, low: int, high: int) -> Counted | None:
+    def within(self, low: int, high: int) -> CountedAmount | None:
         found = [counted for fiscal, counted in self.counted.items() if low <= fiscal <= high]
         return sum(found[1:], found[0]) if found else None
 
-    def state(self, first: date, last: date, last_period: FiscalPeriod, held: Counted | None) -> str:
+    def state(self, first: date, last: date, last_period: FiscalPeriod, held: CountedAmount | None) -> str:
         if self.calendar.is_closed(last_period):
             return "closed"
         if self.through and self.through >= last:
@@ -65,10 +65,10 @@ def calendar_report(book: Book, request: CalendarRequest, today: date) -> Report
     selection = book.select(request.entities)
     state = book.ledger_state
     found = coverage(book.engine, book.store.path_of(state.rollup))
-    by_fiscal: dict[int, Counted] = {}
+    by_fiscal: dict[int, CountedAmount] = {}
     for entity, fiscal, carried, lines, debit in found:
         if entity in selection.entities and not carried:
-            by_fiscal[fiscal] = by_fiscal.get(fiscal, Counted(0, Decimal(0))) + Counted(lines, debit)
+            by_fiscal[fiscal] = by_fiscal.get(fiscal, CountedAmount(0, Decimal(0))) + CountedAmount(lines, debit)
     years = sorted({fiscal // 100 for fiscal in by_fiscal})
     if request.year:
         named = selection.calendar.find(request.year, "--year", UsageMistake)
@@ -154,7 +154,7 @@ def _row(
 
 def _proof(state: State, selection: Selection, found: list[EngineRow], years: list[int]) -> Proof:
     everything = considered(state, selection.comparable)
-    counted = dict.fromkeys(("other entities", "carried", "other years", "shown"), Counted(0, Decimal(0)))
+    counted = dict.fromkeys(("other entities", "carried", "other years", "shown"), CountedAmount(0, Decimal(0)))
     for entity, fiscal, carried, lines, debit in found:
         if entity in selection.unlike:
             continue
@@ -164,8 +164,8 @@ def _proof(state: State, selection: Selection, found: list[EngineRow], years: li
             rule = "carried"
         else:
             rule = "shown" if fiscal // 100 in years else "other years"
-        counted[rule] += Counted(lines, debit)
+        counted[rule] += CountedAmount(lines, debit)
     shown = counted.pop("shown")
     left_out = tuple(Part(rule, each) for rule, each in counted.items() if each.lines)
-    considered_lines = Counted(everything.lines, everything.debit)
+    considered_lines = CountedAmount(everything.lines, everything.debit)
     return Proof("debits", considered_lines, shown, left_out, decimals=selection.decimals)

@@ -8,16 +8,15 @@ from level_almanac.core.book import Book
 from level_almanac.core.fields import LineField
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.conditions import DayReach, read_condition
+from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.settings import AgreeSettings, AgreeSide
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Expression, Joined
+from level_almanac.store.expressions import Constant, Expression, FieldReference
 from level_almanac.store.line_query import Asked, LineSource, groups, lines
 from level_almanac.store.predicate import FieldTest, Predicate
 
 _ZERO = Decimal(0)
-_PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
 Key = str | None
 
 
@@ -84,7 +83,7 @@ def _side(book: Book, side: AgreeSide, where: str, reach: DayReach) -> _Side:
         raise BookMistake(Mistake("not an amount of single lines", f"{where}.sum", repr(side.sum)))
     rules = (read_condition(side.only, fields, f"{where}.only", BookMistake, reach),) if side.only else ()
     key = fields.by_name[side.by].value if side.by else None
-    dates = Place(fields.table.date) if fields.table.date else Constant("")
+    dates = FieldReference(fields.table.date) if fields.table.date else Constant("")
     return _Side(side.table, book.line_source(fields, rules), read.value, key, side.by, rules, dates)
 
 
@@ -99,5 +98,5 @@ def _lines(book: Book, side: _Side, key: Key) -> tuple[FoundLine, ...]:
     if side.key is not None:
         rules += (FieldTest(side.key_name, "blank") if key is None else FieldTest(side.key_name, "is", (key,)),)
     source = book.line_source(book.line_fields(side.table), rules)
-    rows = lines(book.engine, source, [side.value, side.day, _PLACE], ())
+    rows = lines(book.engine, source, [side.value, side.day, SOURCE_PLACE], ())
     return tuple(FoundLine(f"a line of {side.table}", place, amount, day or None) for amount, day, place in rows)

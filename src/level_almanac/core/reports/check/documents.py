@@ -8,12 +8,12 @@ from itertools import pairwise
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
+from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine, item_line
 from level_almanac.core.subledger.control import begun, control_accounts, control_lines, differences
 from level_almanac.core.subledger.open_items import Item, OpenItems
 from level_almanac.core.subledger.subledger import Subledger
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Joined
+from level_almanac.store.expressions import FieldReference
 from level_almanac.store.line_query import lines
 from level_almanac.store.predicate import FieldTest, Not
 
@@ -22,7 +22,6 @@ _NEAR_DAYS = 10
 """How many days apart two invoices of one party and amount may be dated and still look like one."""
 _NOT_TOLD = re.compile(r"[\W_]+|(?<![0-9])0+(?=[0-9])")
 """What two spellings of a number may differ in, beside small letters and capitals."""
-_PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
 _WHY = {
     "not there": "which no document has",
     "other party": "which is of another party",
@@ -36,7 +35,8 @@ def unknown_parties(book: Book) -> Checked:
     if not book.parts_of("parties"):
         return Checked(kind, skipped="no list of parties is loaded, as the table `parties`")
     known = {
-        party for (party,) in lines(book.engine, book.line_source(book.line_fields("parties")), [Place("party")], ())
+        party
+        for (party,) in lines(book.engine, book.line_source(book.line_fields("parties")), [FieldReference("party")], ())
     }
     findings = []
     for table in ("ledger", "payables", "receivables"):
@@ -45,7 +45,7 @@ def unknown_parties(book: Book) -> Checked:
         fields = book.line_fields(table)
         name = fields.by_name.get("party_told", fields.by_name["party"])
         rules = [Not(FieldTest(name.name, "blank")), Not(FieldTest(name.name, "is", tuple(sorted(known))))]
-        values = [name.value, Place("amount"), Place("posted"), _PLACE]
+        values = [name.value, FieldReference("amount"), FieldReference("posted"), SOURCE_PLACE]
         by_party: defaultdict[str, list[FoundLine]] = defaultdict(list)
         for party, amount, day, place in lines(book.engine, book.line_source(fields, rules), values, ()):
             by_party[party].append(FoundLine(f"a line of {table}", place, amount, day))
@@ -125,7 +125,7 @@ def loose(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
         owners: defaultdict[tuple[str, str], list[Item]] = defaultdict(list)
         for item in found.items:
             owners[item.entity, item.number].append(item)
-        for at, why in found.loose.items():
+        for at, why in found.unmatched.items():
             item = found.items[at]
             others = [each for each in owners[item.entity, str(item.settles)] if each.party != item.party]
             words = (

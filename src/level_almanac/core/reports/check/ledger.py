@@ -11,18 +11,17 @@ from typing import Any, NamedTuple
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.lines.conditions import DayReach, read_condition
+from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine
 from level_almanac.errors import BookMistake
 from level_almanac.files.currencies import decimals_of
 from level_almanac.store import ledger_checks
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Expression, Joined
+from level_almanac.store.expressions import Constant, Expression, FieldReference
 from level_almanac.store.ledger_sums import MOVEMENT, Slice
 from level_almanac.store.line_query import Asked, Order, groups, lines
-from level_almanac.store.predicate import FieldTest, Stretch
+from level_almanac.store.predicate import FieldTest, FiscalRange
 
 _ZERO = Decimal(0)
-_PLACE = Joined((Place("file"), Constant(":"), Place("file_line")))
 _NUMBERED = re.compile(r"(.*?)(\d+)(\D*)", re.DOTALL)
 
 
@@ -45,8 +44,14 @@ def unbalanced(book: Book) -> Checked:
         found = lines(
             book.engine,
             book.line_source(fields, rules),
-            [Place("line"), Place("account"), Place("amount"), Place("posted"), _PLACE],
-            [Order(Place("line"), as_number=True)],
+            [
+                FieldReference("line"),
+                FieldReference("account"),
+                FieldReference("amount"),
+                FieldReference("posted"),
+                SOURCE_PLACE,
+            ],
+            [Order(FieldReference("line"), as_number=True)],
         )
         told = tuple(
             FoundLine(f"line {line} on {account}", place, value, day) for line, account, value, day, place in found
@@ -119,10 +124,10 @@ def carried(book: Book) -> Checked:
     measures: dict[str, tuple[Slice, ...]] = {}
     for fiscal in sorted({fiscal for _, fiscal in later}):
         year = fiscal // 100 * 100
-        measures[f"carried {fiscal}"] = (Slice(("carried",), (Stretch(fiscal, fiscal),)),)
+        measures[f"carried {fiscal}"] = (Slice(("carried",), (FiscalRange(fiscal, fiscal),)),)
         measures[f"computed {fiscal}"] = (
-            Slice(MOVEMENT, (Stretch(0, year),)),
-            Slice(("base",), (Stretch(0, year),)),
+            Slice(MOVEMENT, (FiscalRange(0, year),)),
+            Slice(("base",), (FiscalRange(0, year),)),
         )
     if not measures:
         return Checked(KINDS["carried"], skipped="no year after the first was carried into")
@@ -166,8 +171,8 @@ def _carried_lines(book: Book, entity: str, account: str, fiscal: int) -> list[t
         FieldTest("entry", "is", ("carried",)),
         FieldTest("period", "is", (f"{fiscal // 100}-P{fiscal % 100:02d}",)),
     ]
-    values: list[Expression] = [Place(name) for name in ("journal", "line", "amount", "posted")]
-    values.append(_PLACE)
+    values: list[Expression] = [FieldReference(name) for name in ("journal", "line", "amount", "posted")]
+    values.append(SOURCE_PLACE)
     return lines(book.engine, book.line_source(book.line_fields("ledger"), rules), values, ())
 
 
@@ -182,9 +187,9 @@ def gaps(book: Book, reach: DayReach) -> Checked:
         rules = []
         if numbering.only:
             rules.append(read_condition(numbering.only, fields, f"numbering[{at}].only", BookMistake, reach))
-        entity = Place("entity") if fields.table.field("entity") else Constant("")
-        by: list[Expression] = [entity, Place(numbering.field)]
-        found = groups(book.engine, book.line_source(fields, rules), by, [Asked(_PLACE, "minimum")])
+        entity = FieldReference("entity") if fields.table.field("entity") else Constant("")
+        by: list[Expression] = [entity, FieldReference(numbering.field)]
+        found = groups(book.engine, book.line_source(fields, rules), by, [Asked(SOURCE_PLACE, "minimum")])
         places = {(code, number): place for code, number, _, place in found if number is not None}
         looked += len(places)
         findings += _gaps_in(f"{numbering.table}.{numbering.field}", places)

@@ -16,7 +16,7 @@ from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.spans.as_of import AsOfRequest
 from level_almanac.core.subledger.open_items import OpenItems, replay
-from level_almanac.core.subledger.subledger import Side, Subledger, SubledgerRequest
+from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, SubledgerSide
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.core.table.pointing import find_row
 from level_almanac.core.trace.request import TraceRequest
@@ -103,7 +103,7 @@ class _Check:
         by_kind: dict[tuple[str, str], list[str]] = {}
         for code, entity in self.book.settings.entities.items():
             by_kind.setdefault((entity.currency, entity.calendar), []).append(code)
-        sides: tuple[Side, ...] = ("payable", "receivable")
+        sides: tuple[SubledgerSide, ...] = ("payable", "receivable")
         for side in sides:
             if self.book.parts_of(SIDE_OF[side]):
                 for codes in by_kind.values():

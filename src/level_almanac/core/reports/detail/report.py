@@ -10,7 +10,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.fields import LineField
 from level_almanac.core.header import as_of_for, data_facts, data_words, selection_facts
-from level_almanac.core.language.days import DayWords
+from level_almanac.core.language.days import DayExpression
 from level_almanac.core.lines.account_words import chosen_accounts
 from level_almanac.core.lines.asked import ledger_conditions
 from level_almanac.core.lines.computed import ComputedReader
@@ -21,12 +21,12 @@ from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
-from level_almanac.core.table.model import Cell, Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.expressions import Expression
 from level_almanac.store.ledger_sums import UNMET, Sums, considered
 from level_almanac.store.line_query import Order, lines
-from level_almanac.store.predicate import FieldTest, Predicate, Stretch, Within
+from level_almanac.store.predicate import FieldTest, FiscalRange, Predicate, Within
 
 _ZERO = Decimal(0)
 _DEFAULT_SHOWN = "document, party, memo"
@@ -47,8 +47,8 @@ class DetailRequest(Request):
     carried: bool = option("carried", "The carried lines of the year too, apart.", "flag")
     after_closing: bool = option("after-closing", "With the closing lines of the year shown.", "flag")
     when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
-    first: DayWords | None = first_option()
-    last: DayWords | None = last_option()
+    first: DayExpression | None = first_option()
+    last: DayExpression | None = last_option()
     conditions: Conditions = condition_options()
     entities: tuple[str, ...] = entity_option()
 
@@ -185,7 +185,7 @@ class _Detail:
 
     # Lines.
 
-    def _rules(self, classes: Sequence[str], stretches: tuple[Stretch, ...]) -> list[Predicate]:
+    def _rules(self, classes: Sequence[str], stretches: tuple[FiscalRange, ...]) -> list[Predicate]:
         return [
             FieldTest("account", "is", self.accounts),
             FieldTest("entry", "is", tuple(classes)),
@@ -198,7 +198,7 @@ class _Detail:
         classes = ["ordinary", "adjusting", *(["closing"] if self.request.after_closing else [])]
         return self._asked(self._rules(classes, self.range.within), self.range.within)
 
-    def _asked(self, rules: Sequence[Predicate], stretches: tuple[Stretch, ...]) -> dict[str, list[_Line]]:
+    def _asked(self, rules: Sequence[Predicate], stretches: tuple[FiscalRange, ...]) -> dict[str, list[_Line]]:
         parts, _ = self.book.ledger_parts(stretches, ())
         source = self.book.line_source(self.fields, rules, parts)
         named = [
@@ -290,7 +290,7 @@ class _Detail:
 
     def _with_carried(self, rows: Sequence[Row]) -> Iterator[Row]:
         """Yield the rows with the carried lines of the year beneath each account's closing: they are in no figure."""
-        opens = (Stretch(self.range.year * 100 + 1, self.range.year * 100 + 1),)
+        opens = (FiscalRange(self.range.year * 100 + 1, self.range.year * 100 + 1),)
         found = self._asked(self._rules(["carried"], opens), opens)
         bases = self.book.state.bases
         is_base = any(bases.get(entity, 0) // 100 == self.range.year for entity in self.selection.entities)
@@ -342,7 +342,7 @@ class _Detail:
             Part("other entities", _counted(aside, "all")),
             Part(
                 "other accounts",
-                sum((_counted(others, name) for name in ("earlier", "before", "within")), Counted(0, _ZERO)),
+                sum((_counted(others, name) for name in ("earlier", "before", "within")), CountedAmount(0, _ZERO)),
             ),
             Part("earlier years of income and expense", _counted(income, "earlier")),
             Part("carried in later years", _counted(own, "carried")),
@@ -357,7 +357,7 @@ class _Detail:
         checks = self.checks or [Check(f"{count:,} {leads} to the closing of the trial balance", holds=True)]
         return Proof(
             measure="debits",
-            considered=Counted(everything.lines, everything.debit),
+            considered=CountedAmount(everything.lines, everything.debit),
             shown=opened + moved,
             shown_as=(Part("in openings", opened), Part("line by line", moved)),
             left_out=tuple(each for each in left_out if each.counted.lines),
@@ -375,6 +375,6 @@ class _Detail:
             yield f"{words} of those asked for {'has' if empty == 1 else 'have'} neither an opening nor lines"
 
 
-def _counted(sums: AccountSums, name: str) -> Counted:
+def _counted(sums: AccountSums, name: str) -> CountedAmount:
     found = [measured[name] for measured in sums.values()]
-    return Counted(sum(each.lines for each in found), sum((each.debit for each in found), _ZERO))
+    return CountedAmount(sum(each.lines for each in found), sum((each.debit for each in found), _ZERO))

@@ -9,7 +9,7 @@ from typing import Any, Literal, get_args
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
-from level_almanac.core.language.days import DayWords
+from level_almanac.core.language.days import DayExpression
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Option, Request, inner, option, options
 from level_almanac.core.requests.shared import first_option, last_option, threshold_options
@@ -59,8 +59,8 @@ class DocumentsRequest(Request):
         "documents", "What the limits are on.  [default: open, or amount of all]"
     )
     of: SubledgerRequest = inner(SubledgerRequest, required=True, helps=COVERS)
-    first: DayWords | None = first_option()
-    last: DayWords | None = last_option()
+    first: DayExpression | None = first_option()
+    last: DayExpression | None = last_option()
     date: str = option("date", "The date that days are told by.  [default: posted]", metavar="FIELD", offers="field")
 
 

@@ -13,7 +13,7 @@ from level_almanac.core.header import data_facts, data_words
 from level_almanac.core.requests.options import Request, option
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
-from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import FieldReference
 from level_almanac.store.field_values import commonest, extremes, filled_counts
 
 _SAMPLES = 3
@@ -89,7 +89,7 @@ def _tables(book: Book) -> ReportTable:
 def _field_rows(book: Book, name: str, word: str, *, several: bool) -> Iterator[Row]:
     fields = book.line_fields(name)
     shown = [field for field in fields.by_name.values() if word.lower() in field.name]
-    own = [field for field in shown if isinstance(field.value, Place) and not field.link]
+    own = [field for field in shown if isinstance(field.value, FieldReference) and not field.link]
     parts = book.parts_of(name)
     counts = filled_counts(book.engine, parts, [_column(field) for field in own]) if parts else [0] * (len(own) + 1)
     filled = dict(zip((field.name for field in own), counts[1:], strict=True))
@@ -122,7 +122,7 @@ def _values(book: Book, parts: Sequence[str], field: LineField) -> str:
 
 
 def _column(field: LineField) -> str:
-    return field.value.column if isinstance(field.value, Place) else field.name
+    return field.value.column if isinstance(field.value, FieldReference) else field.name
 
 
 def _kind_words(field: LineField) -> str:

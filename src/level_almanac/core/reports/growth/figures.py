@@ -8,10 +8,10 @@ from decimal import Decimal
 from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.book import Book
-from level_almanac.core.language.days import DayWords, Unit
+from level_almanac.core.language.days import DayExpression, Unit
 from level_almanac.core.measures.day_sums import DaySums, Members, in_order
 from level_almanac.core.measures.measure import padded
-from level_almanac.core.measures.table_measures import Measured, MeasuredRequest
+from level_almanac.core.measures.table_measures import MeasuredRequest, TableMeasures
 from level_almanac.core.reports.growth.stages import UNITS, Spans, Stage, request_units, stages_of
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Option, Request, inner, is_texts, option, options
@@ -59,8 +59,8 @@ class GrowthRequest(Request):
             "compare": "Cut the span compared with an unfinished one at the same day, or leave it whole.",
         },
     )
-    first: DayWords | None = first_option()
-    through: DayWords | None = last_option()
+    first: DayExpression | None = first_option()
+    through: DayExpression | None = last_option()
 
 
 class Shown(NamedTuple):
@@ -78,7 +78,7 @@ class Growing:
     def __init__(self, book: Book, request: GrowthRequest, today: date) -> None:
         self.request, self.today = request, today
         told = _PER.fullmatch(request.per)
-        self.measured = Measured(book, replace(request.of, beside=told[3].lower() if told else ""), today)
+        self.measured = TableMeasures(book, replace(request.of, beside=told[3].lower() if told else ""), today)
         if len(self.measured.by) > 1:
             raise UsageMistake(Mistake("members of one field at a time", "--by", repr(request.of.by)))
         self.as_of = self.measured.as_of
@@ -113,7 +113,7 @@ class Growing:
 
     # What is asked for.
 
-    def _other(self) -> Measured | None:
+    def _other(self) -> TableMeasures | None:
         """Return the lines of the other table, which have the same members and meet what conditions they can."""
         self.per_name = ""
         if not self.request.per:
@@ -130,7 +130,7 @@ class Growing:
             raise UsageMistake(Mistake(what, "--per", repr(asked.by), listed(shared)))
         only = (*self._shared(asked.conditions.only, fields), *([condition] if condition else []))
         conditions = Conditions(only, self._shared(asked.conditions.besides, fields))
-        other = Measured(
+        other = TableMeasures(
             self.measured.book,
             MeasuredRequest(
                 table=table.lower(), of=of, by=asked.by, conditions=conditions, when=asked.when, entities=asked.entities

@@ -10,7 +10,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import range_words
 from level_almanac.core.fields import LineField
 from level_almanac.core.header import as_of_for, data_facts, data_words, selection_facts
-from level_almanac.core.language.days import DayWords, Unit
+from level_almanac.core.language.days import DayExpression, Unit
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
@@ -28,7 +28,8 @@ from level_almanac.core.lines.rules import (
     selection_of,
 )
 from level_almanac.core.lines.selected import ShownField, ShownReader
-from level_almanac.core.lines.shape import EXPORT, ListShape, MadeRows, Others
+from level_almanac.core.lines.shape import ListShape, MadeRows, Others
+from level_almanac.core.lines.source_place import EXPORT
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
@@ -41,11 +42,11 @@ from level_almanac.core.requests.shared import (
 )
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
 from level_almanac.core.spans.asked_range import asked_days
-from level_almanac.core.table.model import Column, Counted, Part, Proof, ReportTable
+from level_almanac.core.table.model import Column, CountedAmount, Part, Proof, ReportTable
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import SIDE_OF
-from level_almanac.store.expressions import Column as Place
+from level_almanac.store.expressions import FieldReference
 from level_almanac.store.line_query import Order, left_out
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate
 
@@ -78,8 +79,8 @@ class ListRequest(Request):
     )
     carried: bool = option("carried", "Carried lines too, which are else left out.", "flag")
     when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
-    first: DayWords | None = first_option()
-    last: DayWords | None = last_option()
+    first: DayExpression | None = first_option()
+    last: DayExpression | None = last_option()
     date: str = option(
         "date", "The date that days are told by.  [default: the one that counts]", metavar="FIELD", offers="field"
     )
@@ -207,7 +208,9 @@ class Listing:
         yield from condition_rules(request.conditions, self.fields, self.reach)
         for by, member in self.within:
             name = f"group {by.key}"
-            self.fields = self.fields.with_computed(LineField(name, by.kind, by.value or Place(by.key), self.own.name))
+            self.fields = self.fields.with_computed(
+                LineField(name, by.kind, by.value or FieldReference(by.key), self.own.name)
+            )
             yield Rule(f"other {by.label}", _member_test(name, member))
         for limit, shown in self.limits:
             if limit.each and shown.value is not None:
@@ -230,7 +233,7 @@ class Listing:
 
     def made(self) -> tuple[ReportTable, MadeRows]:
         """Ask the store, and return the report and what its rows were made from."""
-        measure = Place(self.own.measure) if self.own.measure else None
+        measure = FieldReference(self.own.measure) if self.own.measure else None
         counted = left_out(self.book.engine, self.source, measure)
         decimals = self.selection.decimals if self.selection else 2
         made = self._rows(measure, decimals).made()
@@ -245,8 +248,17 @@ class Listing:
             proof=Proof(
                 measure=_measure_words(self.own.name, self.own.measure),
                 considered=self._considered(),
-                shown=Counted(shown.lines - made.fallen.lines, shown.amount - made.fallen.amount),
-                left_out=(*parts, *([Part(self._fallen_words(), made.fallen)] if made.fallen.lines else [])),
+                shown=CountedAmount(
+                    shown.lines - made.below_threshold.lines, shown.amount - made.below_threshold.amount
+                ),
+                left_out=(
+                    *parts,
+                    *(
+                        [Part(self._below_threshold_words(), made.below_threshold)]
+                        if made.below_threshold.lines
+                        else []
+                    ),
+                ),
                 checks=made.checks,
                 decimals=decimals,
                 table=self.own.name,
@@ -267,7 +279,7 @@ class Listing:
         if self.own.name in SIDE_OF.values() and any(each.key in ("amount", "amount-turned") for each in self.shown):
             yield "Amounts of all kinds are above zero; `signed` has each with its kind's sign"
 
-    def _rows(self, measure: Place | None, decimals: int) -> "ListRows":
+    def _rows(self, measure: FieldReference | None, decimals: int) -> "ListRows":
         totals = [(limit, shown) for limit, shown in self.limits if not limit.each]
         each = any(limit.each for limit, _ in self.limits)
         exclusions = 0 if each else sum(rule.exclusion for rule in self.rules)
@@ -295,7 +307,7 @@ class Listing:
         found = [self.fields.by_name[name] for name in names]
         return tuple(Order(each.value, as_number=each.kind == "text") for each in found)
 
-    def _fallen_words(self) -> str:
+    def _below_threshold_words(self) -> str:
         return " and ".join(f"{shown.key} not {limit.words}" for limit, shown in self.limits if not limit.each)
 
     def _title_words(self) -> str:
@@ -349,7 +361,7 @@ class Listing:
             yield " · ".join(words)
         yield data_words(self.book)
 
-    def _considered(self) -> Counted:
+    def _considered(self) -> CountedAmount:
         unlike = set(self.selection.unlike) if self.selection else set()
         found = [
             sums
@@ -357,7 +369,7 @@ class Listing:
             for entity, sums in loaded.sums.items()
             if entity not in unlike
         ]
-        return Counted(sum(each[0] for each in found), sum((each[1] - each[2] for each in found), _ZERO))
+        return CountedAmount(sum(each[0] for each in found), sum((each[1] - each[2] for each in found), _ZERO))
 
 
 def _member_test(name: str, member: Any) -> Predicate:

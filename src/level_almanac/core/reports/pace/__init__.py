@@ -11,7 +11,7 @@ period's. What is spent, divided by that share, is where it will end.""",
     examples=(
         "pace ledger --entity LINE",
         "pace ledger --entity LINE --by department",
-        'pace ledger --entity LINE --by account --only "account begins 61" --months',
+        'pace ledger --entity LINE --by account --only "account begins 61" --by-period',
         "pace sales --by route -o pace.png",
     ),
     request="figures:PaceRequest",

@@ -14,8 +14,8 @@ from level_almanac.core.lines.rule import Rule
 from level_almanac.core.measures.day_sums import DaySums, Members
 from level_almanac.core.measures.measure import padded
 from level_almanac.core.measures.plans import PlanLine, Plans, read_plans
-from level_almanac.core.measures.table_measures import Measured, MeasuredRequest
-from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.measures.table_measures import MeasuredRequest, TableMeasures
+from level_almanac.core.requests.options import Option, Request, inner, option, options
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.windows import Window, window_of
 from level_almanac.core.table.change import percent
@@ -36,7 +36,7 @@ NO_BUDGET = "no budget"
 class PaceRequest(Request):
     """What pace is asked for. of: the lines, `by` the fields that members are of; plan: its name, or empty for the only
     one or `budget`; span: what of the calendar the budget is for; limit: the whole budget, where it is not the sum of
-    its members'; income: of a ledger, income against its plan rather than costs; months: a table by period.
+    its members'; income: of a ledger, income against its plan rather than costs; by_period: a table by period.
     """
 
     plan: str = option("plan", "Which plan.  [default: budget, or the only one]", metavar="NAME", offers="plan")
@@ -46,7 +46,14 @@ class PaceRequest(Request):
     )  # fmt: skip
     limit: Decimal | None = option("limit", "The whole budget, if not the sum of its members'.", "amount", metavar="N")
     income: bool = option("income", "Of the ledger: income against its plan, not costs.", "flag")
-    months: bool = option("months", "Period by period: planned, due, spent, over.", "flag")
+    by_period: bool = options(
+        Option("by-period", "Period by period: planned, due, spent, over.", "flag", default=False),
+        Option("months", "As --by-period.", "flag", default=False, replaced_by="by-period"),
+        build=lambda given: given["by-period"] or given["months"],
+        default=False,
+        holds=lambda value: isinstance(value, bool),
+        allowed="true or false",
+    )
     of: MeasuredRequest = inner(
         MeasuredRequest,
         required=True,
@@ -78,7 +85,7 @@ class Pacing:
 
     def __init__(self, book: Book, request: PaceRequest, today: date) -> None:
         self.book, self.request, self.today = book, request, today
-        self.measured = Measured(book, request.of, today)
+        self.measured = TableMeasures(book, request.of, today)
         measured = self.measured
         if measured.selection is None:
             raise UsageMistake(

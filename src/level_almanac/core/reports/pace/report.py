@@ -11,7 +11,7 @@ from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.pace.chart import chart_of
 from level_almanac.core.reports.pace.figures import PaceRequest, Pacing
 from level_almanac.core.reports.pace.periods import month_columns, month_rows
-from level_almanac.core.table.model import Check, Column, Counted, Note, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Check, Column, CountedAmount, Note, Part, Proof, ReportTable, Row
 
 _ZERO = Decimal(0)
 NOT_GIVEN = "not-given"
@@ -31,7 +31,7 @@ def pace_table(made: Pacing) -> ReportTable:
     facts = {**measured.facts(), "plan": made.scenario, "span": made.unit}
     if made.limit is not None:
         facts["limit"] = f"{made.limit:f}"
-    months = made.request.months
+    months = made.request.by_period
     title = f"Pace of {what}{by} against {made.scenario}"
     proof = measured.proof(made.rules, tuple(_checks(made)))
     return ReportTable(
@@ -104,11 +104,11 @@ def _plan_proof(made: Pacing) -> Proof:
     """Return the accounting of all lines of plans in the table."""
     unmet = " or ".join(rule.words for rule in (*made.class_rule(), *made.measured.conditions)) or "conditions"
     rules = ("other entities", "other plans", "other dates", unmet)
-    parts = dict.fromkeys(rules, Counted(0, _ZERO))
+    parts = dict.fromkeys(rules, CountedAmount(0, _ZERO))
     shown = {line.number for line in made.all_lines}
-    found = Counted(0, _ZERO)
+    found = CountedAmount(0, _ZERO)
     for number, (scenario, entity, _, amount) in enumerate(made.plans.counted):
-        one = Counted(1, amount)
+        one = CountedAmount(1, amount)
         if entity in made.selection.unlike:
             continue
         if entity not in made.selection.entities:
@@ -126,7 +126,9 @@ def _plan_proof(made: Pacing) -> Proof:
     amount = sum((each[3] for each in made.plans.counted if each[1] not in made.selection.unlike), _ZERO)
     left = tuple(Part(rule, each) for rule, each in parts.items() if each.lines)
     words = "whole amount of lines shown in whole or part"
-    return Proof(words, Counted(count, amount), found, left, decimals=made.measured.decimals, table=made.plan_table)
+    return Proof(
+        words, CountedAmount(count, amount), found, left, decimals=made.measured.decimals, table=made.plan_table
+    )
 
 
 def _checks(made: Pacing) -> Iterator[Check]:

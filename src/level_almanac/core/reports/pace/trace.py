@@ -8,7 +8,7 @@ from level_almanac.core.measures.plans import PlanLine
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.measured_trace import Meant, column_or, measured_lines, not_a_sum
 from level_almanac.core.reports.pace.figures import Pacing
-from level_almanac.core.table.model import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.core.table.pointing import find_row, head_words
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
@@ -21,8 +21,10 @@ def pace_trace(book: Book, report: MadeReport, asked: TraceRequest) -> ReportTab
     """
     table, row_name, column_name = report.table, asked.row, asked.column
     made: Pacing = report.of
-    if made.request.months:
-        raise UsageMistake(Mistake("periods are traced by their own report", "--months", next_step="say --period ID"))
+    if made.request.by_period:
+        raise UsageMistake(
+            Mistake("periods are traced by their own report", "--by-period", next_step="say --period ID")
+        )
     row, column = find_row(table, row_name), column_or(table, column_name, "spent")
     members = next((each for each in made.members if made.key(each) == row.key and row.key != "total"), None)
     if members is None and row.key != "total":
@@ -75,9 +77,9 @@ def _plan_lines(
         key_label="line of the export",
         proof=Proof(
             measure="part of the plan in the figure",
-            considered=Counted(lines, total),
-            shown=Counted(len(numbers), total),
-            left_out=(Part("not behind it", Counted(lines - len(numbers), Decimal(0))),),
+            considered=CountedAmount(lines, total),
+            shown=CountedAmount(len(numbers), total),
+            left_out=(Part("not behind it", CountedAmount(lines - len(numbers), Decimal(0))),),
             checks=(
                 Check("the parts sum to the figure" if holds else "the parts sum to the figure: they do not", holds),
             ),

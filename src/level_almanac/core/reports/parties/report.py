@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
-from level_almanac.core.language.days import DayWords
+from level_almanac.core.language.days import DayExpression
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Option, Request, inner, is_texts, option, options
 from level_almanac.core.requests.shared import first_option, last_option, threshold_options
@@ -86,17 +86,17 @@ class PartiesRequest(Request):
     top: int | None = option("top", "Only the first so many.", "count", metavar="N")
     everyone: bool = option("everyone", "Parties without a line in these days too, if any is open.", "flag")
     of: SubledgerRequest = inner(SubledgerRequest, required=True, helps=COVERS)
-    first: DayWords | None = first_option()
-    last: DayWords | None = last_option()
+    first: DayExpression | None = first_option()
+    last: DayExpression | None = last_option()
     date: str = option("date", "Go by `date`, not `posted`.", metavar="FIELD", offers="field")
 
 
 @dataclass(slots=True)
 class _Party:
-    """One party's lines. met: those that meet the conditions; short: those that only an exception took."""
+    """One party's lines. met: those that meet the conditions; missed_by_exclusion: those that an exception took."""
 
     met: list[Item] = field(default_factory=list)
-    short: list[Item] = field(default_factory=list)
+    missed_by_exclusion: list[Item] = field(default_factory=list)
 
 
 def parties(book: Book, request: PartiesRequest, today: date) -> MadeReport:
@@ -166,15 +166,15 @@ class Parties:
         tally = Tally([*(rule.words for rule in subledger.rules if not rule.exclusion), "other dates"])
         found: dict[str, _Party] = {}
         for item in subledger.items:
-            told = "" if item.left_by in exclusions else subledger.rule_of(item)
+            told = "" if item.failed_rule in exclusions else subledger.rule_of(item)
             if not told and not self.days[0] <= self._counting(item) <= self.days[1]:
                 told = "other dates"
             if told:
                 tally.add(told, item.signed)
                 continue
             party = found.setdefault(item.party, _Party())
-            if item.left_by in exclusions:
-                party.short.append(item)
+            if item.failed_rule in exclusions:
+                party.missed_by_exclusion.append(item)
                 tally.add(subledger.rule_of(item), item.signed)
             else:
                 party.met.append(item)
@@ -232,7 +232,7 @@ class Parties:
         figures = {code: self.cells(code, party.met) for code, party in self.by_party.items() if self._seen(party)}
         kept = self._sorted({code: cells for code, cells in figures.items() if self._holds(cells)})
         self.kept = tuple(kept)
-        fallen = [code for code in figures if code not in kept]
+        below_threshold = [code for code in figures if code not in kept]
         self._count(kept)
         side = "Suppliers" if subledger.request.side == "payable" else "Customers"
         limits = [f"{COLUMNS[limit.on or self._on].label} {limit.words}" for limit in self.request.thresholds]
@@ -257,7 +257,7 @@ class Parties:
                 measure="amount, signed by kind",
                 considered=subledger.considered(),
                 shown=self.tally.shown,
-                left_out=self._parts(fallen, limits),
+                left_out=self._parts(below_threshold, limits),
                 checks=tuple(self._checks()),
                 decimals=subledger.selection.decimals,
                 table=subledger.table,
@@ -266,15 +266,15 @@ class Parties:
         )
 
     def _seen(self, party: _Party) -> bool:
-        return bool(party.met) or (self.request.everyone and not party.short)
+        return bool(party.met) or (self.request.everyone and not party.missed_by_exclusion)
 
     def _count(self, kept: Sequence[str]) -> None:
         for code, party in self.by_party.items():
             for item in party.met:
                 self.tally.add("" if code in kept else _FALLEN, item.signed)
 
-    def _parts(self, fallen: Sequence[str], limits: Sequence[str]) -> tuple[Part, ...]:
-        words = f"{len(fallen):,} parties not {' and '.join(limits)}"
+    def _parts(self, below_threshold: Sequence[str], limits: Sequence[str]) -> tuple[Part, ...]:
+        words = f"{len(below_threshold):,} parties not {' and '.join(limits)}"
         return tuple(part._replace(rule=words) if part.rule == _FALLEN else part for part in self.tally.parts)
 
     def _checks(self) -> Iterator[Check]:
@@ -343,8 +343,8 @@ class Parties:
         if self.request.of.conditions and any(key in STANDING for key in self.keys):
             yield "What is open is told of all documents of a party, whatever the conditions"
         merged = sorted(
-            {f"{item.told} with {item.party}" for party in self.by_party.values() for item in party.met
-             if item.told != item.party}
+            {f"{item.exported_party} with {item.party}" for party in self.by_party.values() for item in party.met
+             if item.exported_party != item.party}
         )  # fmt: skip
         if merged:
             yield f"Taken as one: {', '.join(merged)}"
@@ -356,8 +356,8 @@ class Parties:
         on = self._on
         short = []
         for code, party in sorted(self.by_party.items()):
-            if code not in kept and party.short:
-                cells = self.cells(code, [*party.met, *party.short])
+            if code not in kept and party.missed_by_exclusion:
+                cells = self.cells(code, [*party.met, *party.missed_by_exclusion])
                 if self._holds(cells):
                     short.append((code, cells[on]))
         if not short:

@@ -8,11 +8,11 @@ from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.book import Book
-from level_almanac.core.language.days import DayWords
+from level_almanac.core.language.days import DayExpression
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.lines.shape import Others
 from level_almanac.core.measures.measure import Measure, padded
-from level_almanac.core.measures.table_measures import Measured, MeasuredRequest
+from level_almanac.core.measures.table_measures import MeasuredRequest, TableMeasures
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import first_option, last_option
 from level_almanac.core.spans.as_of import COVERS
@@ -56,22 +56,22 @@ class RankRequest(Request):
             "compare": "Cut last year's part span at the same day, or leave it whole.",
         },
     )
-    first: DayWords | None = first_option()
-    last: DayWords | None = last_option()
+    first: DayExpression | None = first_option()
+    last: DayExpression | None = last_option()
 
 
-class Side(NamedTuple):
+class RankedSpan(NamedTuple):
     """What some lines come to in one span: how many they are, and the sums of each measure's parts."""
 
     lines: int
     sums: tuple[tuple[Any, ...], ...]
 
-    def __add__(self, other: object) -> "Side":
-        if not isinstance(other, Side):
+    def __add__(self, other: object) -> "RankedSpan":
+        if not isinstance(other, RankedSpan):
             return NotImplemented
         pairs = zip(self.sums, other.sums, strict=True)
         sums = tuple(tuple(_added(*each) for each in zip(one, two, strict=True)) for one, two in pairs)
-        return Side(self.lines + other.lines, sums)
+        return RankedSpan(self.lines + other.lines, sums)
 
 
 class Standing(NamedTuple):
@@ -79,8 +79,8 @@ class Standing(NamedTuple):
 
     members: Members
     name: str
-    now: Side
-    before: Side
+    now: RankedSpan
+    before: RankedSpan
 
 
 def _added(one: Any, other: Any) -> Any:
@@ -96,7 +96,7 @@ class Ranking:
         if not request.of.by:
             raise UsageMistake(Mistake("nothing to rank", "--by", next_step="name a field whose members are ranked"))
         of = request.of
-        self.measured = Measured(book, replace(of, by=within + of.by), today)
+        self.measured = TableMeasures(book, replace(of, by=within + of.by), today)
         if len(self.measured.by) != 1 + bool(within):
             step = "name one field, and with --within one whose groups are ranked each"
             raise UsageMistake(Mistake("members of one field are ranked", "--by", repr(of.by), next_step=step))
@@ -223,21 +223,21 @@ class Ranking:
             ]
         return found
 
-    def sides(self, values: Sequence[Any]) -> tuple[Side, Side]:
+    def sides(self, values: Sequence[Any]) -> tuple[RankedSpan, RankedSpan]:
         """Return both spans of one row of what the store was asked for."""
         half = len(self.asked) // 2
         return self._side(values[:half]), self._side(values[half:])
 
-    def _side(self, values: Sequence[Any]) -> Side:
+    def _side(self, values: Sequence[Any]) -> RankedSpan:
         at, sums = 1, []
         for measure in self.measures:
             found = values[at : at + len(measure.parts)]
             pairs = zip(found, measure.parts, strict=True)
             sums.append(tuple(0 if value is None and part.summing == "count" else value for value, part in pairs))
             at += len(measure.parts)
-        return Side(int(values[0] or 0), tuple(sums))
+        return RankedSpan(int(values[0] or 0), tuple(sums))
 
-    def value(self, side: Side, measure: Measure) -> Decimal | None:
+    def value(self, side: RankedSpan, measure: Measure) -> Decimal | None:
         """Return a measure's figure; nothing where it has no lines."""
         return measure.value(side.sums[self.measures.index(measure)]) if side.lines else None
 

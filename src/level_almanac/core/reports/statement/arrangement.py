@@ -7,11 +7,11 @@ shows (docs/layouts.md, "Signs").
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Literal, NamedTuple
 
-from level_almanac.core.accounts import Account, Chart
+from level_almanac.core.accounts import Account, ChartOfAccounts
 from level_almanac.core.language.formulas import Formula, Name, names_in, read_formula, unknown_name
 from level_almanac.core.lines.account_conditions import accounts_that
 from level_almanac.errors import BookMistake, Mistake, listed, nearest
-from level_almanac.files.layouts import Layout, LayoutRow, Measure
+from level_almanac.files.layouts import Layout, LayoutRow, RowMeasure
 from level_almanac.files.tables import INCOME_CLASSES
 
 EARLIER = "earlier-results"
@@ -28,7 +28,7 @@ class ArrangedRow(NamedTuple):
 
     row: LayoutRow
     number: int
-    measure: Measure
+    measure: RowMeasure
     roots: tuple[Account, ...] = ()
     codes: tuple[str, ...] = ()
     formula: Formula | None = None
@@ -55,7 +55,7 @@ class Arrangement(NamedTuple):
     not_placed: tuple[str, ...]
 
     @property
-    def measures(self) -> set[Measure]:
+    def measures(self) -> set[RowMeasure]:
         """Whether its rows show movements, balances, or both."""
         return {self.layout.measure, *(row.measure for row in self.rows if row.codes)}
 
@@ -65,7 +65,7 @@ def nature(account: Account) -> Literal[1, -1]:
     return -1 if account.account_class in CREDIT_CLASSES else 1
 
 
-def arranged(layout: Layout, chart: Chart) -> Arrangement:
+def arranged(layout: Layout, chart: ChartOfAccounts) -> Arrangement:
     """Return the layout's rows with their accounts and formulas; raise BookMistake with every mistake there is."""
     return _Arranger(layout, chart).arrange()
 
@@ -73,7 +73,7 @@ def arranged(layout: Layout, chart: Chart) -> Arrangement:
 class _Arranger:
     """Arranges one layout."""
 
-    def __init__(self, layout: Layout, chart: Chart) -> None:
+    def __init__(self, layout: Layout, chart: ChartOfAccounts) -> None:
         self.layout, self.chart = layout, chart
         self.mistakes: list[Mistake] = []
         self.numbers: dict[str, int] = {}
@@ -108,7 +108,7 @@ class _Arranger:
         return Mistake("no row with figures has this key", where, repr(name), listed(self.figured), hint)
 
     def _row(self, number: int, row: LayoutRow) -> ArrangedRow:
-        measure: Measure = row.measure or self.layout.measure
+        measure: RowMeasure = row.measure or self.layout.measure
         roots, codes = self._accounts(number, row)
         formula = None
         for name in ("formula", "ratio"):
@@ -189,7 +189,7 @@ class _Arranger:
                 self.mistakes.append(Mistake(what, self.layout.where(row.number, name), str(told)))
 
     def _check_twice(self, rows: Sequence[ArrangedRow]) -> None:
-        taken: dict[tuple[Measure, str], ArrangedRow] = {}
+        taken: dict[tuple[RowMeasure, str], ArrangedRow] = {}
         for row in rows:
             clashes = [code for code in row.taken if not row.row.memo and (row.measure, code) in taken]
             if clashes:

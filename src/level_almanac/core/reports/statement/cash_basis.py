@@ -18,12 +18,11 @@ from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.subledger.open_items import replay
-from level_almanac.core.subledger.subledger import Side, Subledger, SubledgerRequest
+from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, SubledgerSide
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.files.tables import INCOME_CLASSES, SIDE_OF
 from level_almanac.store.engine import Row
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Expression, Joined
+from level_almanac.store.expressions import Constant, Expression, FieldReference, Joined
 from level_almanac.store.line_query import Order, lines
 from level_almanac.store.predicate import FieldTest, Not, Predicate
 
@@ -33,7 +32,7 @@ _EXACT_ENOUGH = Context(prec=40, rounding=ROUND_HALF_UP)
 _LINKED_KINDS = ("invoice", "credit")
 COUNTED = ("ordinary", "adjusting")
 
-Document = tuple[Side, str, str, str, str]
+Document = tuple[SubledgerSide, str, str, str, str]
 """A side, an entity, a party, a kind and a number."""
 
 
@@ -75,7 +74,7 @@ class CashBasis:
     ) -> None:
         self.book, self.selection, self.as_of, self.fields = book, selection, as_of, tuple(fields)
         self.conditions = conditions
-        sides: tuple[Side, ...] = ("payable", "receivable")
+        sides: tuple[SubledgerSide, ...] = ("payable", "receivable")
         self.sides = [
             Subledger(book, SubledgerRequest(side=side, entities=tuple(selection.entities)), today)
             for side in sides
@@ -138,10 +137,10 @@ class CashBasis:
             *(rule.predicate for rule in self.conditions.rules),
         ]
         own = ("entity", "account", "amount", "counted", "fiscal", "document", "party", "journal", "line")
-        place = Joined((Place("file"), Constant(":"), Place("file_line")))
-        values: list[Expression] = [*(Place(name) for name in own), place, Place("memo")]
-        values += [Place(name) for name in self.fields]
-        order = [Order(Place(name)) for name in ("counted", "journal")]
+        place = Joined((FieldReference("file"), Constant(":"), FieldReference("file_line")))
+        values: list[Expression] = [*(FieldReference(name) for name in own), place, FieldReference("memo")]
+        values += [FieldReference(name) for name in self.fields]
+        order = [Order(FieldReference(name)) for name in ("counted", "journal")]
         return lines(self.book.engine, self.book.line_source(fields, rules), values, order)
 
     @cached_property

@@ -8,11 +8,10 @@ from level_almanac.core.book import Book
 from level_almanac.core.reports.statement.cash_basis import CashBasis
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.change import percent
-from level_almanac.core.table.model import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.core.table.pointing import head_words
-from level_almanac.core.trace.model import BehindRow, Figure, Traced, predicate_of
-from level_almanac.store.expressions import Column as Place
-from level_almanac.store.expressions import Constant, Expression, Joined
+from level_almanac.core.trace.model import Traced, TracedCell, TracedRow, predicate_of
+from level_almanac.store.expressions import Constant, Expression, FieldReference, Joined
 from level_almanac.store.ledger_sums import considered
 from level_almanac.store.line_query import Order, lines
 from level_almanac.store.predicate import Some
@@ -35,9 +34,9 @@ class CashFigure(NamedTuple):
         told = dict(zip(self.cash.fields, values, strict=True), entity=entity)
         return all(told[field] == member for field, member in self.members)
 
-    def traced(self, book: Book, traced: Traced, behind: BehindRow, figure: Figure) -> ReportTable:
+    def traced(self, book: Book, traced: Traced, traced_row: TracedRow, figure: TracedCell) -> ReportTable:
         """Return the lines that are booked or paid in the days of a figure, each with what counts of it."""
-        return cash_trace(book, traced, behind, figure, self)
+        return cash_trace(book, traced, traced_row, figure, self)
 
 
 class _Line(NamedTuple):
@@ -46,7 +45,9 @@ class _Line(NamedTuple):
     counts: Decimal
 
 
-def cash_trace(book: Book, traced: Traced, behind: BehindRow, figure: Figure, made_of: CashFigure) -> ReportTable:
+def cash_trace(
+    book: Book, traced: Traced, traced_row: TracedRow, figure: TracedCell, made_of: CashFigure
+) -> ReportTable:
     """Return the lines that are booked or paid in the days of a figure, each with what counts of it."""
     column, decimals = figure.column, traced.decimals
     found = [*_paid(made_of), *_as_booked(book, traced, figure, made_of)]
@@ -58,9 +59,9 @@ def cash_trace(book: Book, traced: Traced, behind: BehindRow, figure: Figure, ma
     off = "" if total == cell else f": off by {total - cell:+,f}"
     everything = considered(book.state, traced.comparable)
     return ReportTable(
-        title=f"Behind {behind.row.label}",
-        facts={**traced.table.facts, "traced": behind.row.key, "report": traced.table.title},
-        subtitle=(f"{traced.table.title} · {behind.row.label} · {head_words(column)}", *traced.table.subtitle),
+        title=f"Behind {traced_row.row.label}",
+        facts={**traced.table.facts, "traced": traced_row.row.key, "report": traced.table.title},
+        subtitle=(f"{traced.table.title} · {traced_row.row.label} · {head_words(column)}", *traced.table.subtitle),
         columns=(
             Column("posted", "booked on", "date"),
             Column("account", "account", "text"),
@@ -75,9 +76,9 @@ def cash_trace(book: Book, traced: Traced, behind: BehindRow, figure: Figure, ma
         key_label="entity/journal/line",
         proof=Proof(
             measure="counted on the cash basis",
-            considered=Counted(everything.lines, total),
-            shown=Counted(len(found), total),
-            left_out=(Part("not behind it", Counted(everything.lines - len(found), _ZERO)),),
+            considered=CountedAmount(everything.lines, total),
+            shown=CountedAmount(len(found), total),
+            left_out=(Part("not behind it", CountedAmount(everything.lines - len(found), _ZERO)),),
             checks=(Check(f"the lines sum to the figure{off}", not off),),
             decimals=decimals,
         ),
@@ -105,15 +106,15 @@ def _paid(made_of: CashFigure) -> Iterator[_Line]:
         yield _Line(line.name, cells, factor * paid)
 
 
-def _as_booked(book: Book, traced: Traced, figure: Figure, made_of: CashFigure) -> Iterator[_Line]:
+def _as_booked(book: Book, traced: Traced, figure: TracedCell, made_of: CashFigure) -> Iterator[_Line]:
     """Yield the lines of the days that belong to no document."""
     linked = {line.name for line in made_of.cash.lines}
     rule = Some(tuple(predicate_of(term, book.state.bases, traced.entities, traced.rules) for term in figure.terms))
-    place = Joined((Place("file"), Constant(":"), Place("file_line")))
+    place = Joined((FieldReference("file"), Constant(":"), FieldReference("file_line")))
     names = ("entity", "journal", "line", "counted", "account", "document", "memo", "amount")
-    values: list[Expression] = [*(Place(name) for name in names), place]
+    values: list[Expression] = [*(FieldReference(name) for name in names), place]
     source = book.line_source(book.line_fields("ledger"), [rule])
-    order = [Order(Place(name)) for name in ("counted", "journal")]
+    order = [Order(FieldReference(name)) for name in ("counted", "journal")]
     for entity, journal, line, posted, account, document, memo, amount, at in lines(book.engine, source, values, order):
         name = f"{entity}/{journal}/{line}"
         factor = made_of.factors.get(account, 0)

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from level_almanac.core.language.columns import WHERE, ChangeColumn, ComputedColumn, ShareColumn
 from level_almanac.core.language.formulas import value_of
 from level_almanac.core.language.parsing import pointed
-from level_almanac.core.reports.statement.columns import Shown, Slot, compared, slot_named
+from level_almanac.core.reports.statement.columns import PlacedColumn, Shown, compared, slot_named
 from level_almanac.core.reports.statement.rows import StatementRow
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent
@@ -38,7 +38,7 @@ class CellMaker(NamedTuple):
         cells: dict[str, Cell] = {}
         for at, column in enumerate(self.shown):
             match column:
-                case Slot():
+                case PlacedColumn():
                     cells[column.key] = self._value(row, column)
                 case ChangeColumn():
                     of, over = compared(self.shown, at, column, self.text)
@@ -57,13 +57,13 @@ class CellMaker(NamedTuple):
         # A turned zero would keep a minus; adding zero takes it off.
         return amount.quantize(places, context=_EXACT_ENOUGH) + 0
 
-    def _value(self, row: StatementRow, slot: Slot) -> Cell:
+    def _value(self, row: StatementRow, slot: PlacedColumn) -> Cell:
         figure = row.figures.get(slot.key)
         if figure is None or not isinstance(slot.window, Window) or (row.percent and not figure.lines):
             return None
         return self._exact(self._turn(row) * figure.amount, row)
 
-    def _change(self, row: StatementRow, word: ChangeColumn, of: Slot, over: Slot) -> Cell:
+    def _change(self, row: StatementRow, word: ChangeColumn, of: PlacedColumn, over: PlacedColumn) -> Cell:
         one, other = row.figures.get(of.key), row.figures.get(over.key)
         if one is None or other is None:
             return None
@@ -97,7 +97,7 @@ class CellMaker(NamedTuple):
         if word.of:
             slot = slot_named(self.shown, word.of, self.text)
         else:
-            left = [column for column in self.shown[:at] if isinstance(column, Slot)]
+            left = [column for column in self.shown[:at] if isinstance(column, PlacedColumn)]
             if not left:
                 caret = pointed(self.text, word.start, len("share"))
                 raise UsageMistake(

@@ -19,7 +19,7 @@ MOST_COLUMNS = 400
 _BALANCE_LABELS = {"closing": "closing", "opening": "year's opening"}
 
 
-class Slot(NamedTuple):
+class PlacedColumn(NamedTuple):
     """One value column of a report.
 
     word: the key of the column words it comes from; field, member: what it is of, where it is one of a field's members,
@@ -48,11 +48,11 @@ class Slot(NamedTuple):
         return self.scenario != ACTUAL
 
 
-Shown = Slot | ColumnWord
+Shown = PlacedColumn | ColumnWord
 """A column in its place: a value column with its days, or the words of one that is made of others."""
 
 
-def slots_of(words: ColumnWords, text: str, as_of: AsOf, today: date, book: Book) -> tuple[Shown, ...]:
+def place_columns(words: ColumnWords, text: str, as_of: AsOf, today: date, book: Book) -> tuple[Shown, ...]:
     """Return the columns in order, those divided by days made into one each; by a field they still are one.
 
     text: the expression, for messages. Raises UsageMistake for a scenario or field that the book lacks, a variance
@@ -86,7 +86,7 @@ def unique(shown: Sequence[Shown]) -> tuple[Shown, ...]:
         keys[column.key] = keys.get(column.key, 0) + 1
         again = keys[column.key]
         key = column.key if again == 1 else f"{column.key}-{again}"
-        found.append(column._replace(key=key) if isinstance(column, Slot) else replace(column, key=key))
+        found.append(column._replace(key=key) if isinstance(column, PlacedColumn) else replace(column, key=key))
     return tuple(found)
 
 
@@ -96,21 +96,23 @@ class _Maker:
     def __init__(self, text: str, as_of: AsOf, today: date, book: Book) -> None:
         self.text, self.as_of, self.today, self.book = text, as_of, today, book
 
-    def slots(self, word: ValueColumn) -> list[Slot]:
+    def slots(self, word: ValueColumn) -> list[PlacedColumn]:
         """Return one slot, or one for each unit that the span is divided by."""
         self._check_scenario(word)
         each = word.each
         if each is None:
             window = window_of(word.span, word.shift, self.as_of, self.today)
-            return [Slot(word.key, word.key, self._label(word), word.scenario, window)]
+            return [PlacedColumn(word.key, word.key, self._label(word), word.scenario, window)]
         if each.field:
             check_field(each.field, self.text, each.start, WHERE, self.book)
             window = window_of(word.span, word.shift, self.as_of, self.today)
-            return [Slot(word.key, word.key, word.label, word.scenario, window, field=each.field, divided=True)]
+            return [PlacedColumn(word.key, word.key, word.label, word.scenario, window, field=each.field, divided=True)]
         prefix = "" if word.scenario == ACTUAL else f"{word.scenario} "
         label = f"{word.label} " if word.label else prefix
         return [
-            Slot(f"{prefix.replace(' ', '-')}{name}", word.key, f"{label}{name}", word.scenario, window, divided=True)
+            PlacedColumn(
+                f"{prefix.replace(' ', '-')}{name}", word.key, f"{label}{name}", word.scenario, window, divided=True
+            )
             for name, window in self._divided(word)
         ]
 
@@ -181,7 +183,7 @@ def with_members(shown: Sequence[Shown], members: dict[str, list[str | None]]) -
     """Return the columns with those divided by a field made into one for each member. members: by field, in order."""
     found: list[Shown] = []
     for column in shown:
-        if not isinstance(column, Slot) or not column.field:
+        if not isinstance(column, PlacedColumn) or not column.field:
             found.append(column)
             continue
         for member in members[column.field]:
@@ -197,7 +199,7 @@ def with_members(shown: Sequence[Shown], members: dict[str, list[str | None]]) -
     return unique(found)
 
 
-def compared(shown: Sequence[Shown], at: int, word: ChangeColumn, text: str) -> tuple[Slot, Slot]:
+def compared(shown: Sequence[Shown], at: int, word: ChangeColumn, text: str) -> tuple[PlacedColumn, PlacedColumn]:
     """Return the two value columns that a change at this place compares, for a variance the plan last.
 
     Raises UsageMistake where a name stands for several columns, or a variance finds no plan.
@@ -205,7 +207,7 @@ def compared(shown: Sequence[Shown], at: int, word: ChangeColumn, text: str) -> 
     if word.of:
         of, over = (slot_named(shown, name, text) for name in (word.of, word.over))
     else:
-        left = [column for column in shown[:at] if isinstance(column, Slot)][-2:]
+        left = [column for column in shown[:at] if isinstance(column, PlacedColumn)][-2:]
         if len(left) < 2:
             caret = pointed(text, word.start, len(word.kind))
             allowed = "two value columns to the left of it"
@@ -221,9 +223,9 @@ def compared(shown: Sequence[Shown], at: int, word: ChangeColumn, text: str) -> 
     return (over, of) if of.is_plan and not over.is_plan else (of, over)
 
 
-def slot_named(shown: Sequence[Shown], name: str, text: str) -> Slot:
+def slot_named(shown: Sequence[Shown], name: str, text: str) -> PlacedColumn:
     """Return the value column that a name stands for; raise UsageMistake where that is more than one."""
-    found = [column for column in shown if isinstance(column, Slot) and name in (column.word, column.key)]
+    found = [column for column in shown if isinstance(column, PlacedColumn) and name in (column.word, column.key)]
     exact = [column for column in found if column.key == name]
     if len(exact or found) != 1:
         start = max(text.lower().rfind(name), 0)

@@ -14,14 +14,14 @@ from level_almanac.core.calendar.fiscal import FiscalPeriod
 from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.lines.asked import LedgerConditions
 from level_almanac.core.reports.statement.arrangement import EARLIER, RESULT, nature
-from level_almanac.core.reports.statement.columns import Shown, Slot, with_members
+from level_almanac.core.reports.statement.columns import PlacedColumn, Shown, with_members
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.windows import Window, rest_of_cut, up_to
 from level_almanac.core.table.change import Figure
-from level_almanac.files.layouts import Measure
-from level_almanac.store.ledger_sums import ALL_CLASSES, MOVEMENT, EntryClass, Measures, Place, Slice, Sums, merged
-from level_almanac.store.predicate import Stretch
+from level_almanac.files.layouts import RowMeasure
+from level_almanac.store.ledger_sums import ALL_CLASSES, MOVEMENT, EntryClass, Measures, Slice, SumKey, Sums, merged
+from level_almanac.store.predicate import FiscalRange
 
 if TYPE_CHECKING:
     from level_almanac.core.measures.plans import PlanLine, Plans
@@ -47,18 +47,18 @@ class Figures(NamedTuple):
 
     slots: tuple[Shown, ...]
     blocks: tuple[Block, ...]
-    by_block: Mapping[tuple[Block, str, Measure], Amounts]
-    sums: Mapping[Place, Mapping[str, Sums]]
+    by_block: Mapping[tuple[Block, str, RowMeasure], Amounts]
+    sums: Mapping[SumKey, Mapping[str, Sums]]
     plans: "Plans | None"
     asked: tuple[str, ...] = ()
     cash: "CashBasis | None" = None
 
-    def of(self, block: Block, slot: str, measure: Measure) -> Amounts:
+    def of(self, block: Block, slot: str, measure: RowMeasure) -> Amounts:
         """Return the amounts by account in one block and column."""
         return self.by_block.get((block, slot, measure), {})
 
 
-def names_of(slot: Slot, measure: Measure) -> tuple[str, ...]:
+def names_of(slot: PlacedColumn, measure: RowMeasure) -> tuple[str, ...]:
     """Return what the store's measures for a column are called."""
     return (f"m:{slot.asked}",) if measure == "movement" else (f"e:{slot.asked}", f"y:{slot.asked}")
 
@@ -68,20 +68,20 @@ def earlier_slices(window: Window, as_of: AsOf) -> tuple[Slice, ...]:
     calendar = as_of.calendar
     if window.before:
         first = calendar.year_of(window.first).year * 100
-        return (Slice(MOVEMENT, (Stretch(0, first),)), Slice(("base",), (Stretch(0, first + 1),)))
+        return (Slice(MOVEMENT, (FiscalRange(0, first),)), Slice(("base",), (FiscalRange(0, first + 1),)))
     day = window.balance_day
-    earlier = Slice(MOVEMENT, (Stretch(0, calendar.year_of(day).year * 100),))
-    return (earlier, Slice(("base",), (Stretch(0, calendar.period_of(day).fiscal),)))
+    earlier = Slice(MOVEMENT, (FiscalRange(0, calendar.year_of(day).year * 100),))
+    return (earlier, Slice(("base",), (FiscalRange(0, calendar.period_of(day).fiscal),)))
 
 
-def measures_of(shown: Sequence[Shown], measures: Iterable[Measure], as_of: AsOf) -> Measures:
+def measures_of(shown: Sequence[Shown], measures: Iterable[RowMeasure], as_of: AsOf) -> Measures:
     """Return what the store is to sum for these columns, and for the proof."""
     wanted: dict[str, tuple[Slice, ...]] = {}
-    moved: list[Stretch] = []
-    balanced: list[Stretch] = []
-    based: list[Stretch] = []
+    moved: list[FiscalRange] = []
+    balanced: list[FiscalRange] = []
+    based: list[FiscalRange] = []
     for slot in shown:
-        if not isinstance(slot, Slot) or slot.is_plan or not isinstance(slot.window, Window):
+        if not isinstance(slot, PlacedColumn) or slot.is_plan or not isinstance(slot.window, Window):
             continue
         window = slot.window
         if "movement" in measures:
@@ -111,7 +111,7 @@ def figures_of(
     book: Book,
     selection: Selection,
     shown: Sequence[Shown],
-    measures: set[Measure],
+    measures: set[RowMeasure],
     as_of: AsOf,
     by: str,
     conditions: LedgerConditions,
@@ -120,17 +120,17 @@ def figures_of(
     """Return the figures of every column. by: the field that the statement is in blocks by, or empty; make_cash: takes
     the fields that lines are told apart by, where the statement is on the cash basis.
     """
-    fields = tuple(dict.fromkeys(slot.field for slot in shown if isinstance(slot, Slot) and slot.field))
+    fields = tuple(dict.fromkeys(slot.field for slot in shown if isinstance(slot, PlacedColumn) and slot.field))
     asked = [field for field in dict.fromkeys([*fields, *([by] if by else [])]) if field != "entity"]
     sums = book.sums_by(measures_of(shown, measures, as_of), asked, conditions.filter_of(book, FREE, ("shown",)))
-    planned = any(isinstance(slot, Slot) and slot.is_plan for slot in shown)
+    planned = any(isinstance(slot, PlacedColumn) and slot.is_plan for slot in shown)
     plans = _read_plans(book, selection, asked, conditions) if planned else None
     cash = make_cash(asked) if make_cash else None
     gatherer = _Gatherer(book, selection, as_of, asked, by, plans, cash)
     members = {field: gatherer.members(field, shown, measures, sums) for field in [*fields, *([by] if by else [])]}
     slots = with_members(shown, members)
     for slot in slots:
-        if isinstance(slot, Slot) and isinstance(slot.window, Window):
+        if isinstance(slot, PlacedColumn) and isinstance(slot.window, Window):
             gatherer.gather(slot, measures, sums)
     return Figures(slots, tuple(members[by]) if by else (), gatherer.by_block, sums, plans, tuple(asked), cash)
 
@@ -145,17 +145,17 @@ class PlannedPart(NamedTuple):
     """What a line of a plan has in a column, debit-positive, under the name of an account or a result."""
 
     line: "PlanLine"
-    measure: Measure
+    measure: RowMeasure
     name: str
     amount: Decimal
 
 
 def planned_parts(
-    book: Book, selection: Selection, figures: Figures, slot: Slot, as_of: AsOf, block: Block, by: str
+    book: Book, selection: Selection, figures: Figures, slot: PlacedColumn, as_of: AsOf, block: Block, by: str
 ) -> Iterator[PlannedPart]:
     """Yield what each line of a plan has in a column of one block."""
     gatherer = _Gatherer(book, selection, as_of, figures.asked, by, figures.plans)
-    both: tuple[Measure, ...] = ("movement", "balance")
+    both: tuple[RowMeasure, ...] = ("movement", "balance")
     yield from (part for part in gatherer.planned(slot, both) if gatherer.is_in(part.line, block))
 
 
@@ -172,7 +172,7 @@ class _Gatherer:
     cash: "CashBasis | None" = None
 
     def __post_init__(self) -> None:
-        self.by_block: defaultdict[tuple[Block, str, Measure], defaultdict[str, Figure]] = defaultdict(
+        self.by_block: defaultdict[tuple[Block, str, RowMeasure], defaultdict[str, Figure]] = defaultdict(
             lambda: defaultdict(Figure)
         )
 
@@ -180,13 +180,13 @@ class _Gatherer:
         return entity if field == "entity" else values[self.asked.index(field)]
 
     def members(
-        self, field: str, shown: Sequence[Shown], measures: set[Measure], sums: Mapping[Place, Mapping[str, Sums]]
+        self, field: str, shown: Sequence[Shown], measures: set[RowMeasure], sums: Mapping[SumKey, Mapping[str, Sums]]
     ) -> list[str | None]:
         """Return the members of a field that have anything to show, those without a value last."""
         names = [
             name
             for slot in shown
-            if isinstance(slot, Slot) and not slot.is_plan and isinstance(slot.window, Window)
+            if isinstance(slot, PlacedColumn) and not slot.is_plan and isinstance(slot.window, Window)
             and field in (slot.field, self.by)
             for measure in measures
             for name in names_of(slot, measure)
@@ -199,7 +199,7 @@ class _Gatherer:
             and any(measured[name].lines for name in names)
         }
         for slot in shown:
-            if self.plans and isinstance(slot, Slot) and slot.is_plan and isinstance(slot.window, Window):
+            if self.plans and isinstance(slot, PlacedColumn) and slot.is_plan and isinstance(slot.window, Window):
                 found |= {
                     self._member(field, line.entity, line.members)
                     for line in self.plans.lines
@@ -208,7 +208,7 @@ class _Gatherer:
                     and self.plans.within(line, slot.window.stretches) is not None
                 }
         for slot in shown:
-            if self.cash and isinstance(slot, Slot) and not slot.is_plan and isinstance(slot.window, Window):
+            if self.cash and isinstance(slot, PlacedColumn) and not slot.is_plan and isinstance(slot.window, Window):
                 found |= {
                     self._member(field, line.entity, line.members) for line, _, _ in self.cash.changes(slot.window)
                 }
@@ -217,7 +217,7 @@ class _Gatherer:
     def _is_income(self, account: str | None) -> bool:
         return self.book.chart[str(account)].is_income
 
-    def gather(self, slot: Slot, measures: set[Measure], sums: Mapping[Place, Mapping[str, Sums]]) -> None:
+    def gather(self, slot: PlacedColumn, measures: set[RowMeasure], sums: Mapping[SumKey, Mapping[str, Sums]]) -> None:
         """Take in one column."""
         if slot.is_plan:
             self._gather_plan(slot, measures)
@@ -237,7 +237,7 @@ class _Gatherer:
         if self.cash:
             self._gather_cash(slot, self.cash)
 
-    def _gather_cash(self, slot: Slot, cash: "CashBasis") -> None:
+    def _gather_cash(self, slot: PlacedColumn, cash: "CashBasis") -> None:
         """Put what was paid of linked lines in the place of what was booked."""
         if not isinstance(slot.window, Window):
             return
@@ -251,7 +251,9 @@ class _Gatherer:
     def _blocks(self, entity: str | None, values: Sequence[str | None]) -> list[Block]:
         return [WHOLE, self._member(self.by, entity, values)] if self.by else [WHOLE]
 
-    def _put(self, block: Block, slot: Slot, measure: Measure, account: str, figures: Sequence[Figure]) -> None:
+    def _put(
+        self, block: Block, slot: PlacedColumn, measure: RowMeasure, account: str, figures: Sequence[Figure]
+    ) -> None:
         under = self.by_block[block, slot.key, measure]
         if measure == "balance" and self._is_income(account):
             under[EARLIER] += figures[0]
@@ -259,12 +261,12 @@ class _Gatherer:
         else:
             under[account] += sum(figures[1:], figures[0])
 
-    def _gather_plan(self, slot: Slot, measures: set[Measure]) -> None:
+    def _gather_plan(self, slot: PlacedColumn, measures: set[RowMeasure]) -> None:
         for part in self.planned(slot, measures):
             for block in self._blocks(part.line.entity, part.line.members):
                 self.by_block[block, slot.key, part.measure][part.name] += Figure(part.amount, 1)
 
-    def planned(self, slot: Slot, measures: Iterable[Measure]) -> Iterator["PlannedPart"]:
+    def planned(self, slot: PlacedColumn, measures: Iterable[RowMeasure]) -> Iterator["PlannedPart"]:
         """Yield what each line of a plan has in a column."""
         if self.plans is None or not isinstance(slot.window, Window):
             return
@@ -286,7 +288,7 @@ class _Gatherer:
         return block in self._blocks(line.entity, line.members)
 
     def _planned(
-        self, line: "PlanLine", window: Window, period: FiscalPeriod, measure: Measure, plans: "Plans"
+        self, line: "PlanLine", window: Window, period: FiscalPeriod, measure: RowMeasure, plans: "Plans"
     ) -> tuple[str, Decimal | None]:
         """Return under which name a plan line counts in a column, and with what. period: that of its last day."""
         income = self._is_income(line.account)

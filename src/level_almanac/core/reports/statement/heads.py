@@ -4,18 +4,18 @@ from datetime import date
 from typing import TYPE_CHECKING
 
 from level_almanac.core.calendar.date_text import day_words, range_words
-from level_almanac.core.reports.statement.columns import Slot
+from level_almanac.core.reports.statement.columns import PlacedColumn
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.windows import EVERYTHING, Missing, Window
 from level_almanac.core.table.model import Column
-from level_almanac.files.layouts import Measure
+from level_almanac.files.layouts import RowMeasure
 
 if TYPE_CHECKING:
     from level_almanac.core.measures.plans import Plans
 
 
 def head_of(
-    slot: Slot, decimals: int, as_of: AsOf, measure: Measure, through: date | None, plans: "Plans | None"
+    slot: PlacedColumn, decimals: int, as_of: AsOf, measure: RowMeasure, through: date | None, plans: "Plans | None"
 ) -> Column:
     """Return a value column. through: the day up to which the data reaches, if it is known."""
     window = slot.window
@@ -56,11 +56,11 @@ def head_of(
     )
 
 
-def _scenario(slot: Slot) -> str:
+def _scenario(slot: PlacedColumn) -> str:
     return slot.scenario if slot.is_plan else ""
 
 
-def _plan_extent(slot: Slot, window: Window, as_of: AsOf, measure: Measure, plans: "Plans | None") -> str:
+def _plan_extent(slot: PlacedColumn, window: Window, as_of: AsOf, measure: RowMeasure, plans: "Plans | None") -> str:
     """Return how much of the part period's plan is counted, in words."""
     if plans is None or window.unit == "adjustments":
         return ""

@@ -8,14 +8,14 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.lines.asked import LedgerConditions
 from level_almanac.core.reports.statement.arrangement import Arrangement, nature
-from level_almanac.core.reports.statement.columns import Slot
+from level_almanac.core.reports.statement.columns import PlacedColumn
 from level_almanac.core.reports.statement.figures import WHOLE, Block, Figures
 from level_almanac.core.reports.statement.rows import RowMaker, StatementRow
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.windows import Missing, Window, rest_of_cut
-from level_almanac.core.table.model import Check, Counted, Note, Part, Proof
-from level_almanac.store.ledger_sums import UNMET, Place, Sums, considered
+from level_almanac.core.table.model import Check, CountedAmount, Note, Part, Proof
+from level_almanac.store.ledger_sums import UNMET, SumKey, Sums, considered
 
 if TYPE_CHECKING:
     from level_almanac.core.measures.plans import Plans
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 _ZERO = Decimal(0)
 _MOST_NAMED = 5
-AccountSums = Mapping[Place, Mapping[str, Sums]]
+AccountSums = Mapping[SumKey, Mapping[str, Sums]]
 Made = Sequence[tuple[Block, list[StatementRow]]]
 
 
@@ -43,7 +43,7 @@ def proof_of(
         place: measured for place, measured in sums.items() if place not in chosen and place[0] in selection.comparable
     }
 
-    def in_scope(place: Place) -> bool:
+    def in_scope(place: SumKey) -> bool:
         return scope != "income" or book.chart[str(place[1])].is_income
 
     within = {place: measured for place, measured in chosen.items() if in_scope(place)}
@@ -63,7 +63,7 @@ def proof_of(
     everything = considered(book.state, selection.comparable)
     return Proof(
         measure="amount, debits positive",
-        considered=Counted(everything.lines, everything.amount),
+        considered=CountedAmount(everything.lines, everything.amount),
         shown=counted(within, "shown"),
         left_out=tuple(each for each in left_out if each.counted.lines),
         checks=tuple(_checks(book, figures, arrangement, made, whole, conditions)),
@@ -72,10 +72,10 @@ def proof_of(
     )
 
 
-def counted(sums: AccountSums, name: str) -> Counted:
+def counted(sums: AccountSums, name: str) -> CountedAmount:
     """Return the lines and the amount of one measure over all of these accounts."""
     found = [measured[name] for measured in sums.values()]
-    return Counted(sum(each.lines for each in found), sum((each.amount for each in found), _ZERO))
+    return CountedAmount(sum(each.lines for each in found), sum((each.amount for each in found), _ZERO))
 
 
 def _checks(
@@ -130,7 +130,7 @@ def _bridge(figures: Figures, cash: "CashBasis", book: Book) -> Iterator[Check]:
     """Yield for each column how the result as booked becomes the one on the cash basis."""
     places = cash.selection.decimals
     for slot in figures.slots:
-        if not isinstance(slot, Slot) or slot.is_plan or slot.field or not isinstance(slot.window, Window):
+        if not isinstance(slot, PlacedColumn) or slot.is_plan or slot.field or not isinstance(slot.window, Window):
             continue
         measured = counted(
             {
@@ -170,14 +170,14 @@ def _leaves(rows: Iterable[StatementRow], slot: str, arrangement: Arrangement) -
 
 
 def _plan_proof(book: Book, selection: Selection, figures: Figures, arrangement: Arrangement, plans: "Plans") -> Proof:
-    slots = [slot for slot in figures.slots if isinstance(slot, Slot) and slot.is_plan]
+    slots = [slot for slot in figures.slots if isinstance(slot, PlacedColumn) and slot.is_plan]
     scenarios = {slot.scenario for slot in slots}
     shown = _planned_lines(slots, plans, arrangement, book)
     rules = ("other entities", "other scenarios", "balance-sheet accounts", "other dates", "conditions")
-    parts: dict[str, Counted] = dict.fromkeys(rules, Counted(0, _ZERO))
-    found = Counted(0, _ZERO)
+    parts: dict[str, CountedAmount] = dict.fromkeys(rules, CountedAmount(0, _ZERO))
+    found = CountedAmount(0, _ZERO)
     for number, (scenario, entity, account, amount) in enumerate(plans.counted):
-        one = Counted(1, amount)
+        one = CountedAmount(1, amount)
         if entity in selection.unlike:
             continue
         if entity not in selection.entities:
@@ -197,10 +197,10 @@ def _plan_proof(book: Book, selection: Selection, figures: Figures, arrangement:
     amount = sum((each[3] for each in plans.counted if each[1] not in selection.unlike), _ZERO)
     left_out = tuple(Part(rule, each) for rule, each in parts.items() if each.lines)
     words = "whole amount of lines shown in whole or part, natural signs"
-    return Proof(words, Counted(all_lines, amount), found, left_out, decimals=selection.decimals, table="budget")
+    return Proof(words, CountedAmount(all_lines, amount), found, left_out, decimals=selection.decimals, table="budget")
 
 
-def _planned_lines(slots: Sequence[Slot], plans: "Plans", arrangement: Arrangement, book: Book) -> set[int]:
+def _planned_lines(slots: Sequence[PlacedColumn], plans: "Plans", arrangement: Arrangement, book: Book) -> set[int]:
     """Return the numbers of the plan lines that a column shows, in whole or in part."""
     found = set()
     for slot in slots:
@@ -224,7 +224,7 @@ def notes_of(
     book: Book, selection: Selection, figures: Figures, arrangement: Arrangement, as_of: AsOf
 ) -> Iterator[Note | str]:
     """Yield what a reader must know: what a cut left out, columns without days, weeks that reach over a year's edge."""
-    slots = [slot for slot in figures.slots if isinstance(slot, Slot)]
+    slots = [slot for slot in figures.slots if isinstance(slot, PlacedColumn)]
     for slot in slots:
         if isinstance(slot.window, Missing):
             yield f"{slot.label}: {slot.window.why}, so there is nothing to show or compare"
@@ -239,7 +239,7 @@ def notes_of(
         yield f"{len(figures.cash.lines):,} ledger lines are linked to documents; all others count as booked"
 
 
-def _early_notes(book: Book, selection: Selection, slots: Sequence[Slot]) -> Iterator[str]:
+def _early_notes(book: Book, selection: Selection, slots: Sequence[PlacedColumn]) -> Iterator[str]:
     files = [
         loaded for loaded in book.state.files_of("ledger") if loaded.first and loaded.sums.keys() & selection.entities
     ]
@@ -249,7 +249,7 @@ def _early_notes(book: Book, selection: Selection, slots: Sequence[Slot]) -> Ite
             yield f"{slot.label} lies before the ledger's first line, of {day_words(first)}"
 
 
-def _cut_notes(book: Book, selection: Selection, figures: Figures, slots: Sequence[Slot]) -> Iterator[Note]:
+def _cut_notes(book: Book, selection: Selection, figures: Figures, slots: Sequence[PlacedColumn]) -> Iterator[Note]:
     told = set()
     for slot in slots:
         if slot.is_plan or not isinstance(slot.window, Window):
@@ -273,7 +273,7 @@ def _cut_notes(book: Book, selection: Selection, figures: Figures, slots: Sequen
         )
 
 
-def _week_notes(slots: Sequence[Slot], as_of: AsOf) -> Iterator[str]:
+def _week_notes(slots: Sequence[PlacedColumn], as_of: AsOf) -> Iterator[str]:
     told = set()
     for slot in slots:
         window = slot.window
@@ -289,7 +289,9 @@ def _week_notes(slots: Sequence[Slot], as_of: AsOf) -> Iterator[str]:
             yield f"{name} from {day_words(window.first)} reach{'es' if weeks == 1 else ''} {days} into {year.year + 1}"
 
 
-def _not_placed_notes(book: Book, figures: Figures, arrangement: Arrangement, slots: Sequence[Slot]) -> Iterator[str]:
+def _not_placed_notes(
+    book: Book, figures: Figures, arrangement: Arrangement, slots: Sequence[PlacedColumn]
+) -> Iterator[str]:
     measure = arrangement.layout.measure
     found = [
         code for code in arrangement.not_placed if any(code in figures.of(WHOLE, slot.key, measure) for slot in slots)

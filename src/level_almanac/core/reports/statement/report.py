@@ -13,7 +13,7 @@ from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.statement.arrangement import Arrangement, arranged
 from level_almanac.core.reports.statement.cells import CellMaker
-from level_almanac.core.reports.statement.columns import Slot, check_field, compared, slots_of
+from level_almanac.core.reports.statement.columns import PlacedColumn, check_field, compared, place_columns
 from level_almanac.core.reports.statement.figures import WHOLE, Block, Figures, figures_of
 from level_almanac.core.reports.statement.heads import head_of
 from level_almanac.core.reports.statement.proof import notes_of, proof_of
@@ -89,7 +89,7 @@ def statement(book: Book, request: StatementRequest, today: date) -> MadeReport:
         check_field(request.by, "", 0, "--by", book)
     arrangement = arranged(layout, book.chart)
     folded = _folded(request.fold, arrangement, book)
-    shown = slots_of(words, text, as_of, today, book)
+    shown = place_columns(words, text, as_of, today, book)
     conditions = ledger_conditions(book, request.conditions, as_of, today)
     make_cash = _cash_maker(book, request, layout, selection, as_of, today, conditions)
     figures = figures_of(book, selection, shown, arrangement.measures, as_of, request.by, conditions, make_cash)
@@ -190,7 +190,7 @@ def _columns(
     decimals = selection.decimals
     for at, column in enumerate(figures.slots):
         match column:
-            case Slot():
+            case PlacedColumn():
                 yield head_of(column, decimals, as_of, arrangement.layout.measure, through, figures.plans)
             case ChangeColumn():
                 of, over = compared(figures.slots, at, column, text)
@@ -203,7 +203,9 @@ def _columns(
                 yield Column(column.key, column.label or text_of(column, text), kind, places)
 
 
-def _change_column(word: ChangeColumn, of: Slot, over: Slot, decimals: int, arrangement: Arrangement) -> Column:
+def _change_column(
+    word: ChangeColumn, of: PlacedColumn, over: PlacedColumn, decimals: int, arrangement: Arrangement
+) -> Column:
     name: str = word.kind
     says = any(row.row.better in ("more", "less") for row in arrangement.rows)
     if name == "variance" and arrangement.layout.measure == "balance" and not says:

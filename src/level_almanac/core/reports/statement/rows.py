@@ -5,15 +5,15 @@ from decimal import Decimal
 from types import MappingProxyType
 from typing import NamedTuple
 
-from level_almanac.core.accounts import Account, Chart
+from level_almanac.core.accounts import Account, ChartOfAccounts
 from level_almanac.core.language.formulas import Formula, names_in, signed_names, value_of
 from level_almanac.core.reports.statement.arrangement import EARLIER, RESULT, RESULTS, ArrangedRow, Arrangement
-from level_almanac.core.reports.statement.columns import Slot
+from level_almanac.core.reports.statement.columns import PlacedColumn
 from level_almanac.core.reports.statement.figures import Block, Figures
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.change import Figure
 from level_almanac.core.table.model import RowKind
-from level_almanac.files.layouts import Measure
+from level_almanac.files.layouts import RowMeasure
 
 _RESULT_LABELS = {EARLIER: "Earlier results not transferred", RESULT: "Result of the year"}
 _ZERO = Decimal(0)
@@ -45,7 +45,7 @@ class RowMaker:
     def __init__(
         self,
         arrangement: Arrangement,
-        chart: Chart,
+        chart: ChartOfAccounts,
         figures: Figures,
         block: Block,
         level: int | None = None,
@@ -53,7 +53,9 @@ class RowMaker:
     ) -> None:
         self.arrangement, self.chart, self.figures, self.block = arrangement, chart, figures, block
         self.level, self.folded = level, folded
-        self.slots = [slot for slot in figures.slots if isinstance(slot, Slot) and isinstance(slot.window, Window)]
+        self.slots = [
+            slot for slot in figures.slots if isinstance(slot, PlacedColumn) and isinstance(slot.window, Window)
+        ]
         self._by_key = {row.key: row for row in arrangement.rows}
         # A statement can have hundreds of columns, and a row is asked for by many others.
         self._totals: dict[str, dict[str, Figure]] = {}
@@ -239,7 +241,7 @@ class RowMaker:
             return Figure(value * 100, max(lines, 1)) if value is not None else Figure()
         return Figure(value if value is not None else _ZERO, lines)
 
-    def made_of(self, row: StatementRow) -> list[tuple[int, str, Measure]] | None:
+    def made_of(self, row: StatementRow) -> list[tuple[int, str, RowMeasure]] | None:
         """Return the accounts that a row adds up, each with the sign of its stored amount and what of it is shown.
 
         None where the row is computed in another way, as a ratio is.
@@ -249,7 +251,7 @@ class RowMaker:
             return [(row.factor, code, measure) for code in row.codes]
         return self._made_of(row.source)
 
-    def _made_of(self, row: ArrangedRow) -> list[tuple[int, str, Measure]] | None:
+    def _made_of(self, row: ArrangedRow) -> list[tuple[int, str, RowMeasure]] | None:
         signed: list[tuple[int, str]] | None = [(1, name) for name in row.row.sum_of]
         if row.row.ratio:
             return None
@@ -257,7 +259,7 @@ class RowMaker:
             signed = signed_names(row.formula)
         elif not row.row.sum_of:
             return [(row.factor, code, row.measure) for code in row.taken]
-        found: list[tuple[int, str, Measure]] = []
+        found: list[tuple[int, str, RowMeasure]] = []
         for sign, name in signed or []:
             inner = self._made_of(self._by_key[name])
             if inner is None:

@@ -8,11 +8,11 @@ from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.calendar.fiscal import FiscalCalendar, FiscalPeriod
 from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.header import as_of_for
-from level_almanac.core.language.days import DayContext, DayWords, day_of
+from level_almanac.core.language.days import DayContext, DayExpression, day_of
 from level_almanac.core.spans.as_of import ALL_EXTRA, AsOfRequest, adjustment_words, choice_words, how_far_words
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.ledger_sums import ALL_CLASSES, MOVEMENT, EntryClass, Measures, Slice
-from level_almanac.store.predicate import Stretch
+from level_almanac.store.predicate import FiscalRange
 
 _ONE_DAY = timedelta(days=1)
 TRIAL_SHOWN = ("earlier", "before", "within")
@@ -28,9 +28,9 @@ class TrialRange:
     first: date
     last: date
     words: str
-    before: tuple[Stretch, ...]
-    within: tuple[Stretch, ...]
-    extra_left: tuple[Stretch, ...]
+    before: tuple[FiscalRange, ...]
+    within: tuple[FiscalRange, ...]
+    extra_left: tuple[FiscalRange, ...]
     adjustments_only: bool = False
 
 
@@ -38,7 +38,7 @@ def trial_range(
     book: Book,
     calendar: FiscalCalendar,
     when: AsOfRequest,
-    asked: tuple[DayWords | None, DayWords | None],
+    asked: tuple[DayExpression | None, DayExpression | None],
     today: date,
 ) -> TrialRange:
     """Return the range: the days asked for, or what `when` names, or the fiscal year to date.
@@ -54,8 +54,8 @@ def trial_range(
     as_of = as_of_for(book, calendar, when, today)
     named = as_of.named
     if isinstance(named, FiscalPeriod) and named.extra:
-        only = (Stretch(named.fiscal, named.fiscal),)
-        before = (Stretch(named.year * 100 + 1, named.fiscal - 1),)
+        only = (FiscalRange(named.fiscal, named.fiscal),)
+        before = (FiscalRange(named.year * 100 + 1, named.fiscal - 1),)
         words = f"{named} (adjustments dated {day_words(named.last)})"
         return TrialRange(named.year, named.first, named.last, words, before, only, (), adjustments_only=True)
     first = named.first if named else calendar.year_of(as_of.day).first
@@ -67,7 +67,10 @@ def trial_range(
 
 
 def _asked_range(
-    calendar: FiscalCalendar, when: AsOfRequest, asked: tuple[DayWords | None, DayWords | None], context: DayContext
+    calendar: FiscalCalendar,
+    when: AsOfRequest,
+    asked: tuple[DayExpression | None, DayExpression | None],
+    context: DayContext,
 ) -> TrialRange:
     if asked[0] is None or asked[1] is None:
         missing = "--from" if asked[0] is None else "--through or --before"
@@ -98,7 +101,7 @@ def _made_range(calendar: FiscalCalendar, first: date, last: date, extras: int, 
     within = stretches(calendar, first, last, extras)
     left = year.extra_periods[extras:] if last == year.last else ()
     return TrialRange(
-        year.year, first, last, words, before, within, tuple(Stretch(extra.fiscal, extra.fiscal) for extra in left)
+        year.year, first, last, words, before, within, tuple(FiscalRange(extra.fiscal, extra.fiscal) for extra in left)
     )
 
 
@@ -106,12 +109,12 @@ def trial_measures(shown: TrialRange, after_closing: bool) -> Measures:
     """Return what is summed by account: the opening as `earlier` and `before`, the movement, and what is left out."""
     year = shown.year * 100
     movement: tuple[EntryClass, ...] = MOVEMENT if after_closing else ("ordinary", "adjusting")
-    earlier = Stretch(0, year)
-    whole_year = Stretch(year + 1, year + 99)
+    earlier = FiscalRange(0, year)
+    whole_year = FiscalRange(year + 1, year + 99)
     taken = (earlier, *shown.before, *shown.within)
     return {
         # Closing lines of earlier years stay in the openings: only the year shown is taken before closing.
-        "earlier": (Slice(MOVEMENT, (earlier,)), Slice(("base",), (Stretch(0, year + 1),))),
+        "earlier": (Slice(MOVEMENT, (earlier,)), Slice(("base",), (FiscalRange(0, year + 1),))),
         "before": (Slice(movement, shown.before),),
         "within": (Slice(movement, shown.within),),
         "carried": (Slice(("carried",)),),
@@ -120,7 +123,7 @@ def trial_measures(shown: TrialRange, after_closing: bool) -> Measures:
         "later": (
             Slice(("ordinary", "adjusting"), (*taken, *shown.extra_left), outside=True),
             Slice(("closing",), (*taken, *shown.extra_left) if after_closing else (earlier, whole_year), outside=True),
-            Slice(("base",), (Stretch(0, year + 1),), outside=True),
+            Slice(("base",), (FiscalRange(0, year + 1),), outside=True),
         ),
         "all": (Slice(ALL_CLASSES),),
     }

@@ -6,11 +6,11 @@ from datetime import date, timedelta
 from decimal import Decimal
 from typing import NamedTuple
 
-from level_almanac.core.accounts import Account, Chart
+from level_almanac.core.accounts import Account, ChartOfAccounts
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.header import as_of_for, data_facts, data_words, selection_facts
-from level_almanac.core.language.days import DayWords
+from level_almanac.core.language.days import DayExpression
 from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.trial.range import TRIAL_FREE, TRIAL_SHOWN, TrialRange, trial_measures, trial_range
@@ -19,7 +19,7 @@ from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option, level_option
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
-from level_almanac.core.table.model import Check, Column, Counted, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.store.ledger_sums import (
     UNMET,
     Measures,
@@ -38,8 +38,8 @@ class TrialRequest(Request):
     after_closing: bool = option("after-closing", "With the closing lines of the year shown.", "flag")
     level: int | None = level_option()
     when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
-    first: DayWords | None = first_option()
-    last: DayWords | None = last_option()
+    first: DayExpression | None = first_option()
+    last: DayExpression | None = last_option()
     conditions: Conditions = condition_options()
     entities: tuple[str, ...] = entity_option()
 
@@ -134,7 +134,7 @@ def trial(book: Book, request: TrialRequest, today: date) -> MadeReport:
 
 
 def _lines(
-    chart: Chart, sums: Mapping[tuple[str, str], Mapping[str, Sums]], selection: Selection, level: int | None
+    chart: ChartOfAccounts, sums: Mapping[tuple[str, str], Mapping[str, Sums]], selection: Selection, level: int | None
 ) -> tuple[dict[Account, _Line], _Line, _Line, int]:
     """Return the accounts' lines in the order of their codes, the earlier results, the result, and the empty ones."""
     lines: dict[Account, _Line] = {}
@@ -178,14 +178,14 @@ def _proof(
     total: _Line,
     conditions: LedgerConditions,
 ) -> Proof:
-    def counted(name: str) -> Counted:
+    def counted(name: str) -> CountedAmount:
         found = [measured[name] for (entity, _), measured in sums.items() if entity in selection.entities]
-        return Counted(sum(each.lines for each in found), sum((each.debit for each in found), _ZERO))
+        return CountedAmount(sum(each.lines for each in found), sum((each.debit for each in found), _ZERO))
 
     aside = set(selection.comparable) - selection.entities.keys()
     others = [measured["all"] for (entity, _), measured in sums.items() if entity in aside]
     left_out = (
-        Part("other entities", Counted(sum(e.lines for e in others), sum((e.debit for e in others), _ZERO))),
+        Part("other entities", CountedAmount(sum(e.lines for e in others), sum((e.debit for e in others), _ZERO))),
         Part("carried in later years", counted("carried")),
         Part("closing lines of the year", counted("closing")),
         Part("adjustment periods", counted("adjustments")),
@@ -196,7 +196,7 @@ def _proof(
     opened, moved = counted("earlier") + counted("before"), counted("within")
     return Proof(
         measure="debits",
-        considered=Counted(everything.lines, everything.debit),
+        considered=CountedAmount(everything.lines, everything.debit),
         shown=opened + moved,
         shown_as=(Part("in openings", opened), Part("in movement", moved)),
         left_out=tuple(each for each in left_out if each.counted.lines),

@@ -7,9 +7,9 @@ from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.trial.report import MadeTrial
 from level_almanac.core.table.model import ReportTable, Row
 from level_almanac.core.table.pointing import find_row
-from level_almanac.core.trace.all_rows import lines_behind
+from level_almanac.core.trace.all_rows import traced_lines
 from level_almanac.core.trace.figure import trace
-from level_almanac.core.trace.model import BehindRow, Figure, Side, Term, Traced
+from level_almanac.core.trace.model import LedgerSide, Term, Traced, TracedCell, TracedRow
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.store.ledger_sums import Measures
 
@@ -21,7 +21,7 @@ def trial_trace(book: Book, made: MadeReport, asked: TraceRequest) -> ReportTabl
 
 def trial_lines(book: Book, made: MadeReport) -> tuple[ReportTable, ...]:
     """Return the lines behind all figures of a trial balance."""
-    return lines_behind(book, traced_trial(book, made, (), leaves=True))
+    return traced_lines(book, traced_trial(book, made, (), leaves=True))
 
 
 def traced_trial(book: Book, report: MadeReport, names: Sequence[str], *, leaves: bool = False) -> Traced:
@@ -45,7 +45,7 @@ def traced_trial(book: Book, report: MadeReport, names: Sequence[str], *, leaves
     )
 
 
-def _behind(book: Book, table: ReportTable, row: Row, level: int | None, measures: Measures) -> BehindRow:
+def _behind(book: Book, table: ReportTable, row: Row, level: int | None, measures: Measures) -> TracedRow:
     chart = book.chart
     income = tuple(code for code, account in chart.accounts.items() if account.is_income)
     if row.key == "total":
@@ -62,7 +62,7 @@ def _behind(book: Book, table: ReportTable, row: Row, level: int | None, measure
     carried = accounts if with_earlier else balance
     if carried:
         opening.append(Term(1, carried, measures["earlier"]))
-    sides: dict[str, Side] = {"debit": "debit", "credit": "credit"}
+    sides: dict[str, LedgerSide] = {"debit": "debit", "credit": "credit"}
     within = (
         {}
         if row.key == "earlier-results"
@@ -73,6 +73,6 @@ def _behind(book: Book, table: ReportTable, row: Row, level: int | None, measure
         **{name: (within[name],) if within else () for name in sides},
         "closing": (*opening, *([Term(1, accounts, measures["within"])] if within else [])),
     }
-    return BehindRow(
-        row, tuple(Figure(column, row.cells.get(column.key), terms[column.key]) for column in table.columns)
+    return TracedRow(
+        row, tuple(TracedCell(column, row.cells.get(column.key), terms[column.key]) for column in table.columns)
     )

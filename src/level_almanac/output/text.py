@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from datetime import date
 from decimal import ROUND_HALF_UP, Context, Decimal
 
-from level_almanac.core.table.model import Cell, Column, Counted, Explanation, Note, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Cell, Column, CountedAmount, Explanation, Note, Part, Proof, ReportTable, Row
 
 _EXACT = Context(prec=60)
 _MINUS = "−"
@@ -120,7 +120,7 @@ def is_negative(cell: Cell, column: Column, row: Row, table: ReportTable) -> boo
     return isinstance(cell, Decimal) and shown_number(cell, column, table, row) < 0
 
 
-def counted_words(counted: Counted, decimals: int, table: ReportTable, unit: str = "line") -> str:
+def counted_words(counted: CountedAmount, decimals: int, table: ReportTable, unit: str = "line") -> str:
     """Return `25,112 lines −1,204,551.20`: exact, whatever the units of the figures are. unit: what is counted."""
     lines = unit if counted.lines == 1 else f"{unit}s"
     return f"{grouped(Decimal(counted.lines), table)} {lines} {_exact(counted.amount, decimals, table)}"
