@@ -13,6 +13,7 @@ from level_almanac.core.reports.list.report import Listing, ListRequest
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.model import Cell, Check, Column, ReportTable, Row
 from level_almanac.core.table.pointing import find_column, head_words
+from level_almanac.core.trace.frame import behind
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.expressions import Expression, FieldReference
 
@@ -66,8 +67,7 @@ def measured_lines(
     words = "the lines come to the figure" if measure.kind == "ratio" else "the lines sum to the figure"
     check = Check(f"{words}: not to {cell}, but to {told}" if off else words, not off)
     proof = found.proof._replace(checks=(*found.proof.checks, check)) if found.proof else None
-    head = f"{table.title} · {meant.row.label} · {head_words(meant.column)}"
-    return found._replace(title=f"Behind {meant.row.label}", subtitle=(head, *found.subtitle), proof=proof)
+    return behind(table, meant.row, head_words(meant.column), found._replace(proof=proof))
 
 
 def _sums(measure: Measure) -> list[ShownField]:

@@ -8,8 +8,9 @@ from typing import Any, NamedTuple
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.subledger.open_items import Application, OpenItems
 from level_almanac.core.subledger.subledger import Subledger
-from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Column, CountedAmount, Proof, ReportTable, Row
 from level_almanac.core.table.pointing import head_words
+from level_almanac.core.trace.frame import framed, others_of, sum_check, total_row
 from level_almanac.store.expressions import Expression, FieldReference
 from level_almanac.store.line_query import Order, lines
 from level_almanac.store.predicate import FieldTest, Predicate, Some
@@ -34,21 +35,15 @@ def documents_table(found: TracedDocuments) -> ReportTable:
     """Return the report: each document with its applications and ledger lines."""
     subledger, open_ = found.subledger, found.open
     total = sum((share for _, share in found.shares), _ZERO)
-    cell = found.row.cells.get(found.column.key)
     decimals = subledger.selection.decimals
-    rows = list(_rows(found))
     keys = [subledger.key_of(open_.items[at]) for at, _ in found.shares]
-    rows.append(Row("total", "Total", 0, "total", {"figure": total}, adds=tuple((1, key) for key in keys)))
-    shown = Decimal(cell) if isinstance(cell, Decimal | int) else _ZERO
-    off = "" if total == shown else f": off by {total - shown:+,f}"
     everything = subledger.considered()
-    traced_row = sum((open_.items[at].signed for at, _ in found.shares), _ZERO)
-    others = CountedAmount(everything.lines - len(found.shares), everything.amount - traced_row)
-    return ReportTable(
-        title=f"Behind {found.row.label}",
-        facts={**found.table.facts, "traced": found.row.key, "report": found.table.title},
-        subtitle=(f"{found.table.title} · {found.row.label} · {head_words(found.column)}", *found.table.subtitle),
-        columns=(
+    shown = CountedAmount(len(found.shares), sum((open_.items[at].signed for at, _ in found.shares), _ZERO))
+    return framed(
+        found.table,
+        found.row,
+        head_words(found.column),
+        (
             Column("date", "in effect", "date"),
             Column("amount", "document", "amount", decimals, adds=False),
             found.column._replace(key="figure", adds=True),
@@ -56,14 +51,14 @@ def documents_table(found: TracedDocuments) -> ReportTable:
             Column("ledger", "in the ledger", "amount", decimals, covers="debits positive", adds=False),
             Column("export", "line of the export", "text"),
         ),
-        rows=tuple(rows),
-        key_label="document",
-        proof=Proof(
+        [*_rows(found), total_row("figure", total, keys)],
+        "document",
+        Proof(
             measure="amount, signed by kind",
             considered=everything,
-            shown=CountedAmount(len(found.shares), traced_row),
-            left_out=(Part("not behind it", others),) if others.lines else (),
-            checks=(Check(f"the documents sum to the figure{off}", not off),),
+            shown=shown,
+            left_out=others_of(everything, shown),
+            checks=(sum_check("the documents sum to the figure", total, found.row.cells.get(found.column.key)),),
             decimals=decimals,
             table=subledger.table,
         ),

@@ -11,6 +11,7 @@ from level_almanac.core.lines.shape import ListShape
 from level_almanac.core.lines.source_place import EXPORT
 from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.core.table.pointing import find_column, head_words
+from level_almanac.core.trace.frame import framed, plan_trace
 from level_almanac.core.trace.model import Traced, TracedCell, TracedRow, amount_of, predicate_of
 from level_almanac.core.trace.request import Level, TraceRequest
 from level_almanac.errors import Mistake, UsageMistake, listed
@@ -31,7 +32,11 @@ def trace(book: Book, traced: Traced, request: TraceRequest) -> ReportTable:
     traced_row = traced.rows[0]
     figures = _wanted(traced_row, traced.table, request.column)
     if figures[0].plan or (not figures[0].terms and _is_plan(figures[0].column)):
-        return _plan_trace(book, traced, traced_row, figures[0])
+        lines = sum(loaded.lines for loaded in book.state.files_of("budget"))
+        row, column, parts = traced_row.row, figures[0].column, figures[0].plan
+        return plan_trace(
+            traced.table, row, column, Column("account", "account", "text"), parts, ("budget", lines), traced.decimals
+        )
     if any(figure.cash for figure in figures):
         return _cash_trace(book, traced, traced_row, figures)
     return _Trace(book, traced, traced_row, figures, request).table()
@@ -98,17 +103,14 @@ class _Trace:
             if len(self.figures) < 2
             else "all columns"
         )
-        return ReportTable(
-            title=f"Behind {self.traced_row.row.label}",
-            facts={**self.traced.table.facts, "traced": self.traced_row.row.key, "report": self.traced.table.title},
-            subtitle=(
-                f"{self.traced.table.title} · {self.traced_row.row.label} · {heads}",
-                *self.traced.table.subtitle,
-            ),
-            columns=headed(made.columns, [figure.column for figure in self.figures]),
-            rows=made.rows,
-            key_label=self._key_label(level),
-            proof=Proof(
+        return framed(
+            self.traced.table,
+            self.traced_row.row,
+            heads,
+            headed(made.columns, [figure.column for figure in self.figures]),
+            made.rows,
+            self._key_label(level),
+            Proof(
                 measure="amount, debits positive",
                 considered=CountedAmount(everything.lines, everything.amount),
                 shown=shown,
@@ -116,7 +118,7 @@ class _Trace:
                 checks=(*self._checks(made.rows), *made.checks),
                 decimals=self.traced.decimals,
             ),
-            notes=(*made.notes, *self._notes(level)),
+            (*made.notes, *self._notes(level)),
         )
 
     def _level(self, source: LineSource) -> Level:
@@ -214,52 +216,6 @@ class _Trace:
     def _notes(self, level: Level) -> Iterator[str]:
         if level in ("class", "account") and not self.request.journals:
             yield "Step down further with --down-to journal or --down-to line"
-
-
-def _plan_trace(book: Book, traced: Traced, traced_row: TracedRow, figure: TracedCell) -> ReportTable:
-    """Return the lines of a plan behind a figure, each with the part of it that the figure holds."""
-    column = figure.column
-    rows = [
-        Row(
-            f"{part.place}/{part.period}",
-            part.place,
-            0,
-            "line",
-            {"account": part.account, "period": part.period, "part": part.amount},
-        )
-        for part in figure.plan
-    ]
-    total = sum((part.amount for part in figure.plan), _ZERO)
-    cell = figure.cell if isinstance(figure.cell, Decimal) else _ZERO
-    off = "" if total == cell else f": off by {total - cell:+,f}"
-    rows.append(Row("total", "Total", 0, "total", {"part": total}, adds=tuple((1, row.key) for row in rows)))
-    columns = (
-        Column("account", "account", "text"),
-        Column("period", "period", "text"),
-        column._replace(key="part", covers=column.covers),
-    )
-    lines = sum(loaded.lines for loaded in book.state.files_of("budget"))
-    counted = CountedAmount(len(figure.plan), total)
-    return ReportTable(
-        title=f"Behind {traced_row.row.label}",
-        facts={**traced.table.facts, "traced": traced_row.row.key, "report": traced.table.title},
-        subtitle=(
-            f"{traced.table.title} · {traced_row.row.label} · {head_words(column)} of the plan {column.scenario}",
-            *traced.table.subtitle,
-        ),
-        columns=columns,
-        rows=tuple(rows),
-        key_label="line of the export",
-        proof=Proof(
-            measure="part of the plan in the figure",
-            considered=CountedAmount(lines, total),
-            shown=counted,
-            left_out=(Part("not behind it", CountedAmount(lines - counted.lines, _ZERO)),),
-            checks=(Check(f"the parts sum to the figure{off}", not off),),
-            decimals=traced.decimals,
-            table="budget",
-        ),
-    )
 
 
 def counted_traced(

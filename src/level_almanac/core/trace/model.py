@@ -30,9 +30,11 @@ class Term(NamedTuple):
 
 
 class PlanPart(NamedTuple):
-    """A line of a plan, and the part of it that a figure holds. place: file and line of its export."""
+    """A line of a plan, and the part of it that a figure holds. of: the account or members that it is of;
+    place: file and line of its export.
+    """
 
-    account: str
+    of: str
     place: str
     period: str
     amount: Decimal

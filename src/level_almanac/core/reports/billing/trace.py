@@ -9,6 +9,7 @@ from level_almanac.core.reports.billing.transit import FIGURES
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.table.model import Check, ReportTable
 from level_almanac.core.table.pointing import find_column, find_row, head_words
+from level_almanac.core.trace.frame import behind
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
 
@@ -47,5 +48,4 @@ def billing_trace(book: Book, report: MadeReport, asked: TraceRequest) -> Report
     )
     check = Check("the entries sum to the figure" if holds else f"the entries sum to the figure: {told}", holds)
     proof = found.proof._replace(checks=(*found.proof.checks, check)) if found.proof else None
-    head = f"{table.title} · {row.label} · {head_words(column)}"
-    return found._replace(title=f"Behind {row.label}", subtitle=(head, *found.subtitle), proof=proof)
+    return behind(table, row, head_words(column), found._replace(proof=proof))

@@ -8,6 +8,7 @@ from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.list.report import Listing
 from level_almanac.core.table.model import Check, ReportTable
 from level_almanac.core.table.pointing import find_row
+from level_almanac.core.trace.frame import behind
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
 
@@ -43,5 +44,4 @@ def list_trace(book: Book, made: MadeReport, asked: TraceRequest) -> ReportTable
     words = "the lines sum to the figures" if sums else "no figure of the row is a sum of its lines"
     check = Check(words if not off else f"{words}: not to {', '.join(off)}", not off)
     proof = found.proof._replace(checks=(*found.proof.checks, check)) if found.proof else None
-    title = f"Behind {row.label}"
-    return found._replace(title=title, subtitle=(f"{table.title} · {row.label}", *found.subtitle), proof=proof)
+    return behind(table, row, "", found._replace(proof=proof))

@@ -8,8 +8,9 @@ from level_almanac.core.book import Book
 from level_almanac.core.reports.statement.cash_basis import CashBasis
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.change import percent
-from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.core.table.pointing import head_words
+from level_almanac.core.trace.frame import framed, sum_check, total_row
 from level_almanac.core.trace.model import Traced, TracedCell, TracedRow, predicate_of
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Joined
 from level_almanac.store.ledger_sums import considered
@@ -53,16 +54,14 @@ def cash_trace(
     found = [*_paid(made_of), *_as_booked(book, traced, figure, made_of)]
     rows = [Row(line.name, line.name, 0, "line", {**line.cells, "counts": line.counts}) for line in found]  # type: ignore[dict-item]
     total = sum((line.counts for line in found), _ZERO)
-    keys = tuple((1, row.key) for row in rows)
-    rows.append(Row("total", "Total", 0, "total", {"counts": total}, adds=keys))
-    cell = figure.cell if isinstance(figure.cell, Decimal) else _ZERO
-    off = "" if total == cell else f": off by {total - cell:+,f}"
+    rows.append(total_row("counts", total, [row.key for row in rows]))
     everything = considered(book.state, traced.comparable)
-    return ReportTable(
-        title=f"Behind {traced_row.row.label}",
-        facts={**traced.table.facts, "traced": traced_row.row.key, "report": traced.table.title},
-        subtitle=(f"{traced.table.title} · {traced_row.row.label} · {head_words(column)}", *traced.table.subtitle),
-        columns=(
+    counted, shown = CountedAmount(everything.lines, total), CountedAmount(len(found), total)
+    return framed(
+        traced.table,
+        traced_row.row,
+        head_words(column),
+        (
             Column("posted", "booked on", "date"),
             Column("account", "account", "text"),
             Column("document", "document", "text"),
@@ -72,14 +71,14 @@ def cash_trace(
             column._replace(key="counts"),
             Column("export", "line of the export", "text"),
         ),
-        rows=tuple(rows),
-        key_label="entity/journal/line",
-        proof=Proof(
+        rows,
+        "entity/journal/line",
+        Proof(
             measure="counted on the cash basis",
-            considered=CountedAmount(everything.lines, total),
-            shown=CountedAmount(len(found), total),
+            considered=counted,
+            shown=shown,
             left_out=(Part("not behind it", CountedAmount(everything.lines - len(found), _ZERO)),),
-            checks=(Check(f"the lines sum to the figure{off}", not off),),
+            checks=(sum_check("the lines sum to the figure", total, figure.cell),),
             decimals=decimals,
         ),
     )
