@@ -9,13 +9,14 @@ from decimal import Decimal
 from typing import Any
 
 from level_almanac.core.table.chart_data import BarsChart, GrowthChart, PaceChart
+from level_almanac.core.table.exact import rounded
 from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.output.chart_bars import bars
 from level_almanac.output.chart_growth import growth
 from level_almanac.output.chart_pace import pace
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.text import grouped, rounded
+from level_almanac.output.text import grouped
 
 _COLOURS = ("#1f5f7a", "#d98a29", "#6b7f3a", "#8a4f7d", "#4d4d4d", "#b0563c")
 _DASHES = ("-", "--", "-.", ":", (0, (5, 1, 1, 1, 1, 1)), (0, (1, 2)))

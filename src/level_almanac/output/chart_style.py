@@ -11,9 +11,10 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
+from level_almanac.core.table.exact import rounded
 from level_almanac.core.table.model import ReportTable
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.text import grouped, rounded
+from level_almanac.output.text import grouped
 
 COLOURS = ("#1f5f7a", "#d98a29", "#6b7f3a", "#8a4f7d", "#4d4d4d", "#b0563c")
 """Told apart by people who see colours otherwise, and in grey by how dark they are."""

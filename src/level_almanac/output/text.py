@@ -2,11 +2,11 @@
 
 from collections.abc import Iterator, Sequence
 from datetime import date
-from decimal import ROUND_HALF_UP, Context, Decimal
+from decimal import Decimal
 
+from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell, Column, CountedAmount, Explanation, Note, Part, Proof, ReportTable, Row
 
-_EXACT = Context(prec=60)
 _MINUS = "−"
 _MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 _SEPARATORS = {
@@ -32,16 +32,10 @@ def places_of(column: Column, table: ReportTable, row: Row | None = None) -> int
     return column.decimals if style.units == 1 else 0
 
 
-def rounded(number: Decimal | int, places: int) -> Decimal:
-    """Return the number rounded half away from zero; what rounds to zero has no sign."""
-    found = Decimal(number).quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP, context=_EXACT)
-    return found if found else abs(found)
-
-
 def shown_number(cell: Decimal, column: Column, table: ReportTable, row: Row) -> Decimal:
     """Return an amount as it is shown: in the style's units, rounded."""
     scaled = (
-        cell if not row.is_money or column.kind != "amount" else _EXACT.divide(cell, Decimal(table.look.style.units))
+        cell if not row.is_money or column.kind != "amount" else EXACT.divide(cell, Decimal(table.look.style.units))
     )
     return rounded(scaled, places_of(column, table, row))
 

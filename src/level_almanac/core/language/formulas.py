@@ -3,16 +3,16 @@
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
-from decimal import Context, Decimal
+from decimal import Decimal
 from typing import Any, Literal
 
 from level_almanac.core.language.parsing import Node, parse, pointed
+from level_almanac.core.table.exact import EXACT
 from level_almanac.errors import AlmanacError, Mistake
 
 Operation = Literal["+", "-", "*", "/"]
 _NAME = r"[a-z][a-z0-9_]*(?:-[a-z0-9_]+)*"
 _PLAIN_SUM = re.compile(rf"{_NAME}(?: [+-] {_NAME})*", re.IGNORECASE)
-_EXACT_ENOUGH = Context(prec=50)
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,9 +108,9 @@ def value_of(formula: Formula, of_name: Callable[[str], Decimal | None]) -> Deci
             if one is None or other is None:
                 return None
             if operation == "/":
-                return _EXACT_ENOUGH.divide(one, other) if other else None
+                return EXACT.divide(one, other) if other else None
             if operation == "*":
-                return _EXACT_ENOUGH.multiply(one, other)
+                return EXACT.multiply(one, other)
             return one + other if operation == "+" else one - other
 
 

@@ -3,20 +3,20 @@
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from decimal import Context, Decimal
+from decimal import Decimal
 from functools import reduce
 from typing import Any
 
 from level_almanac.core.language.formulas import value_of
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.lines.shape import ListShape, MadeRows
+from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, CountedAmount, Note, Row
 from level_almanac.store.engine import Engine
 from level_almanac.store.expressions import is_only_linked
 from level_almanac.store.line_query import Asked, LineSource, Order, Summing, groups, lines
 
 _ZERO = Decimal(0)
-_EXACT_ENOUGH = Context(prec=50)
 _MOST_NAMED = 5
 _MOST_DECIMALS = 6
 _COLUMN_KINDS: dict[str, ColumnKind] = {
@@ -91,14 +91,14 @@ def _value(column: ShownField, found: Sequence[Any]) -> Cell:
         return value_of(column.ratio.formula, lambda name: None if parts[name] is None else Decimal(parts[name]))
     if column.aggregate == "average":
         total, count = found
-        return _EXACT_ENOUGH.divide(Decimal(total), Decimal(count)) if count else None
+        return EXACT.divide(Decimal(total), Decimal(count)) if count else None
     value: Cell = found[0]
     return value
 
 
 def _add(one: Any, other: Any) -> Any:
     # A product of two amounts can have more figures than Python's decimals keep by themselves.
-    return _EXACT_ENOUGH.add(one, other) if isinstance(one, Decimal) and isinstance(other, Decimal) else one + other
+    return EXACT.add(one, other) if isinstance(one, Decimal) and isinstance(other, Decimal) else one + other
 
 
 def _fold(summing: Summing, values: Sequence[Any]) -> Any:
@@ -365,7 +365,7 @@ def _tidy(cell: Cell, column: Column) -> Cell:
         return int(cell)
     if isinstance(cell, Decimal):
         if _places(cell) <= column.decimals:
-            return cell.quantize(Decimal(1).scaleb(-column.decimals), context=_EXACT_ENOUGH)
+            return rounded(cell, column.decimals)
         return cell
     if isinstance(cell, date) or cell is None or isinstance(cell, str):
         return cell

@@ -2,18 +2,18 @@
 
 import re
 from collections.abc import Iterator, Sequence
-from decimal import Context, Decimal
+from decimal import Decimal
 from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.language.formulas import value_of
 from level_almanac.core.lines.selected import ShownField, ShownReader
 from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent
+from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.expressions import Constant, is_only_linked
 from level_almanac.store.line_query import Asked
 
-_EXACT_ENOUGH = Context(prec=50)
 _ONE = Constant(Decimal(1))
 WHERE = "--of"
 
@@ -47,11 +47,11 @@ class Measure(NamedTuple):
             )
         else:
             total, count = sums
-            found = _EXACT_ENOUGH.divide(Decimal(total), Decimal(count)) if count else None
+            found = EXACT.divide(Decimal(total), Decimal(count)) if count else None
         if found is None:
             return None
         shown = found * 100 if self.percent else found
-        return shown.quantize(PERCENT_PLACES, context=_EXACT_ENOUGH)
+        return shown.quantize(PERCENT_PLACES, context=EXACT)
 
     def change(self, of: Decimal | None, over: Decimal | None) -> Decimal | None:
         """Return the change of one figure over another, in points where they are percents."""
@@ -68,7 +68,7 @@ def padded(value: Decimal | None, places: int) -> Decimal | None:
     """Return an amount with at least as many decimals as its currency has, so that a nought is told like any other."""
     if value is None or int(value.as_tuple().exponent) <= -places:
         return value
-    return value.quantize(Decimal(1).scaleb(-places), context=_EXACT_ENOUGH)
+    return rounded(value, places)
 
 
 def read_measures(text: str, reader: ShownReader) -> tuple[Measure, ...]:

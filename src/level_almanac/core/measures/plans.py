@@ -8,20 +8,20 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
-from decimal import ROUND_HALF_UP, Context, Decimal
+from decimal import Decimal
 from fractions import Fraction
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.fiscal import FiscalCalendar, FiscalPeriod
 from level_almanac.core.lines.asked import LedgerConditions
 from level_almanac.core.selection import Selection
+from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.settings import PlanSettings, ProfileSettings
 from level_almanac.files.year_ends import WEEKDAYS
 from level_almanac.store.engine import Row
 from level_almanac.store.predicate import FiscalRange, Predicate, fields_in
 
-_EXACT = Context(prec=60)
 _ZERO = Decimal(0)
 _ONE_DAY = timedelta(days=1)
 _NOTHING, _WHOLE = Fraction(0), Fraction(1)
@@ -141,8 +141,8 @@ def rounded_part(amount: Decimal, share: Fraction, places: int) -> Decimal:
     if share == 1:
         return amount
     exact = Fraction(amount) * share
-    quotient = _EXACT.divide(Decimal(exact.numerator), Decimal(exact.denominator))
-    return quotient.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP, context=_EXACT)
+    quotient = EXACT.divide(Decimal(exact.numerator), Decimal(exact.denominator))
+    return rounded(quotient, places)
 
 
 def read_plans(

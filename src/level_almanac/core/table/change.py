@@ -1,9 +1,10 @@
 """Change and change % between two figures (docs/figures.md, "Change")."""
 
 from dataclasses import dataclass
-from decimal import Context, Decimal
+from decimal import Decimal
 
-_EXACT_ENOUGH = Context(prec=34)
+from level_almanac.core.table.exact import EXACT
+
 PERCENT_PLACES = Decimal("0.0000000001")
 """A quotient seldom ends; data formats carry ten decimals of it."""
 
@@ -26,7 +27,7 @@ def percent(part: Decimal, whole: Decimal) -> Decimal | None:
     """Return a part in percent of the whole; None where the whole is nothing."""
     if not whole:
         return None
-    return _EXACT_ENOUGH.divide(part * 100, whole).quantize(PERCENT_PLACES, context=_EXACT_ENOUGH)
+    return EXACT.divide(part * 100, whole).quantize(PERCENT_PLACES, context=EXACT)
 
 
 def change_percent(of: Figure, over: Figure) -> Decimal | str | None:
@@ -43,5 +44,5 @@ def change_percent(of: Figure, over: Figure) -> Decimal | str | None:
         return "gone"
     if not over.amount or of.amount * over.amount < 0:
         return "n/m"
-    percent = _EXACT_ENOUGH.divide((of.amount - over.amount) * 100, abs(over.amount))
-    return percent.quantize(PERCENT_PLACES, context=_EXACT_ENOUGH)
+    percent = EXACT.divide((of.amount - over.amount) * 100, abs(over.amount))
+    return percent.quantize(PERCENT_PLACES, context=EXACT)

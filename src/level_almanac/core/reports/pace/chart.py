@@ -1,7 +1,7 @@
 """What a chart of pace draws: the limit, the plan, what was spent, and where it leads."""
 
 from datetime import date
-from decimal import ROUND_HALF_UP, Context, Decimal
+from decimal import ROUND_HALF_UP, Decimal
 from typing import Literal
 
 from level_almanac.core.language.days import moved, unit_days
@@ -10,9 +10,9 @@ from level_almanac.core.reports.pace.figures import NO_BUDGET, Going, Pacing
 from level_almanac.core.spans.windows import window_of_days
 from level_almanac.core.table.change import percent
 from level_almanac.core.table.chart_data import Pace, PaceChart, PacePoint
+from level_almanac.core.table.exact import EXACT
 
 _ZERO = Decimal(0)
-_EXACT = Context(prec=60)
 
 
 def chart_of(made: Pacing) -> PaceChart | None:
@@ -39,8 +39,8 @@ def _panel(made: Pacing, name: str, members: Members | None, going: Going) -> Pa
             actual = actual or _ZERO
         points.append(PacePoint(day, plan, actual))
     if members is None and made.gap and made.together.budget:
-        scale = _EXACT.divide(made.total.budget, made.together.budget)
-        points = [point._replace(plan=_EXACT.multiply(point.plan, scale)) for point in points]
+        scale = EXACT.divide(made.total.budget, made.together.budget)
+        points = [point._replace(plan=EXACT.multiply(point.plan, scale)) for point in points]
     over = going.over
     words = NO_BUDGET if not going.planned and not going.budget else ""
     if over is not None and going.budget:

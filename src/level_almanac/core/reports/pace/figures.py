@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
-from decimal import ROUND_HALF_UP, Context, Decimal
+from decimal import Decimal
 from functools import cached_property
 from typing import Literal, NamedTuple
 
@@ -19,6 +19,7 @@ from level_almanac.core.requests.options import Option, Request, inner, option, 
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.windows import Window, window_of
 from level_almanac.core.table.change import percent
+from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import COST_CLASSES
@@ -27,7 +28,6 @@ from level_almanac.store.predicate import FieldTest
 Unit = Literal["year", "quarter", "period"]
 _TO_DATE: dict[Unit, SpanName] = {"year": "ytd", "quarter": "qtd", "period": "ptd"}
 _ZERO = Decimal(0)
-_EXACT = Context(prec=60)
 NOT_GIVEN = "not-given"
 NO_BUDGET = "no budget"
 
@@ -207,8 +207,8 @@ class Pacing:
             return spent
         if not expected or not budget:
             return None
-        exact = _EXACT.divide(_EXACT.multiply(spent, budget), expected)
-        return exact.quantize(Decimal(1).scaleb(-self.measured.decimals), rounding=ROUND_HALF_UP, context=_EXACT)
+        exact = EXACT.divide(EXACT.multiply(spent, budget), expected)
+        return rounded(exact, self.measured.decimals)
 
     @cached_property
     def goings(self) -> dict[Members, Going]:
@@ -261,10 +261,8 @@ class Pacing:
         all_ = self.together
         if not self.gap or self.limit is None:
             return all_
-        share = _EXACT.divide(all_.expected, all_.budget) if all_.budget else _ZERO
-        more = _EXACT.multiply(self.gap, share).quantize(
-            Decimal(1).scaleb(-self.measured.decimals), rounding=ROUND_HALF_UP, context=_EXACT
-        )
+        share = EXACT.divide(all_.expected, all_.budget) if all_.budget else _ZERO
+        more = EXACT.multiply(self.gap, share).quantize(Decimal(1).scaleb(-self.measured.decimals), context=EXACT)
         return self._going(self.limit, all_.spent, all_.expected + more, all_.lines, all_.planned)
 
     def cells(self, going: Going) -> dict[str, Cell]:

@@ -8,7 +8,7 @@ difference of its two ends. Stretches add up, and the last settlement brings the
 from collections import defaultdict
 from collections.abc import Sequence
 from datetime import date, timedelta
-from decimal import ROUND_HALF_UP, Context, Decimal
+from decimal import Decimal
 from functools import cached_property
 from typing import NamedTuple
 
@@ -19,6 +19,7 @@ from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.subledger.open_items import replay
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, SubledgerSide
+from level_almanac.core.table.exact import EXACT
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.files.tables import INCOME_CLASSES, SIDE_OF
 from level_almanac.store.engine import Row
@@ -28,7 +29,6 @@ from level_almanac.store.predicate import FieldTest, Not, Predicate
 
 _ZERO = Decimal(0)
 _ONE_DAY = timedelta(days=1)
-_EXACT_ENOUGH = Context(prec=40, rounding=ROUND_HALF_UP)
 _LINKED_KINDS = ("invoice", "credit")
 COUNTED = ("ordinary", "adjusting")
 
@@ -175,8 +175,8 @@ class CashBasis:
             return _ZERO
         if found.settled == found.amount:
             return line.amount
-        share = _EXACT_ENOUGH.divide(line.amount * found.settled, found.amount)
-        return share.quantize(self.places, context=_EXACT_ENOUGH)
+        share = EXACT.divide(line.amount * found.settled, found.amount)
+        return share.quantize(self.places, context=EXACT)
 
     def within(self, line: LinkedLine, window: Window) -> Decimal:
         """Return what counts of a line in a stretch of days; an extra period has no days of its own."""

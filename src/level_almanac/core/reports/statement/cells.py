@@ -1,7 +1,7 @@
 """The cells of a statement's rows: value columns, and the changes, variances, shares and arithmetic made of them."""
 
 from collections.abc import Mapping, Sequence
-from decimal import Context, Decimal
+from decimal import Decimal
 from typing import NamedTuple
 
 from level_almanac.core.language.columns import WHERE, ChangeColumn, ComputedColumn, ShareColumn
@@ -11,10 +11,9 @@ from level_almanac.core.reports.statement.columns import PlacedColumn, Shown, co
 from level_almanac.core.reports.statement.rows import StatementRow
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent
+from level_almanac.core.table.exact import EXACT
 from level_almanac.core.table.model import Cell
 from level_almanac.errors import Mistake, UsageMistake, nearest
-
-_EXACT_ENOUGH = Context(prec=34)
 
 
 class CellMaker(NamedTuple):
@@ -55,7 +54,7 @@ class CellMaker(NamedTuple):
     def _exact(self, amount: Decimal, row: StatementRow) -> Decimal:
         places = PERCENT_PLACES if row.percent else Decimal(1).scaleb(-self.decimals)
         # A turned zero would keep a minus; adding zero takes it off.
-        return amount.quantize(places, context=_EXACT_ENOUGH) + 0
+        return amount.quantize(places, context=EXACT) + 0
 
     def _value(self, row: StatementRow, slot: PlacedColumn) -> Cell:
         figure = row.figures.get(slot.key)
@@ -87,8 +86,8 @@ class CellMaker(NamedTuple):
             return "no plan"
         if not over.amount or of.amount * over.amount < 0:
             return "n/m"
-        percent = _EXACT_ENOUGH.divide(row.fav * (of.amount - over.amount) * 100, abs(over.amount))
-        return percent.quantize(PERCENT_PLACES, context=_EXACT_ENOUGH)
+        percent = EXACT.divide(row.fav * (of.amount - over.amount) * 100, abs(over.amount))
+        return percent.quantize(PERCENT_PLACES, context=EXACT)
 
     def _share(self, row: StatementRow, word: ShareColumn, at: int, rows: Mapping[str, StatementRow]) -> Cell:
         whole = rows.get(word.row)
@@ -109,8 +108,8 @@ class CellMaker(NamedTuple):
             return None
         if not total.amount:
             return "n/m"
-        share = _EXACT_ENOUGH.divide(part.amount * 100, total.amount)
-        return share.quantize(PERCENT_PLACES, context=_EXACT_ENOUGH)
+        share = EXACT.divide(part.amount * 100, total.amount)
+        return share.quantize(PERCENT_PLACES, context=EXACT)
 
     def _no_row(self, word: ShareColumn, known: Sequence[str]) -> Mistake:
         start = max(self.text.find(word.row, word.start), 0)
@@ -127,4 +126,4 @@ class CellMaker(NamedTuple):
             return cell if isinstance(cell, Decimal) else None
 
         value = value_of(column.formula, of_name)
-        return None if value is None else value.quantize(PERCENT_PLACES, context=_EXACT_ENOUGH).normalize() + 0
+        return None if value is None else value.quantize(PERCENT_PLACES, context=EXACT).normalize() + 0
