@@ -128,7 +128,7 @@ def _own(table: Table) -> Iterator[LineField]:
             table.name,
             number_like=field.name in table.number_like,
         )
-    if table.name == "ledger":
+    if table.entries:
         yield LineField("counted", "date", FieldReference("counted"), table.name)
         yield LineField("entry", "text", FieldReference("entry_class"), table.name)
         yield LineField("natural", "amount", NATURAL, table.name)

@@ -38,13 +38,8 @@ def table_as_of(
     told = {name: book.state.through[name] for name in (table, beside) if name in book.state.through}
     first = min(told, key=lambda name: told[name], default=table)
     newest = None if told else book.newest_day(table, dated, today)
-    words = (table_words_of(first), f"day in {table} by {dated}")
+    words = (book.tables[first].called or first.replace("_", " "), f"day in {table} by {dated}")
     return choose_as_of(calendar, request, told.get(first), newest, today, words)
-
-
-def table_words_of(table: str) -> str:
-    """Return how a sentence on a table begins: `the ledger is`, `sales`."""
-    return "the ledger is" if table == "ledger" else table.replace("_", " ")
 
 
 def table_as_of_facts(as_of: AsOf, through: date | None) -> dict[str, str]:

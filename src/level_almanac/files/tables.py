@@ -42,6 +42,12 @@ class Table(NamedTuple):
     date: the field that is the date that counts, or empty; links: fields whose values are keys of other tables, to
     those tables' names; number_like: text fields that are compared and sorted as numbers; plan_of: the table whose
     lines it plans, or empty; compute: fields that the book computes for it, by name.
+
+    entries: whether its lines are ledger entries, which have classes and count in the period they are booked in;
+    in_periods: whether days that are asked for take in its lines by their place in the calendar; usual_measure: what
+    growth, rankings and pace are of; usual_columns, usual_sums: what a list shows of its lines, and of groups of them;
+    order: of lines that nothing else is asked of; signs: of its amounts, in words; called: how a sentence on it begins.
+    Each of these is empty where nothing of its own is said.
     """
 
     name: str
@@ -52,11 +58,24 @@ class Table(NamedTuple):
     number_like: frozenset[str] = frozenset()
     plan_of: str = ""
     compute: Mapping[str, str] = MappingProxyType({})
+    entries: bool = False
+    in_periods: bool = False
+    usual_measure: str = ""
+    usual_columns: str = ""
+    usual_sums: tuple[str, ...] = ()
+    order: tuple[str, ...] = ()
+    signs: str = ""
+    called: str = ""
+
+    @property
+    def proof_measure(self) -> str:
+        """What a proof of its lines adds up, in words."""
+        return f"{self.measure}, {self.signs}" if self.signs else self.measure or "nothing to add up"
 
     @property
     def is_placed(self) -> bool:
         """Whether each of its lines has a place in the fiscal calendar, which may be a whole period."""
-        return self.name == "ledger" or bool(self.plan_of)
+        return self.entries or bool(self.plan_of)
 
     @property
     def further(self) -> tuple[str, ...]:
@@ -99,6 +118,14 @@ LEDGER = Table(
         Field("currency"),
     ),
     date="posted",
+    entries=True,
+    in_periods=True,
+    usual_measure="natural",
+    usual_columns="posted, account, account.name, document, party, memo, amount",
+    usual_sums=("amount",),
+    order=("counted", "posted", "journal", "line"),
+    signs="debits positive",
+    called="the ledger is",
 )
 ACCOUNTS = Table(
     "accounts",
@@ -110,6 +137,7 @@ ACCOUNTS = Table(
         Field("parent"),
         Field("control", choices=SIDES),
     ),
+    usual_columns="name, class, parent, control",
     links={"parent": "accounts"},
 )
 BUDGET = Table(
@@ -127,6 +155,7 @@ BUDGET = Table(
     ),
     date="date",
     plan_of="ledger",
+    in_periods=True,
 )
 PARTIES = Table(
     "parties",
@@ -157,6 +186,7 @@ def _items(name: str) -> Table:
             Field("memo"),
         ),
         date="posted",
+        usual_measure="signed",
     )
 
 
@@ -180,6 +210,7 @@ BILLING = Table(
         Field("amount", "amount", required=True),
     ),
     date="posted",
+    usual_measure="signed",
 )
 SALES = Table(
     "sales",

@@ -22,7 +22,7 @@ class DayLabels:
 
     def label(self, found: LineField, unit: Unit) -> Labelled | None:
         """Return the label of a unit that each line's day lies in; None where lines have a period of their own."""
-        if unit == "period" and found.name in (self.table.date, "counted") and self.table.name == "ledger":
+        if unit == "period" and found.name in (self.table.date, "counted") and self.table.entries:
             # A line has a period of its own, which may be an extra one.
             return None
         if (found, unit) not in self.asked:

@@ -79,7 +79,7 @@ def date_rules(fields: LineFields, asked: str, first: date, last: date, as_of: A
         raise UsageMistake(
             Mistake(what, "--from", next_step=f"leave the days out, or name a date in [tables.{table.name}]")
         )
-    if not asked and table.name in ("ledger", "budget"):
+    if not asked and table.in_periods:
         extras = as_of.extras
         yield Rule("other dates", Within(stretches(as_of.calendar, first, last, extras)))
         return

@@ -46,8 +46,6 @@ from level_almanac.store.ledger_sums import merged
 from level_almanac.store.line_query import Asked, LineSource, first_day, groups, left_out
 from level_almanac.store.predicate import FieldTest, Not, Predicate, Some, Within
 
-_DEFAULT_OF = {"ledger": "natural", "billing": "signed", "payables": "signed", "receivables": "signed"}
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MeasuredRequest(Request):
@@ -103,7 +101,7 @@ class TableMeasures:
         self.as_of: AsOf = as_of if self.in_periods else as_of._replace(extras=0)
         self.reach = DayReach(self.as_of, today)
         self.labels = DayLabels(self.own)
-        of = request.of or _DEFAULT_OF.get(self.own.name) or self.own.measure or "count"
+        of = request.of or self.own.usual_measure or self.own.measure or "count"
         used = (of, request.by, *request.conditions.only, *request.conditions.besides)
         self.fields, computed = read_computed(self.fields, request.compute, used, self.reach, self.labels.label)
         reader = ComputedReader(self.fields, "--of", UsageMistake, self.reach, self.labels.label)
@@ -116,7 +114,7 @@ class TableMeasures:
     @property
     def in_periods(self) -> bool:
         """Whether lines count in the period that they are booked in, rather than on their bare date."""
-        return self.own.name == "ledger" and not self.request.date
+        return self.own.entries and not self.request.date
 
     @property
     def day(self) -> Expression:
@@ -135,7 +133,7 @@ class TableMeasures:
         """Yield the rules that come before those of days: entities, classes of entries, and a date there must be."""
         if self.selection:
             yield from entity_rule(self.selection)
-        if self.own.name == "ledger":
+        if self.own.entries:
             yield from class_rules(("carried", "closing"))
         if not self.in_periods:
             yield Rule(f"no {self.dated}", Not(FieldTest(self.dated, "blank")))
@@ -198,8 +196,9 @@ class TableMeasures:
         shown, parts = proof_parts(rules, counted)
         unlike = set(self.selection.unlike) if self.selection else set()
         considered = considered_lines(self.book, self.own.name, unlike)
-        words = "amount, debits positive" if self.own.name == "ledger" else self.own.measure or "nothing to add up"
-        return Proof(words, considered, shown, parts, tuple(checks), self.decimals, shown_as, self.own.name)
+        return Proof(
+            self.own.proof_measure, considered, shown, parts, tuple(checks), self.decimals, shown_as, self.own.name
+        )
 
     def extent(self, window: Window) -> str:
         """Return how much of its unit a window is, or up to where the data goes where it ends within it."""
@@ -257,7 +256,7 @@ class TableMeasures:
         """Return the lines that head the report. more: what else stands in the line of the day."""
         request = self.request
         named = [self.selection.words, self.selection.currency] if self.selection else []
-        if self.own.name == "ledger" and any("natural" in _names(measure) for measure in self.measures):
+        if self.own.entries and any("natural" in _names(measure) for measure in self.measures):
             named.append("natural signs")
         dated = [f"by {request.date}"] if request.date else []
         return (

@@ -51,10 +51,6 @@ from level_almanac.store.line_query import Order, left_out
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate
 
 _ZERO = Decimal(0)
-_DEFAULT_SHOWN = {
-    "ledger": "posted, account, account.name, document, party, memo, amount",
-    "accounts": "name, class, parent, control",
-}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -154,10 +150,9 @@ class Listing:
         own = [field for field in self.fields.by_name.values() if not field.link and field.table == self.own.name]
         if self.by and not self.request.lines:
             sums = [field.name for field in own if field.kind in ("amount", "quantity")]
-            named = ["amount"] if self.own.name == "ledger" else sums
-            return ", ".join(["count", *named])
-        if self.own.name in _DEFAULT_SHOWN:
-            return _DEFAULT_SHOWN[self.own.name]
+            return ", ".join(["count", *(self.own.usual_sums or sums)])
+        if self.own.usual_columns:
+            return self.own.usual_columns
         hidden = {*self.own.key, "file", "file_line"}
         return ", ".join(each.name for each in own if each.name not in hidden) or ", ".join(self.own.key)
 
@@ -201,7 +196,7 @@ class Listing:
         if self.window:
             yield from self.window
         else:
-            if self.own.name == "ledger" and not request.carried:
+            if self.own.entries and not request.carried:
                 yield from class_rules(("carried",))
             if self.days:
                 yield from self._day_rules(*self.days)
@@ -246,7 +241,7 @@ class Listing:
             rows=made.rows,
             key_label=self._key_label(),
             proof=Proof(
-                measure=_measure_words(self.own.name, self.own.measure),
+                measure=self.own.proof_measure,
                 considered=self._considered(),
                 shown=CountedAmount(
                     shown.lines - made.below_threshold.lines, shown.amount - made.below_threshold.amount
@@ -303,7 +298,7 @@ class Listing:
 
     def _order(self) -> tuple[Order, ...]:
         """Return the order of lines that nothing else is asked of."""
-        names = ("counted", "posted", "journal", "line") if self.own.name == "ledger" else self.own.key
+        names = self.own.order or self.own.key
         found = [self.fields.by_name[name] for name in names]
         return tuple(Order(each.value, as_number=each.kind == "text") for each in found)
 
@@ -347,8 +342,7 @@ class Listing:
 
     def _subtitle(self) -> Iterator[str]:
         words = [self.selection.words, self.selection.currency] if self.selection else []
-        if self.own.name == "ledger":
-            words.append("debits positive")
+        words += [self.own.signs] if self.own.signs else []
         if words:
             yield " · ".join(words)
         words = [range_words(*self.days)] if self.days else ["all dates"] if self.own.date else []
@@ -383,9 +377,3 @@ def _member_test(name: str, member: Any) -> Predicate:
 def _limit_test(name: str, limit: Threshold) -> FieldTest:
     operator: Any = "through" if limit.limit == "between" else limit.limit
     return FieldTest(name, operator, limit.values)
-
-
-def _measure_words(table: str, measure: str) -> str:
-    if table == "ledger":
-        return "amount, debits positive"
-    return measure or "nothing to add up"

@@ -92,7 +92,7 @@ class Pacing:
                 Mistake("plans are kept by entity, which this table does not tell", "TABLE", repr(measured.own.name))
             )
         self.selection: Selection = measured.selection
-        if request.income and measured.own.name != "ledger":
+        if request.income and not measured.own.entries:
             raise UsageMistake(Mistake("only the ledger has costs and income", "--income", repr(measured.own.name)))
         if len(measured.measures) != 1 or measured.measures[0].kind != "amount":
             raise UsageMistake(Mistake("a plan is of one amount", "--of", repr(request.of.of)))
@@ -150,7 +150,7 @@ class Pacing:
 
     def class_rule(self) -> tuple[Rule, ...]:
         """Return the rule that takes a ledger's costs, or its income; none for other tables."""
-        if self.measured.own.name != "ledger":
+        if not self.measured.own.entries:
             return ()
         names = ("income",) if self.request.income else COST_CLASSES
         words = "not income" if self.request.income else "no costs"

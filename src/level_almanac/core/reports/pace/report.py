@@ -27,7 +27,7 @@ def pace_table(made: Pacing) -> ReportTable:
     """Return the report."""
     measured = made.measured
     by = f" by {' and '.join(each.label for each in measured.by)}" if measured.by else ""
-    what = ("income" if made.request.income else "costs") if measured.own.name == "ledger" else measured.own.name
+    what = ("income" if made.request.income else "costs") if measured.own.entries else measured.own.name
     facts = {**measured.facts(), "plan": made.scenario, "span": made.unit}
     if made.limit is not None:
         facts["limit"] = f"{made.limit:f}"

@@ -122,7 +122,7 @@ def _notes(made: Ranking) -> Iterator[Note | str]:
         amount = made.value(folded(gone).before, measure) or Decimal(0)
         words = f"Among all other, {len(gone):,} had lines last year and have none now: {{}} last year"
         yield Note(words, (amount,), made.measured.decimals)
-    if made.measured.own.name == "ledger" and any(measure.key == "natural" for measure in made.measures):
+    if made.measured.own.entries and any(measure.key == "natural" for measure in made.measures):
         yield "Amounts are in their accounts' natural signs: income positive when earned, costs when spent"
 
 
