@@ -13,7 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import BOOK, CHART, HEADS, PERIOD_AND_SIDES, examples
-from level_almanac import Book
+from level_almanac.core.book import Book
 from level_almanac.core.lines.book_rules import entry_class_rules
 from level_almanac.core.reports.statement.report import StatementRequest, statement
 from level_almanac.core.reports.trial.report import TrialRequest, trial

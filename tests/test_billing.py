@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import examples, run_almanac
-from level_almanac import Book
+from level_almanac.core.book import Book
 from level_almanac.core.reports.billing.report import Billing as Made
 from level_almanac.core.reports.billing.report import BillingRequest, billing
 from level_almanac.core.reports.billing.transit import FIGURES, transits

@@ -14,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import SmallBook, examples, run_almanac
-from level_almanac import Book
+from level_almanac.core.book import Book
 from level_almanac.core.reports.statement.report import StatementRequest, statement
 from level_almanac.core.spans.as_of import AsOfRequest
 from second_items import Doc, open_on, read_docs

@@ -13,7 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import examples, run_almanac
-from level_almanac import Book
+from level_almanac.core.book import Book
 from level_almanac.core.reports.aging.report import AgingRequest, aging
 from level_almanac.core.reports.documents.report import DocumentsRequest, Which, documents
 from level_almanac.core.reports.parties.report import PartiesRequest, parties

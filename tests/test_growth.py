@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import examples, run_almanac
-from level_almanac import Book
+from level_almanac.core.book import Book
 from level_almanac.core.measures.table_measures import MeasuredRequest
 from level_almanac.core.reports.growth.figures import Growing, GrowthRequest
 from level_almanac.core.reports.growth.report import growth, growth_table

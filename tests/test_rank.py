@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import examples, run_almanac
-from level_almanac import Book
+from level_almanac.core.book import Book
 from level_almanac.core.measures.table_measures import MeasuredRequest
 from level_almanac.core.reports.rank.figures import RankRequest
 from level_almanac.core.reports.rank.report import rank

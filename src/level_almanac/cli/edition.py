@@ -19,8 +19,7 @@ from level_almanac.core.editions.report import (
     verification_report,
 )
 from level_almanac.core.editions.verify import verified
-from level_almanac.core.pages.running import context_for
-from level_almanac.errors import AlmanacError, Mistake, UsageMistake
+from level_almanac.errors import AlmanacError
 from level_almanac.files.editions import edition_folder, edition_names, read_edition, seal_of
 from level_almanac.files.page_reading import pages_named
 from level_almanac.files.page_writing import LOCK_BROKEN
@@ -90,18 +89,11 @@ def issue(
       almanac edition issue 2025-audit --year 2025 --pages common/trial --pages common/balance --as pdf --as csv
     """
     from level_almanac.api.edition_files import WRITERS  # noqa: PLC0415  the writers are heavy
-    from level_almanac.core.editions.issue import IssueRequest  # noqa: PLC0415  as above
+    from level_almanac.core.editions.issue import IssueRequest, edition_when  # noqa: PLC0415  as above
     from level_almanac.core.editions.issue import issue as issue_edition  # noqa: PLC0415  as above
 
     book = open_book(ctx)
-    found = asked_when(book, when)
-    if not found:
-        raise UsageMistake(
-            Mistake("an edition is for one day or period", "--period", "", "--period, --quarter, --year or --as-of")
-        )
-    if "as-of" in found:
-        # Words for a day are settled here, once for all pages.
-        found = {"as-of": context_for(book, found).as_of.isoformat()}
+    found = edition_when(book, asked_when(book, when))
     covers = next(iter(found.values()))
     request = IssueRequest(
         name=name,

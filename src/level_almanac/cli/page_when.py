@@ -8,7 +8,7 @@ import click
 from level_almanac.cli.names import PERIOD, QUARTER, YEAR
 from level_almanac.core.book import Book
 from level_almanac.core.pages.options import WHEN
-from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.core.pages.running import page_when
 
 
 def page_when_options(command: Any) -> Any:
@@ -28,12 +28,5 @@ def page_when_options(command: Any) -> Any:
 
 
 def asked_when(book: Book, options: Mapping[str, str]) -> dict[str, str]:
-    """Return which of the `page_when_options` was given, with its id found in the calendar; at most one may be."""
-    given = {name: options[name.replace("-", "_")] for name in WHEN if options[name.replace("-", "_")]}
-    if len(given) > 1:
-        got = " and ".join(f"--{name}" for name in given)
-        raise UsageMistake(Mistake("more than one way to say when", got=got, allowed="one of them"))
-    for name, text in given.items():
-        if name != "as-of":
-            given[name] = str(book.calendars[""].find(text, f"--{name}", UsageMistake))
-    return given
+    """Return which of the `page_when_options` was given; raises as `page_when` does."""
+    return page_when(book, {name: options[name.replace("-", "_")] for name in WHEN})

@@ -12,7 +12,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.editions.frozen import freeze, new_edition
 from level_almanac.core.editions.tie_outs import PageMade, tie_outs
-from level_almanac.core.pages.running import MadePage, PageRun, run_page
+from level_almanac.core.pages.running import MadePage, PageRun, context_for, run_page
 from level_almanac.core.table.model import Proof, ReportTable
 from level_almanac.errors import FoundMistake, Mistake, UsageMistake, listed, nearest
 from level_almanac.files.editions import (
@@ -63,6 +63,17 @@ class Writers(NamedTuple):
 
     figures: Callable[[ReportTable], dict[str, Any]]
     files: Callable[[Edition, Sequence[MadePage], str], Iterable[tuple[str, Callable[[], bytes]]]]
+
+
+def edition_when(book: Book, when: Mapping[str, str]) -> dict[str, str]:
+    """Return what an edition is for: words for a day are settled here, once for all pages.
+
+    Raises UsageMistake where nothing is asked for.
+    """
+    if not when:
+        allowed = "--period, --quarter, --year or --as-of"
+        raise UsageMistake(Mistake("an edition is for one day or period", "--period", "", allowed))
+    return {"as-of": context_for(book, when).as_of.isoformat()} if "as-of" in when else dict(when)
 
 
 def issue(book: Book, request: IssueRequest, writers: Writers, progress: Progress) -> Issued:

@@ -10,12 +10,12 @@ from level_almanac.core.calendar.fiscal import FiscalPeriod
 from level_almanac.core.language.days import DayContext, Edge, NamedDay, day_of, read_day
 from level_almanac.core.pages.explaining import explained
 from level_almanac.core.pages.filling import Answers, answers_words, filled
-from level_almanac.core.pages.options import page_report, page_told, page_words, with_when, within_edition
+from level_almanac.core.pages.options import WHEN, page_report, page_told, page_words, with_when, within_edition
 from level_almanac.core.pages.questions import AnswerReader, read_answers
 from level_almanac.core.reports.definition import MadeReport, Report
 from level_almanac.core.reports.making import make_report, read_asked
 from level_almanac.core.table.model import ReportTable
-from level_almanac.errors import AlmanacError, BookMistake, UsageMistake
+from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake
 from level_almanac.files.explanations import read_explanations
 from level_almanac.files.page_writing import LOCK_BROKEN, lock_words, read_locks
 from level_almanac.files.pages import Page
@@ -67,6 +67,18 @@ def context_for(book: Book, when: Mapping[str, str]) -> DayContext:
         read_day(text, "--as-of", UsageMistake) if name == "as-of" else Edge(True, "period", NamedDay("as-of"), id=text)
     )
     return replace(context, as_of=day_of(words, context))
+
+
+def page_when(book: Book, told: Mapping[str, str]) -> dict[str, str]:
+    """Return which of WHEN was told, by name, with its id found in the calendar; raise UsageMistake for several."""
+    given = {name: told[name] for name in WHEN if told.get(name)}
+    if len(given) > 1:
+        got = " and ".join(f"--{name}" for name in given)
+        raise UsageMistake(Mistake("more than one way to say when", got=got, allowed="one of them"))
+    return {
+        name: text if name == "as-of" else str(book.calendars[""].find(text, f"--{name}", UsageMistake))
+        for name, text in given.items()
+    }
 
 
 def answers_of(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Answers:
