@@ -16,7 +16,7 @@ from level_almanac.demo.items import PLANTED
 from small_items import items_book
 
 FOUND_IN_DEMO = [
-    ("closed/LINE/PI26-00258", "error", "3182.40"),
+    ("closed/LINE/OB26-00258", "error", "3182.40"),
     ("carried/YARD/12120/202601", "error", "-1240.00"),
     ("carried/YARD/12310/202601", "error", "1240.00"),
     ("gaps/LINE/payables.number/PV26-00076", "error", None),

@@ -54,7 +54,7 @@ def keys(table: dict[str, Any]) -> list[str]:
         ("", "budget each period; budget year", "budget-year"),
         ("", "budget each department ptd; budget ptd", "budget-ptd"),
         ("", "budget each day period; budget period", "budget-period"),
-        ("--entity LINE", "outlook each period; outlook year", "outlook-year"),
+        ("--entity LINE", "forecast each period; forecast year", "forecast-year"),
     ],
 )
 def test_parts_sum_across_to_the_whole(almanac: Almanac, demo: Path, when: str, words: str, whole: str | None) -> None:
@@ -291,7 +291,7 @@ def test_a_span_before_the_ledger_says_so(almanac: Almanac, demo: Path) -> None:
 @pytest.mark.parametrize(
     ("words", "told"),
     [
-        (["--columns", "bugdet ytd"], "--columns: no plan has this name: 'bugdet'; expected actual, budget or outlook; did you mean 'budget'?"),
+        (["--columns", "bugdet ytd"], "--columns: no plan has this name: 'bugdet'; expected actual, budget or forecast; did you mean 'budget'?"),
         (["--columns", "ytd; share of incom"], "--columns: the statement shows no such row: 'incom'; expected the key or the label of a row; did you mean 'income'?"),
         (["--columns", "ytd; ytd prior; variance"], "--columns: a variance compares what was booked with a plan: two columns of what was booked; expected a column such as `budget ytd` beside it"),
         (["--columns", "each period; x = year; change of each-period over x"], "--columns: the name of one column is needed: 'each-period', which is 13 columns"),

@@ -51,12 +51,12 @@ def test_the_exports_are_the_same_each_time(demo: Path) -> None:
         found[path.parent.name].update(path.name.encode() + path.read_bytes())
     assert {name: digest.hexdigest()[:16] for name, digest in found.items()} == {
         "billing": "87588978b5f63f0d",
-        "exports": "41f67f3c015a3457",
+        "exports": "9b1b5af25a70d51e",
         "items": "477173870293538b",
-        "line": "e432f1d0d43043be",
-        "plans": "9da06571cf1b27a0",
+        "line": "119e00afc8d71cdb",
+        "plans": "559b25733d637caf",
         "sales": "f2f3f3be73fdf44a",
-        "yard": "6d62406ce3aad03f",
+        "yard": "ce3f75342c9cf4e0",
     }
 
 

@@ -36,8 +36,8 @@ FORMATS = (
     "parquet",
 )
 LATE = (
-    'PI26-09001,1,2026-05-28,2026-08,61320,940.10,,PI,P99001,,V101,,"Quay lighting, late bill",TERM,\n'
-    'PI26-09001,2,2026-05-28,2026-08,20110,,940.10,PI,P99001,,V101,,"Quay lighting, late bill",,\n'
+    'OB26-09001,1,2026-05-28,2026-08,61320,940.10,,OB,P99001,,V101,,"Quay lighting, late bill",TERM,\n'
+    'OB26-09001,2,2026-05-28,2026-08,20110,,940.10,OB,P99001,,V101,,"Quay lighting, late bill",,\n'
 )
 
 
@@ -280,10 +280,10 @@ def test_a_late_posting_is_named_with_its_effect_on_each_figure(late: Path) -> N
     assert report["proof"]["balances"]
     rows = {row["key"]: row for row in report["rows"]}
     lines = {key for key in rows if key.startswith("lines/ledger/LINE")}
-    assert lines == {"lines/ledger/LINE/PI26-09001/1", "lines/ledger/LINE/PI26-09001/2"}
-    lights = rows["lines/ledger/LINE/PI26-09001/1"]
+    assert lines == {"lines/ledger/LINE/OB26-09001/1", "lines/ledger/LINE/OB26-09001/2"}
+    lights = rows["lines/ledger/LINE/OB26-09001/1"]
     assert lights["label"] == (
-        "added LINE/PI26-09001/1 · 2026-05-28 · 61320 · V101 · P99001 · Quay lighting, late bill · exports/line/line-2026-08.csv:699"
+        "added LINE/OB26-09001/1 · 2026-05-28 · 61320 · V101 · P99001 · Quay lighting, late bill · exports/line/line-2026-08.csv:699"
     )
     assert lights["cells"] == {"before": None, "after": "940.10", "difference": "940.10"}
     assert re.fullmatch(
@@ -311,7 +311,7 @@ def test_a_late_posting_is_named_with_its_effect_on_each_figure(late: Path) -> N
     # The cost of quays is none of the ferries' own, so it is in all else and in the result.
     assert rows["month-end/1-ferries/result/ptd"]["cells"]["difference"] == "-940.10"
     assert rows["month-end/6-spending/TERM/spent"]["cells"]["difference"] == "940.10"
-    assert rows["month-end/6-spending/TERM/spent/LINE/PI26-09001/1"]["cells"]["difference"] == "940.10"
+    assert rows["month-end/6-spending/TERM/spent/LINE/OB26-09001/1"]["cells"]["difference"] == "940.10"
     # An account's detail shows its lines itself.
     closing = rows["month-end/9-lines/61320/balance"]
     assert closing["cells"]["difference"] == "940.10"

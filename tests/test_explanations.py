@@ -96,8 +96,8 @@ def test_a_figure_that_moves_leaves_its_explanation_stale_and_needs_a_new_one(de
     book = copied(demo, tmp_path / "book")
     assert not any("NEEDS" in note for note in run(book, "--period", "2026-P08", "--print", "json").json["notes"])
     with (book / "exports/line/line-2026-08.csv").open("a") as stream:
-        stream.write("SI26-09001,1,2026-05-28,2026-08,12110,100.00,,SI,F9,,C008,,Late,,\n")
-        stream.write("SI26-09001,2,2026-05-28,2026-08,40210,,100.00,SI,F9,,C008,,Late,FRT,\n")
+        stream.write("SF26-09001,1,2026-05-28,2026-08,12110,100.00,,SF,F9,,C008,,Late,,\n")
+        stream.write("SF26-09001,2,2026-05-28,2026-08,40210,,100.00,SF,F9,,C008,,Late,FRT,\n")
     assert run_almanac("load", book=book).code == 0
     ran = run(book, "--period", "2026-P08", "--print", "json")
     assert told(ran) == [("freight", "variance", "-11229.81"), ("50110", "variance", None)]

@@ -238,7 +238,7 @@ growth sales --as-of 2031-01-01
 growth sales --by "quarter of date" --each year --per "x = count of billing"
 growth sales --per "x = nothing of billing"
 growth sales --only "route is nowhere"
-pace ledger --plan outlook --entity LINE --by account --by-period --span quarter
+pace ledger --plan forecast --entity LINE --by account --by-period --span quarter
 pace ledger --as-of 1999-01-01
 pace sales --as-of 2025-01-01 --by route
 pace sales --by route --only "route is nowhere"

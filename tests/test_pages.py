@@ -236,7 +236,7 @@ def test_answers_fill_conditions_columns_and_what_is_shown() -> None:
         "word": Answer("dry dock", ("dry dock",), quoted=True),
         "where": Answer("SEA"),
         "least": Answer("-5.10"),
-        "plan": Answer("outlook"),
+        "plan": Answer("forecast"),
         "compare": Answer("yes"),
         "days": Answer("", first=date(2026, 5, 1), last=date(2026, 5, 31)),
         "open": None,
@@ -245,7 +245,7 @@ def test_answers_fill_conditions_columns_and_what_is_shown() -> None:
         ("list", "my table"),
         {
             "only": ['party in "V10", "or"', 'memo contains "dry dock"', 'department is "SEA"', "amount over -5.10"],
-            "columns": ["ptd", "outlook ptd"],
+            "columns": ["ptd", "forecast ptd"],
             "sort": "amount",
             "lines": "yes",
             "from": "2026-05-01",

@@ -85,7 +85,7 @@ BUDGET = """
 [plans.budget]
 part_period = "even"
 
-[plans.outlook]
+[plans.forecast]
 year_split = [{split}]
 totals = {{ fuel = "1000.00" }}
 
@@ -130,22 +130,22 @@ def test_a_hand_worked_plan(planned: Any) -> None:
         "budget,4020,2026-P02,,300.00,,",      # planned, and never booked
         "budget,6000,2026-P02,,90.00,,",       # booked 80.00
         "budget,5000,,2025-11-20,45.00,,",     # planned for one day
-        "outlook,6000,2026,,1200.00,,",        # a year's amount: 102.00 a month, 78.00 in the last
-        "outlook,5000,2026,,,60,fuel",
-        "outlook,6100,2026,,,40,fuel",
+        "forecast,6000,2026,,1200.00,,",        # a year's amount: 102.00 a month, 78.00 in the last
+        "forecast,5000,2026,,,60,fuel",
+        "forecast,6100,2026,,,40,fuel",
         "budget,1000,2026-P02,,777.00,,",      # a planned balance
     )  # fmt: skip
     assert book.load("--through", "2025-11-15").code == 0
-    rows = shown(book, "income", "ptd; budget ptd; variance; variance %; budget ytd; outlook ytd; outlook year")
+    rows = shown(book, "income", "ptd; budget ptd; variance; variance %; budget ytd; forecast ytd; forecast year")
     # 15 of November's 30 days.
-    assert rows["4020"] == {"ptd": "0.00", "budget-ptd": "150.00", "variance": "-150.00", "variance-pct": "-100.0000000000", "budget-ytd": "150.00", "outlook-ytd": "0.00", "outlook-year": "0.00"}  # fmt: skip
+    assert rows["4020"] == {"ptd": "0.00", "budget-ptd": "150.00", "variance": "-150.00", "variance-pct": "-100.0000000000", "budget-ytd": "150.00", "forecast-ytd": "0.00", "forecast-year": "0.00"}  # fmt: skip
     assert rows["4010"]["budget-ytd"] == "620.00"
     assert (rows["6000"]["ptd"], rows["6000"]["budget-ptd"], rows["6000"]["variance"]) == ("80.00", "45.00", "-35.00")
     assert rows["6000"]["variance-pct"] == "-77.7777777778"
-    assert "5000" in rows, "the day it is planned for is still to come, and the outlook has it already"
+    assert "5000" in rows, "the day it is planned for is still to come, and the forecast has it already"
     assert rows["5000"]["budget-ytd"] == "0.00"
-    assert (rows["6000"]["outlook-ytd"], rows["6000"]["outlook-year"]) == ("153.00", "1200.00")
-    assert (rows["5000"]["outlook-year"], rows["6100"]["outlook-year"]) == ("600.00", "400.00")
+    assert (rows["6000"]["forecast-ytd"], rows["6000"]["forecast-year"]) == ("153.00", "1200.00")
+    assert (rows["5000"]["forecast-year"], rows["6100"]["forecast-year"]) == ("600.00", "400.00")
     later = shown(book, "income", "budget ptd; budget rest of period; budget period", "--as-of", "2025-11-20")
     assert later["5000"] == {"budget-ptd": "45.00", "budget-rest-period": "0.00", "budget-period": "45.00"}
     balance = shown(book, "balance", "closing; budget closing; variance", "--as-of", "2025-11-15")
@@ -211,18 +211,18 @@ def test_totals_and_years_that_do_not_fit(planned: Any) -> None:
         3,
         True,
     )
-    book = planned("outlook,4010,2026,,100.00,,", split="50, 50")
+    book = planned("forecast,4010,2026,,100.00,,", split="50, 50")
     assert book.load().code == 0
-    ran = book.run("statement", "income", "--columns", "outlook year", "--year", "2026")
-    assert "plans.outlook.year_split: not a part for each period: 2 parts; expected 12 for 2026" in ran.err
-    book = planned("outlook,4010,2026,,,60,fuel")
+    ran = book.run("statement", "income", "--columns", "forecast year", "--year", "2026")
+    assert "plans.forecast.year_split: not a part for each period: 2 parts; expected 12 for 2026" in ran.err
+    book = planned("forecast,4010,2026,,,60,fuel")
     assert book.load().code == 0
-    ran = book.run("statement", "income", "--columns", "outlook year", "--year", "2026", "--print", "json")
-    assert ran.json["notes"] == ["The shares of fuel in outlook come to 60 %, not to 100"]
+    ran = book.run("statement", "income", "--columns", "forecast year", "--year", "2026", "--print", "json")
+    assert ran.json["notes"] == ["The shares of fuel in forecast come to 60 %, not to 100"]
     assert (
-        planned("outlook,4010,2026,,100.00,,", split="50, 40")
+        planned("forecast,4010,2026,,100.00,,", split="50, 40")
         .load()
         .err.startswith(
-            "almanac: plans.outlook.year_split: the parts of a year: 90 %; expected percentages that come to 100"
+            "almanac: plans.forecast.year_split: the parts of a year: 90 %; expected percentages that come to 100"
         )
     )

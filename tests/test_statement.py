@@ -181,7 +181,7 @@ def test_a_closed_year_does_not_move_with_later_carried_lines(almanac: Almanac, 
 @pytest.mark.parametrize(
     ("words", "holds"),
     [
-        (("--only", "source is TK or source is SI"), lambda line: line.source in ("TK", "SI")),
+        (("--only", "source is TK or source is SF"), lambda line: line.source in ("TK", "SF")),
         (("--except", "account begins 4011"), lambda line: not line.account.startswith("4011")),
         (("--only", "account.class is income", "--except", "posted since 2026-06-10"),
          lambda line: "40" <= line.account < "50" and line.posted < date(2026, 6, 10)),

@@ -97,7 +97,7 @@ right = { table = "ledger", sum = "- amount", only = "account is 20510 and entit
 [plans.budget]
 part_period = "even"          # 17 of June's 30 days have 17/30 of June's budget
 
-[plans.outlook]
+[plans.forecast]
 part_period = "working"       # by days that are worked on
 year_split = [7.0, 5.0, 4.9, 4.3, 4.6, 5.8, 7.7, 9.3, 11.5, 14.8, 15.2, 9.9]   # October to September, in percent
 totals = { upkeep = "540000.00" }
@@ -118,7 +118,14 @@ footer = "Skellan books, made up"
 table = "accounts"
 files = "exports/chart.csv"
 fields = { account = "Code", name = "Name", class = "Type", parent = "Below", control = "Control" }
-values.class = { A = "asset", L = "liability", Q = "equity", I = "income", D = "direct-cost", X = "expense" }
+
+[intake.values.class]
+assets = "asset"
+liabilities = "liability"
+capital = "equity"
+revenue = "income"
+direct = "direct-cost"
+overhead = "expense"
 
 [[intake]]
 table = "vessels"
@@ -138,10 +145,10 @@ department = "Dept"
 period = "Month"
 amount = "Planned"
 
-# The outlook was made for the whole year; upkeep in it is shares of one amount, named above.
+# The forecast was made for the whole year; upkeep in it is shares of one amount, named above.
 [[intake]]
 table = "budget"
-files = "exports/plans/outlook-*.csv"
+files = "exports/plans/forecast-*.csv"
 
 [intake.fields]
 scenario = "Plan"

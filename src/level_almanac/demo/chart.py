@@ -1,153 +1,153 @@
 """The chart of accounts of both demo companies, four levels deep."""
 
-CLASS_LETTERS = {
-    "A": "asset",
-    "L": "liability",
-    "Q": "equity",
-    "I": "income",
-    "D": "direct-cost",
-    "X": "expense",
+CLASS_WORDS = {
+    "assets": "asset",
+    "liabilities": "liability",
+    "capital": "equity",
+    "revenue": "income",
+    "direct": "direct-cost",
+    "overhead": "expense",
 }
 """How the demo's export writes classes, as exports have words of their own."""
 
 CHART = """
-10     A  Fixed assets
-101    A  Vessels and quays
-10110  A  Vessels, cost
-10119  A  Vessels, depreciation
-10120  A  Quays, cost
-10129  A  Quays, depreciation
-102    A  Yard plant
-10210  A  Slip and cranes, cost
-10219  A  Slip and cranes, depr.
-12     A  Current assets
-121    A  Receivables
-12110  A  Freight customers          receivable
-12120  A  Yard customers             receivable
-12190  A  Doubtful debts allowance
-122    A  Stocks
-12210  A  Fuel in tanks
-12220  A  Shop goods
-12230  A  Steel and paint
-123    A  Banks and cash
-12310  A  Current account
-12320  A  Reserve account
-12330  A  Cash at terminals
-12340  A  Card takings in transit
-124    A  Paid ahead
-12410  A  Insurance paid ahead
-20     L  Liabilities
-201    L  Trade payables
-20110  L  Suppliers                  payable
-20190  L  Invoices to come
-202    L  Taxes and pay
-20210  L  Sales tax
-20220  L  Payroll tax and social
-20230  L  Corporation tax
-203    L  Loans and leases
-20310  L  Vessel loan
-20320  L  Lease obligations
-204    L  Season tickets sold ahead
-20410  L  Season tickets
-205    L  Between the companies
-20510  L  Skellan Line and Yard
-30     Q  Equity
-30100  Q  Share capital
-30200  Q  Retained earnings
-40     I  Traffic
-401    I  Passengers
-4011   I  Sound routes
-40111  I  Foot passengers, Sound
-40112  I  Cars and vans, Sound
-4012   I  Outer Isles routes
-40121  I  Foot passengers, Isles
-40122  I  Cars and vans, Isles
-40130  I  Season tickets used
-40190  I  Refunds and goodwill
-402    I  Freight
-40210  I  Lorries and trailers
-40220  I  Parcels and livestock
-403    I  On board
-40310  I  Shop
-40320  I  Galley
-45     I  Yard work
-451    I  Refits
-45110  I  Refits, other owners
-45120  I  Refits, own group
-452    I  Slip and storage
-45210  I  Slip days
-45220  I  Winter storage
-49     I  Other income
-491    I  Grants and rents
-49110  I  Lifeline route grant
-49120  I  Quay rents
-50     D  Running costs
-501    D  Fuel and power
-50110  D  Marine gas oil
-50120  D  Lubricants
-50130  D  Shore power
-502    D  Harbour dues
-50210  D  Dues, Sound ports
-50220  D  Dues, Outer Isles
-503    D  Goods sold
-50310  D  Shop goods sold
-50320  D  Galley provisions
-504    D  Yard materials
-50410  D  Steel and paint used
-50420  D  Riggers and divers
-60     X  People
-601    X  Crews
-60110  X  Crew wages
-60120  X  Crew overtime
-602    X  Shore staff
-60210  X  Terminal wages
-60220  X  Yard wages
-60230  X  Office wages
-603    X  On top of wages
-60310  X  Social charges
-60320  X  Training and drills
-61     X  Vessels and premises
-611    X  Leases
-61110  X  Vessel lease
-61120  X  Terminal rents
-612    X  Upkeep
-61210  X  Dry dock
-61220  X  Running repairs
-613    X  Cover and power
-61310  X  Insurance
-61320  X  Heat, light and water
-62     X  Office and selling
-621    X  Office
-62110  X  Booking system
-62120  X  Audit and advice
-62130  X  Telephones and post
-622    X  Selling
-62210  X  Card fees
-62220  X  Notices and timetables
-62290  X  Debts written down
-63     X  Depreciation
-631    X  Wear of vessels and plant
-63110  X  Vessels and quays
-63120  X  Yard plant
-64     X  Interest and tax
-641    X  Interest
-64110  X  Loan interest
-642    X  Tax on the result
-64210  X  Corporation tax
+10     assets       Fixed assets
+101    assets       Vessels and quays
+10110  assets       Vessels, cost
+10119  assets       Vessels, depreciation
+10120  assets       Quays, cost
+10129  assets       Quays, depreciation
+102    assets       Yard plant
+10210  assets       Slip and cranes, cost
+10219  assets       Slip and cranes, depr.
+12     assets       Current assets
+121    assets       Receivables
+12110  assets       Freight customers          receivable
+12120  assets       Yard customers             receivable
+12190  assets       Doubtful debts allowance
+122    assets       Stocks
+12210  assets       Fuel in tanks
+12220  assets       Shop goods
+12230  assets       Steel and paint
+123    assets       Banks and cash
+12310  assets       Current account
+12320  assets       Reserve account
+12330  assets       Cash at terminals
+12340  assets       Card takings in transit
+124    assets       Paid ahead
+12410  assets       Insurance paid ahead
+20     liabilities  Liabilities
+201    liabilities  Trade payables
+20110  liabilities  Suppliers                  payable
+20190  liabilities  Invoices to come
+202    liabilities  Taxes and pay
+20210  liabilities  Sales tax
+20220  liabilities  Payroll tax and social
+20230  liabilities  Corporation tax
+203    liabilities  Loans and leases
+20310  liabilities  Vessel loan
+20320  liabilities  Lease obligations
+204    liabilities  Season tickets sold ahead
+20410  liabilities  Season tickets
+205    liabilities  Between the companies
+20510  liabilities  Skellan Line and Yard
+30     capital      Equity
+30100  capital      Share capital
+30200  capital      Retained earnings
+40     revenue      Traffic
+401    revenue      Passengers
+4011   revenue      Sound routes
+40111  revenue      Foot passengers, Sound
+40112  revenue      Cars and vans, Sound
+4012   revenue      Outer Isles routes
+40121  revenue      Foot passengers, Isles
+40122  revenue      Cars and vans, Isles
+40130  revenue      Season tickets used
+40190  revenue      Refunds and goodwill
+402    revenue      Freight
+40210  revenue      Lorries and trailers
+40220  revenue      Parcels and livestock
+403    revenue      On board
+40310  revenue      Shop
+40320  revenue      Galley
+45     revenue      Yard work
+451    revenue      Refits
+45110  revenue      Refits, other owners
+45120  revenue      Refits, own group
+452    revenue      Slip and storage
+45210  revenue      Slip days
+45220  revenue      Winter storage
+49     revenue      Other income
+491    revenue      Grants and rents
+49110  revenue      Lifeline route grant
+49120  revenue      Quay rents
+50     direct       Running costs
+501    direct       Fuel and power
+50110  direct       Marine gas oil
+50120  direct       Lubricants
+50130  direct       Shore power
+502    direct       Harbour dues
+50210  direct       Dues, Sound ports
+50220  direct       Dues, Outer Isles
+503    direct       Goods sold
+50310  direct       Shop goods sold
+50320  direct       Galley provisions
+504    direct       Yard materials
+50410  direct       Steel and paint used
+50420  direct       Riggers and divers
+60     overhead     People
+601    overhead     Crews
+60110  overhead     Crew wages
+60120  overhead     Crew overtime
+602    overhead     Shore staff
+60210  overhead     Terminal wages
+60220  overhead     Yard wages
+60230  overhead     Office wages
+603    overhead     On top of wages
+60310  overhead     Social charges
+60320  overhead     Training and drills
+61     overhead     Vessels and premises
+611    overhead     Leases
+61110  overhead     Vessel lease
+61120  overhead     Terminal rents
+612    overhead     Upkeep
+61210  overhead     Dry dock
+61220  overhead     Running repairs
+613    overhead     Cover and power
+61310  overhead     Insurance
+61320  overhead     Heat, light and water
+62     overhead     Office and selling
+621    overhead     Office
+62110  overhead     Booking system
+62120  overhead     Audit and advice
+62130  overhead     Telephones and post
+622    overhead     Selling
+62210  overhead     Card fees
+62220  overhead     Notices and timetables
+62290  overhead     Debts written down
+63     overhead     Depreciation
+631    overhead     Wear of vessels and plant
+63110  overhead     Vessels and quays
+63120  overhead     Yard plant
+64     overhead     Interest and tax
+641    overhead     Interest
+64110  overhead     Loan interest
+642    overhead     Tax on the result
+64210  overhead     Corporation tax
 """
 
 
 def chart_rows() -> list[tuple[str, str, str, str, str]]:
-    """Return (account, name, class letter, parent or blank, control or blank) of each account, parents first."""
+    """Return (account, name, word for its class, parent or blank, control or blank) of each account, parents first."""
     rows: list[tuple[str, str, str, str, str]] = []
     for line in CHART.strip().splitlines():
-        code, letter, rest = line.split(None, 2)
+        code, word, rest = line.split(None, 2)
         name, _, control = (part.strip() for part in rest.partition("   "))
         known = {row[0] for row in rows}
         parent = next((code[:length] for length in range(len(code) - 1, 1, -1) if code[:length] in known), "")
-        rows.append((code, name, letter, parent, control))
+        rows.append((code, name, word, parent, control))
     return rows
 
 
-INCOME_LETTERS = frozenset("IDX")
+INCOME_WORDS = frozenset(("revenue", "direct", "overhead"))
 """The classes whose accounts are closed at each year's end."""

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import NamedTuple
 
-from level_almanac.demo.chart import INCOME_LETTERS, chart_rows
+from level_almanac.demo.chart import INCOME_WORDS, chart_rows
 
 FIRST_DAY = date(2023, 10, 1)
 LAST_DAY = date(2026, 6, 17)
@@ -21,7 +21,7 @@ _SEASON = {1: 52, 2: 55, 3: 70, 4: 92, 5: 112, 6: 138, 7: 178, 8: 182, 9: 118, 1
 _GROWTH = {2024: 100, 2025: 104, 2026: 107}
 _VESSELS = ("Brae", "Corran", "Merlin", "Tern")
 _TERMINALS = ("Kelsay", "Norwick")
-_CLOSED = frozenset(code for code, _, letter, _, _ in chart_rows() if letter in INCOME_LETTERS)
+_CLOSED = frozenset(code for code, _, word, _, _ in chart_rows() if word in INCOME_WORDS)
 
 Posting = tuple[str, int]
 """An account and cents, debits positive."""
@@ -197,7 +197,7 @@ def _line_company(chance: Chance, copies: int) -> _Books:
         if day == date(2026, 6, 2):
             # A May bill that came in June and belongs to May by its period.
             books.post(
-                day, "PI", "Quay lighting, May", [("61320", 318_240), ("20110", -318_240)], period=(2026, 8),
+                day, "OB", "Quay lighting, May", [("61320", 318_240), ("20110", -318_240)], period=(2026, 8),
                 document="NW-4471", party="V031", department="TERM",
             )  # fmt: skip
         if (day.month, day.day) == (9, 30):
@@ -238,7 +238,7 @@ def _freight(books: _Books, chance: Chance, day: date, traffic: int, copies: int
         livestock = chance.about(260 * traffic // copies, 80) if chance.happens(350) else 0
         number = f"F{day:%y%m}{chance.between(1000, 9999)}"
         books.post(
-            day, "SI", "Freight on account",
+            day, "SF", "Freight on account",
             [("12110", lorries + livestock), ("40210", -lorries), ("40220", -livestock)],
             document=number, party=customer, department="SEA", vessel=chance.one_of(_VESSELS),
         )  # fmt: skip
@@ -260,7 +260,7 @@ def _suppliers(books: _Books, chance: Chance, day: date, traffic: int) -> None:
         account, memo, cents, department = kinds[chance.between(0, len(kinds) - 1)]
         cents = chance.about(cents, 45)
         books.post(
-            day, "PI", memo, [(account, cents), ("20110", -cents)], document=f"P{chance.between(10_000, 99_999)}",
+            day, "OB", memo, [(account, cents), ("20110", -cents)], document=f"P{chance.between(10_000, 99_999)}",
             party=_supplier(chance), department=department,
             vessel=chance.one_of(_VESSELS) if department == "SEA" else "",
         )  # fmt: skip
@@ -280,7 +280,7 @@ def _suppliers(books: _Books, chance: Chance, day: date, traffic: int) -> None:
 def _bunkers(books: _Books, chance: Chance, day: date, traffic: int) -> None:
     oil, grease = chance.about(17_600 * traffic, 12), chance.about(61_000, 50)
     books.post(
-        day, "PI", "Bunkers", [("50110", oil), ("50120", grease), ("20110", -oil - grease)],
+        day, "OB", "Bunkers", [("50110", oil), ("50120", grease), ("20110", -oil - grease)],
         document=f"B{day:%y%m%d}", party="V007", department="SEA", vessel=chance.one_of(_VESSELS),
     )  # fmt: skip
 
@@ -334,12 +334,12 @@ def _line_month_end(books: _Books, chance: Chance, day: date, traffic: int, numb
     if number in (2, 3):
         dock = _dry_dock(day)
         books.post(
-            day, "PI", "Dry dock, hull and engines", [("61210", dock), ("20510", -dock)], document=f"YD{day:%y%m}",
+            day, "OB", "Dry dock, hull and engines", [("61210", dock), ("20510", -dock)], document=f"YD{day:%y%m}",
             partner="YARD", department="SEA", vessel=_VESSELS[number],
         )  # fmt: skip
         books.post(day, "PY", "Dry dock settled", [("20510", dock), ("12310", -dock)], partner="YARD")
     if number == 1:
-        books.post(day, "PI", "Insurance for the year", [("12410", 14_400_000), ("20110", -14_400_000)], party="V012")
+        books.post(day, "OB", "Insurance for the year", [("12410", 14_400_000), ("20110", -14_400_000)], party="V012")
 
 
 def _dry_dock(day: date) -> int:
@@ -412,7 +412,7 @@ def _yard_day(books: _Books, chance: Chance, day: date, copies: int) -> None:
         )[chance.between(0, 2)]
         cents = chance.about(cents // copies, 50)
         books.post(
-            day, "PI", memo, [(account, cents), ("20110", -cents)], document=f"P{chance.between(1000, 9999)}",
+            day, "OB", memo, [(account, cents), ("20110", -cents)], document=f"P{chance.between(1000, 9999)}",
             party=_supplier(chance), department="SLIP",
         )  # fmt: skip
     for account, bank, memo in (("12120", 1, "Customer paid"), ("20110", -1, "Supplier paid")):

@@ -14,7 +14,7 @@ from level_almanac.demo.items import ITEM_HEADS, DemoItem, DemoItems
 from level_almanac.demo.ledger import BASE_LINES, DemoLine, demo_lines
 from level_almanac.demo.page_text import EXPLANATIONS, PAGES
 from level_almanac.demo.parties import party_rows
-from level_almanac.demo.plans import BUDGET_HEADS, OUTLOOK_HEADS, PlanSums
+from level_almanac.demo.plans import BUDGET_HEADS, FORECAST_HEADS, PlanSums
 from level_almanac.demo.sales import ITEM_HEADS as SOLD_HEADS
 from level_almanac.demo.sales import SALES_HEADS, TARGET_HEADS, DemoSales, item_rows, target_rows
 
@@ -105,7 +105,7 @@ def _write_plans(folder: Path, sums: PlanSums) -> list[Path]:
     plans: list[tuple[str, tuple[str, ...], Iterable[tuple[object, ...]]]] = [
         ("budget-2025.csv", BUDGET_HEADS, sums.budget(2025)),
         ("budget-2026.csv", BUDGET_HEADS, sums.budget(2026)),
-        ("outlook-2026.csv", OUTLOOK_HEADS, sums.outlook(2026)),
+        ("forecast-2026.csv", FORECAST_HEADS, sums.forecast(2026)),
         ("target-2026.csv", TARGET_HEADS, target_rows(2026)),
     ]
     return [_write_csv(folder / name, heads, rows) for name, heads, rows in plans]

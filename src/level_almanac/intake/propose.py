@@ -36,7 +36,7 @@ _SAMPLE_RECORDS = 5000
 _CLASS_WORDS = {
     "asset": ("asset", "assets", "a", "as"),
     "liability": ("liability", "liabilities", "l", "li", "payable"),
-    "equity": ("equity", "capital", "q", "eq", "e"),
+    "equity": ("equity", "capital", "eq", "e"),
     "income": ("income", "revenue", "sales", "i", "r", "in", "rv"),
     "direct-cost": ("direct cost", "cost of sales", "cogs", "cost of goods sold", "direct", "d", "dc"),
     "expense": ("expense", "expenses", "cost", "costs", "x", "ex", "overhead"),
