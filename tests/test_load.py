@@ -17,6 +17,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from conftest import COMMAND, ENVIRONMENT, HEADS, LONG, MakeBook, Ran, SmallBook, copied, run_almanac
+from level_almanac.files import fingerprints
+from level_almanac.files.fingerprints import reading_version
+from level_almanac.files.tables import BUILT_IN
 
 REPORTS = (
     ["trial", "--year", "2026"],
@@ -318,3 +321,16 @@ def test_a_replaced_state_stays_for_its_readers_and_then_goes(make_book: MakeBoo
     assert {path.name.split("-")[0] for path in gone} == {"ledger", "rollup", "wide"}
     assert len(states(book.root)) == 2
     assert book.run("trial").code == 0
+
+
+def test_how_exports_are_read_is_told_by_a_hash_of_tables_patterns_and_grammar(monkeypatch: pytest.MonkeyPatch) -> None:
+    assert reading_version() == 2, "what was numbered by hand is read as it is; give another shape no number"
+    for changed in (
+        {"ledger": BUILT_IN["ledger"]._replace(date="")},
+        {"sales": BUILT_IN["sales"]._replace(fields=BUILT_IN["sales"].fields[:-1])},
+    ):
+        monkeypatch.setattr(fingerprints, "BUILT_IN", {**BUILT_IN, **changed})
+        reading_version.cache_clear()
+        assert len(str(reading_version())) == 64
+    monkeypatch.undo()
+    reading_version.cache_clear()

@@ -198,7 +198,7 @@ def test_a_page_links_each_figure_to_its_lines_and_a_workbook_has_a_sheet(
     links = set(re.findall(r'href="#(behind-\w+)"', text))
     assert links
     assert links <= set(re.findall(r' id="([^"]+)"', text))
-    import openpyxl  # noqa: PLC0415  no other test here needs it
+    import openpyxl
 
     book = openpyxl.load_workbook(sheet)
     lines = book["Lines"]

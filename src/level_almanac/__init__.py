@@ -12,7 +12,7 @@ __all__ = ["Book", "__version__"]
 def __getattr__(name: str) -> object:
     # The command's help must not wait for all that an open book needs.
     if name == "Book":
-        from level_almanac.api.book import Book  # noqa: PLC0415  as said above
+        from level_almanac.api.book import Book
 
         return Book
     raise AttributeError(name)

@@ -19,7 +19,7 @@ def completion(ctx: click.Context, shell: str) -> None:
       almanac completion zsh >> ~/.zshrc
       almanac completion fish > ~/.config/fish/completions/almanac.fish
     """
-    from click.shell_completion import get_completion_class  # noqa: PLC0415  only this command needs it
+    from click.shell_completion import get_completion_class
 
     made = get_completion_class(shell)
     assert made is not None  # noqa: S101  the choices are those that there are

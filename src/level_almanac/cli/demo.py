@@ -128,7 +128,7 @@ def demo(folder: Path, lines: int, write_only: bool) -> None:
 
 def _run(folder: Path, command: str) -> None:
     """Run one command on the demo book, as a person would; what it finds, it shows."""
-    from level_almanac.cli.main import almanac  # noqa: PLC0415  it runs this module
+    from level_almanac.cli.main import almanac
 
     almanac.main(["--book", str(folder), *shlex.split(command)[1:]], standalone_mode=False)
 

@@ -88,9 +88,9 @@ def issue(
       almanac edition issue 2026-P08 --period 2026-P08 --pages month-end
       almanac edition issue 2025-audit --year 2025 --pages common/trial --pages common/balance --as pdf --as csv
     """
-    from level_almanac.api.edition_files import WRITERS  # noqa: PLC0415  the writers are heavy
-    from level_almanac.core.editions.issue import IssueRequest, edition_when  # noqa: PLC0415  as above
-    from level_almanac.core.editions.issue import issue as issue_edition  # noqa: PLC0415  as above
+    from level_almanac.api.edition_files import WRITERS
+    from level_almanac.core.editions.issue import IssueRequest, edition_when
+    from level_almanac.core.editions.issue import issue as issue_edition
 
     book = open_book(ctx)
     found = edition_when(book, asked_when(book, when))
@@ -186,7 +186,7 @@ def verify(ctx: click.Context, name: str, seal: str, output: OutputRequest) -> N
     Examples:
       almanac edition verify 2026-P08
     """
-    from level_almanac.api.edition_files import figures_of  # noqa: PLC0415  the writers are heavy
+    from level_almanac.api.edition_files import figures_of
 
     check_outputs(output)
     book = open_book(ctx)
@@ -215,9 +215,9 @@ def compare(ctx: click.Context, name: str, other: str, output: OutputRequest) ->
       almanac edition compare 2026-P08
       almanac edition compare 2026-P08 2026-P08-b -o changes.xlsx
     """
-    from level_almanac.api.edition_files import figures_of  # noqa: PLC0415  the writers are heavy
-    from level_almanac.core.editions.compare import compared, side_now, side_of  # noqa: PLC0415  as above
-    from level_almanac.core.editions.compare_report import compare_report  # noqa: PLC0415  as above
+    from level_almanac.api.edition_files import figures_of
+    from level_almanac.core.editions.compare import compared, side_now, side_of
+    from level_almanac.core.editions.compare_report import compare_report
 
     check_outputs(output)
     book = open_book(ctx)

@@ -48,7 +48,7 @@ class Commands(click.Group):
         """Import a command and return it, or None where there is none of this name."""
         report = all_reports().get(cmd_name)
         if report is not None:
-            from level_almanac.cli.reports import report_command  # noqa: PLC0415  `--help` need not wait for it
+            from level_almanac.cli.reports import report_command
 
             return report_command(report)
         if cmd_name not in _OTHERS:
@@ -61,7 +61,7 @@ class Commands(click.Group):
         self, ctx: click.Context, args: list[str]
     ) -> tuple[str | None, click.Command | None, list[str]]:
         """Offer the nearest name for a command that there is not."""
-        from level_almanac.errors import nearest  # noqa: PLC0415  only for a message
+        from level_almanac.errors import nearest
 
         ctx.ensure_object(Session).words = tuple(args)
         if args and args[0] not in commands() and not args[0].startswith("-"):

@@ -43,9 +43,9 @@ class Name(click.ParamType[str]):
         incomplete: str,
     ) -> "list[CompletionItem]":
         """Return the names that begin as what is written so far, or as the last of a list."""
-        from click.shell_completion import CompletionItem  # noqa: PLC0415  only a completing shell needs it
+        from click.shell_completion import CompletionItem
 
-        from level_almanac.core.book import Book  # noqa: PLC0415  as above
+        from level_almanac.core.book import Book
 
         front, comma, last = incomplete.rpartition(",") if self.several else ("", "", incomplete)
         written = last.lstrip()
@@ -59,7 +59,7 @@ class Name(click.ParamType[str]):
 
 
 def _pages(book: "Book", _: click.Context) -> Offers:
-    from level_almanac.files.page_reading import built_in_names, page_names, read_page  # noqa: PLC0415  as above
+    from level_almanac.files.page_reading import built_in_names, page_names, read_page
 
     mine = page_names(book.file.root)
     for name in [*mine, *(each for each in built_in_names() if each not in mine)]:
@@ -76,14 +76,14 @@ def _pages_and_groups(book: "Book", ctx: click.Context) -> Offers:
 
 
 def _editions(book: "Book", _: click.Context) -> Offers:
-    from level_almanac.files.editions import edition_folder, edition_names, read_edition  # noqa: PLC0415  as above
+    from level_almanac.files.editions import edition_folder, edition_names, read_edition
 
     for name in edition_names(book.file.root):
         yield name, read_edition(edition_folder(book.file.root, name)).covers
 
 
 def _layouts(book: "Book", _: click.Context) -> Offers:
-    from level_almanac.files.layout_reading import layout_names  # noqa: PLC0415  as above
+    from level_almanac.files.layout_reading import layout_names
 
     return ((name, book.layout(name).title) for name in layout_names(book.file.root))
 
@@ -120,7 +120,7 @@ def _plans(book: "Book", _: click.Context) -> Offers:
 
 def _spans(kind: str) -> "Callable[[Book, click.Context], Offers]":
     def find(book: "Book", _: click.Context) -> Offers:
-        from level_almanac.core.calendar.date_text import range_words  # noqa: PLC0415  as above
+        from level_almanac.core.calendar.date_text import range_words
 
         calendar, today = book.calendars[""], book.now.date()
         last = calendar.year_of(book.data_through(today) or today)

@@ -114,7 +114,7 @@ def show(ctx: click.Context, table: ReportTable, output: OutputRequest, of: Repo
     elif printed == "json":
         click.echo(json_text(table), nl=False)
     elif printed == "md":
-        from level_almanac.output.markdown import markdown  # noqa: PLC0415  seldom asked for
+        from level_almanac.output.markdown import markdown
 
         click.echo(markdown(table), nl=False)
     elif printed == "terminal":
@@ -128,7 +128,7 @@ def print_terminal(table: ReportTable) -> None:
     told = os.environ.get("COLUMNS", "")
     width = int(told) if told.isdigit() and int(told) else None
     if sys.stdout.isatty():
-        from rich.console import Console  # noqa: PLC0415  only a terminal needs it
+        from rich.console import Console
 
         print_report(table, Console(width=width, highlight=False, emoji=False, markup=False))
     else:

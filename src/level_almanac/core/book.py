@@ -127,7 +127,7 @@ class Book:
 
     def line_fields(self, table: str) -> "LineFields":
         """Return what can be asked of a table's lines; raise UsageMistake for a table that the book lacks."""
-        from level_almanac.core.fields import line_fields  # noqa: PLC0415  sums alone need none
+        from level_almanac.core.fields import line_fields
 
         if table not in self.tables:
             hint = nearest(table, self.tables)
@@ -156,7 +156,7 @@ class Book:
         self, fields: "LineFields", rules: Sequence["Predicate"] = (), parts: Sequence[str] | None = None
     ) -> "LineSource":
         """Return what the store is asked of: the lines of a table that meet the rules. parts: only those in these."""
-        from level_almanac.store.line_query import LineSource, LinkedParts  # noqa: PLC0415  sums alone need none
+        from level_almanac.store.line_query import LineSource, LinkedParts
 
         links = {}
         for link, name in fields.table.links.items():

@@ -85,7 +85,7 @@ def drop_explanation(root: Path, page: str, place: tuple[str, str, str]) -> bool
 
 
 def _write(root: Path, page: str, explanations: Sequence[WrittenExplanation]) -> Path:
-    import tomlkit  # noqa: PLC0415  heavy, and only writing needs it
+    import tomlkit
 
     path = explanations_path(root, page)
     path.parent.mkdir(parents=True, exist_ok=True)

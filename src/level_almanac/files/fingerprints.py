@@ -3,12 +3,34 @@
 import hashlib
 import json
 from collections.abc import Mapping, Sequence
+from functools import cache
+from importlib import resources
 from typing import Any
 
+from level_almanac.files import patterns
 from level_almanac.files.settings import BookFile
+from level_almanac.files.tables import ACCOUNT_CLASSES, BILLING_SIGNS, BUILT_IN, KIND_SIGNS
 
-READING_VERSION = 2
-"""Goes up when the same export would be read into another part than before."""
+_NUMBERED = {"7ad765126a0cad546c6bc07640e69f3a0caac063fb435d845b24deb7952fa4fb": 2}
+"""What was numbered by hand before it was derived: stores and editions of that time are read as they are."""
+
+
+@cache
+def reading_version() -> str | int:
+    """Return what stands for how exports are read and conditions understood: tables and fields, patterns, the grammar.
+
+    Where any of these changes, the same export could be read into another part than before, and is loaded anew.
+    """
+    tables = [
+        (table.name, table.key, [tuple(field) for field in table.fields], table.date, sorted(table.links.items()))
+        for table in BUILT_IN.values()
+    ]
+    grammar = resources.files("level_almanac.core.language").joinpath("grammar.lark").read_text(encoding="utf-8")
+    # Its comments and spacing mean nothing.
+    rules = [line.split("//")[0].split() for line in grammar.splitlines()]
+    signs = (KIND_SIGNS, BILLING_SIGNS, ACCOUNT_CLASSES)
+    digest = _hash([tables, signs, patterns.READ, [rule for rule in rules if rule]])
+    return _NUMBERED.get(digest, digest)
 
 
 def rules_fingerprint(book: BookFile) -> str:
@@ -20,7 +42,7 @@ def rules_fingerprint(book: BookFile) -> str:
     if further:
         plain["calendars"] = further
         plain["calendar_of"] = {code: entity.calendar for code, entity in book.settings.entities.items()}
-    return _hash([READING_VERSION, plain])
+    return _hash([reading_version(), plain])
 
 
 def _placing(book: BookFile, calendar: Mapping[str, Any]) -> dict[str, Any]:

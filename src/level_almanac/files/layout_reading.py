@@ -56,7 +56,7 @@ def _read(root: Path, path: Path, name: str) -> Layout:
     except tomllib.TOMLDecodeError as error:
         raise BookMistake(Mistake("not TOML", where, str(error))) from None
     if not is_stamped(root, where, raw):
-        from level_almanac.files.validation.layout import layout_mistakes  # noqa: PLC0415  heavy: pydantic
+        from level_almanac.files.validation.layout import layout_mistakes
 
         mistakes = layout_mistakes(plain, where)
         if mistakes:

@@ -97,7 +97,7 @@ def _read(root: Path, path: Path, name: str) -> Page:
     except tomllib.TOMLDecodeError as error:
         raise BookMistake(Mistake("not TOML", where, str(error))) from None
     if not is_stamped(root, where, raw):
-        from level_almanac.files.validation.page import page_mistakes  # noqa: PLC0415  heavy: pydantic
+        from level_almanac.files.validation.page import page_mistakes
 
         mistakes = page_mistakes(plain, where)
         if mistakes:

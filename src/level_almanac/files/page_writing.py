@@ -31,7 +31,7 @@ def page_text(
 
     Questions that the page has already stay; so do comments and the order of keys.
     """
-    import tomlkit  # noqa: PLC0415  heavy, and only writing needs it
+    import tomlkit
 
     document = tomlkit.parse(before)
     for key, value in words.items():

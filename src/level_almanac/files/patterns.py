@@ -5,6 +5,9 @@ import re
 _DATE_TOKENS = {"YYYY": "%Y", "YY": "%y", "MM": "%m", "DD": "%d", "hh": "%H", "mm": "%M", "ss": "%S", "Z": "%z"}
 _PERIOD_TOKENS = {"YYYY": r"(?P<year>\d{4})", "PPP": r"P(?P<number>\d{2})", "PP": r"(?P<number>\d{1,2})"}
 
+READ = (_DATE_TOKENS, _PERIOD_TOKENS)
+"""What patterns are made of: how an export is read depends on it."""
+
 
 def _replaced(pattern: str, tokens: dict[str, str], others: str) -> tuple[str, set[str]] | None:
     """Return the pattern with its tokens replaced and the tokens met, or None where it holds anything else."""

@@ -62,7 +62,7 @@ def read_book(root: Path) -> BookFile:
     except tomllib.TOMLDecodeError as error:
         raise BookMistake(Mistake("not TOML", where=BOOK_FILE, got=str(error))) from None
     if not is_stamped(root, BOOK_FILE, raw):
-        from level_almanac.files.validation.book_file import mistakes_in  # noqa: PLC0415  heavy: pydantic
+        from level_almanac.files.validation.book_file import mistakes_in
 
         mistakes = mistakes_in(plain)
         if mistakes:

@@ -4,10 +4,25 @@ The checker takes longer to import than a small report takes to run, so a file t
 """
 
 import hashlib
+from dataclasses import fields, is_dataclass
+from functools import cache
 from pathlib import Path
 
+from level_almanac import __version__
+from level_almanac.files import layouts, pages, settings
+
 STORE_FOLDER = ".almanac"
-_CHECKER_VERSION = b"2"
+
+
+@cache
+def _checker() -> bytes:
+    """Return a hash of what files are held against: the shapes that they may have, and the release that checks them."""
+    kinds = [kind for module in (settings, layouts, pages) for kind in vars(module).values() if isinstance(kind, type)]
+    shapes = sorted(
+        f"{kind.__module__}.{kind.__qualname__}: {[(each.name, str(each.type)) for each in fields(kind)]}"
+        for kind in {kind for kind in kinds if is_dataclass(kind)}
+    )
+    return hashlib.sha256(repr((__version__, shapes)).encode()).digest()
 
 
 def _place(root: Path, name: str) -> Path:
@@ -15,7 +30,7 @@ def _place(root: Path, name: str) -> Path:
 
 
 def _fingerprint(raw: bytes) -> str:
-    return hashlib.sha256(_CHECKER_VERSION + raw).hexdigest()
+    return hashlib.sha256(_checker() + raw).hexdigest()
 
 
 def is_stamped(root: Path, name: str, raw: bytes) -> bool:

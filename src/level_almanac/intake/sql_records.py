@@ -72,7 +72,7 @@ class SqlRecords:
         return _SECRET.sub(secret, self.block.url)
 
     def _sqlite(self, url: str) -> tuple[Any, tuple[type[Exception], ...]]:
-        import sqlite3  # noqa: PLC0415  seldom needed
+        import sqlite3
 
         path = (self.root / url.removeprefix("sqlite:").removeprefix("//")).resolve()
         if not path.is_file():
@@ -83,7 +83,7 @@ class SqlRecords:
 
     def _postgresql(self, url: str) -> tuple[Any, tuple[type[Exception], ...]]:
         try:
-            import psycopg  # noqa: PLC0415  an optional extra
+            import psycopg
         except ImportError:
             step = "install it with `pip install level-almanac[postgresql]`"
             raise BookMistake(

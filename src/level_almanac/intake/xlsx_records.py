@@ -88,7 +88,7 @@ class XlsxRecords:
 
 def open_workbook(path: Path, name: str, *, values: bool) -> Any:
     """Return a workbook whose cells hold values, or the formulas; raise BookMistake where it is none."""
-    import openpyxl  # noqa: PLC0415  heavy, and needed for no other format
+    import openpyxl
 
     try:
         return openpyxl.load_workbook(path, read_only=True, data_only=values)

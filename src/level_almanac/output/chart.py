@@ -68,10 +68,10 @@ def _drawn(table: ReportTable, form: str) -> bytes:
     if not any(row.cells.get(column.key) for row in rows for column in columns):
         what = "this report has no totals to draw"
         raise UsageMistake(Mistake(what, "-o", next_step="write it as .xlsx, .html or .pdf"))
-    import matplotlib as mpl  # noqa: PLC0415  heavy, and needed for no other format
+    import matplotlib as mpl
 
     mpl.use("agg")
-    from matplotlib import pyplot  # noqa: PLC0415  as above
+    from matplotlib import pyplot
 
     style: Any = {"font.family": "DejaVu Sans", "font.size": 10, "svg.hashsalt": "almanac", "axes.unicode_minus": True}
     with mpl.rc_context(style):

@@ -61,7 +61,7 @@ def _all(panel: Bars) -> list[Bar]:
 
 def _key(figure: Any, at: float, chart: BarsChart, unit: str) -> None:
     """Say what dark and light bars are, and what the figures beside them are in."""
-    from matplotlib.patches import Rectangle  # noqa: PLC0415  heavy, and needed for no other format
+    from matplotlib.patches import Rectangle
 
     deep = 0.018
     for left, colour, hatch, words in (

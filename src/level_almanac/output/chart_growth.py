@@ -47,7 +47,7 @@ def growth(table: ReportTable, chart: GrowthChart, form: str, *, bare: bool = Fa
 
 
 def _key(figure: Any, at: float, panel: Growth) -> None:
-    from matplotlib.patches import Rectangle  # noqa: PLC0415  heavy, and needed for no other format
+    from matplotlib.patches import Rectangle
 
     part = any(step.part for step in panel.steps)
     marks: list[tuple[float, str, str, str]] = [
@@ -132,7 +132,7 @@ def _draw(
     axes.set_yticks([])
     axes.axhline(0, color=INK, linewidth=0.9, zorder=3)
     if not few:
-        from matplotlib.ticker import MaxNLocator  # noqa: PLC0415  heavy, and needed for no other format
+        from matplotlib.ticker import MaxNLocator
 
         axes.yaxis.set_major_locator(MaxNLocator(5))
         axes.yaxis.set_major_formatter(lambda value, _: short(Decimal(repr(float(value))), table))

@@ -33,10 +33,10 @@ def figure_of(table: ReportTable, *, bare: bool, height: float = _HEIGHT) -> Ite
 
     bare: without title and facts, for a page that has them already; height: in inches.
     """
-    import matplotlib as mpl  # noqa: PLC0415  heavy, and needed for no other format
+    import matplotlib as mpl
 
     mpl.use("agg")
-    from matplotlib import pyplot  # noqa: PLC0415  as above
+    from matplotlib import pyplot
 
     style: Any = {
         "font.family": "DejaVu Sans", "font.size": 10, "svg.hashsalt": "almanac", "axes.unicode_minus": True,

@@ -27,7 +27,7 @@ def edition_index(
     below: Sequence[tuple[str, Sequence[str]]],
 ) -> str:
     """Return the index as HTML. together: label to file of what holds all pages; below: headed lists of lines."""
-    from jinja2 import Environment, PackageLoader  # noqa: PLC0415  heavy, and needed for HTML only
+    from jinja2 import Environment, PackageLoader
 
     environment = Environment(loader=PackageLoader("level_almanac.output"), autoescape=True)
     return environment.get_template("edition.html.j2").render(

@@ -15,7 +15,7 @@ _LONG_LABEL = 48
 
 def html(table: ReportTable) -> str:
     """Return the report as one HTML page."""
-    from jinja2 import Environment, PackageLoader  # noqa: PLC0415  heavy, and needed for no other format
+    from jinja2 import Environment, PackageLoader
 
     environment = Environment(loader=PackageLoader("level_almanac.output"), autoescape=True)
     page, wide = table.look.page, len(table.columns) >= _PRINTED_COLUMNS
@@ -52,7 +52,7 @@ def _picture(table: ReportTable) -> str:
     """Return the report's own chart, as the source of an image, or nothing where it has none."""
     if table.chart is None:
         return ""
-    from level_almanac.output.chart import drawn  # noqa: PLC0415  heavy, and most reports have none
+    from level_almanac.output.chart import drawn
 
     return f"data:image/svg+xml;base64,{base64.b64encode(drawn(table, 'svg', bare=True)).decode('ascii')}"
 

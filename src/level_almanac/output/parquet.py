@@ -18,7 +18,7 @@ def parquet(table: ReportTable) -> bytes:
 
     A word that stands for a number, such as `new`, is in a further text column named after the column, with `_word`.
     """
-    import duckdb  # noqa: PLC0415  heavy, and needed for no other format
+    import duckdb
 
     fields: dict[str, str] = {"key": "VARCHAR", "label": "VARCHAR", "level": "BIGINT", "kind": "VARCHAR"}
     records = [[row.key, row.label, str(row.level), row.kind] for row in table.rows]

@@ -27,8 +27,8 @@ def pdf(table: ReportTable) -> bytes:
 
 def known_fonts() -> None:
     """Make known a typeface that has every sign in use, a true minus among them; it comes with the charts' library."""
-    from reportlab.pdfbase import pdfmetrics  # noqa: PLC0415  heavy, and needed for no other format
-    from reportlab.pdfbase.ttfonts import TTFont  # noqa: PLC0415  as above
+    from reportlab.pdfbase import pdfmetrics
+    from reportlab.pdfbase.ttfonts import TTFont
 
     spec = find_spec("matplotlib")
     if spec is None or spec.origin is None:
@@ -43,7 +43,7 @@ class Document:
     """Lays one report out on pages."""
 
     def __init__(self, table: ReportTable) -> None:
-        from reportlab.lib import pagesizes  # noqa: PLC0415  heavy, and needed for no other format
+        from reportlab.lib import pagesizes
 
         known_fonts()
         self.table = table
@@ -60,7 +60,7 @@ class Document:
         self.label_width, self.key_width = self._label_width(self.size), self._key_width(self.size)
 
     def _width(self, words: str, size: float, *, bold: bool = False) -> float:
-        from reportlab.pdfbase.pdfmetrics import stringWidth  # noqa: PLC0415  as above
+        from reportlab.pdfbase.pdfmetrics import stringWidth
 
         return float(stringWidth(words, BOLD if bold else REGULAR, size))
 
@@ -113,7 +113,7 @@ class Document:
 
     def made(self) -> bytes:
         """Return the finished file."""
-        from reportlab.platypus import BaseDocTemplate  # noqa: PLC0415  as above
+        from reportlab.platypus import BaseDocTemplate
 
         stream = io.BytesIO()
         document = BaseDocTemplate(
@@ -126,10 +126,10 @@ class Document:
 
     def paragraph(self, words: str, size: float, color: str, *, bold: bool = False, after: float = 0) -> Any:
         """Return words as they are to be set."""
-        from xml.sax.saxutils import escape  # noqa: PLC0415  as above
+        from xml.sax.saxutils import escape
 
-        from reportlab.lib.styles import ParagraphStyle  # noqa: PLC0415  as above
-        from reportlab.platypus import Paragraph  # noqa: PLC0415  as above
+        from reportlab.lib.styles import ParagraphStyle
+        from reportlab.platypus import Paragraph
 
         font = BOLD if bold else REGULAR
         style = ParagraphStyle(
@@ -139,7 +139,7 @@ class Document:
 
     def story(self) -> Iterator[Any]:
         """Yield what the document is made of, from its title on."""
-        from reportlab.platypus import PageBreak, Spacer  # noqa: PLC0415  as above
+        from reportlab.platypus import PageBreak, Spacer
 
         if self.table.look.logo is not None:
             yield self._logo()
@@ -171,8 +171,8 @@ class Document:
             yield self.paragraph(f"note    {line}", 7, QUIET)
 
     def _logo(self) -> Any:
-        from reportlab.lib.utils import ImageReader  # noqa: PLC0415  as above
-        from reportlab.platypus import Image  # noqa: PLC0415  as above
+        from reportlab.lib.utils import ImageReader
+        from reportlab.platypus import Image
 
         wide, high = ImageReader(str(self.table.look.logo)).getSize()
         scale = min(40 / high, 160 / wide)
@@ -181,10 +181,10 @@ class Document:
         return image
 
     def _chart(self) -> Any:
-        from reportlab.lib.utils import ImageReader  # noqa: PLC0415  as above
-        from reportlab.platypus import Image  # noqa: PLC0415  as above
+        from reportlab.lib.utils import ImageReader
+        from reportlab.platypus import Image
 
-        from level_almanac.output.chart import drawn  # noqa: PLC0415  heavy, and most reports have none
+        from level_almanac.output.chart import drawn
 
         picture = io.BytesIO(drawn(self.table, "png", bare=True, dpi=180))
         wide, high = ImageReader(picture).getSize()
@@ -194,7 +194,7 @@ class Document:
         return Image(picture, wide * scale, high * scale)
 
     def _grid(self, rows: Sequence[tuple[int, Row]], first: int, last: int) -> Any:
-        from reportlab.platypus import LongTable, TableStyle  # noqa: PLC0415  as above
+        from reportlab.platypus import LongTable, TableStyle
 
         size, front = self.size, 2 if self.table.show_keys else 1
         columns = self.table.columns[first:last]
@@ -237,8 +237,8 @@ class Document:
 
     def _head(self, column: Column, words: Sequence[str]) -> Any:
 
-        from reportlab.lib.styles import ParagraphStyle  # noqa: PLC0415  as above
-        from reportlab.platypus import Paragraph  # noqa: PLC0415  as above
+        from reportlab.lib.styles import ParagraphStyle
+        from reportlab.platypus import Paragraph
 
         size = self.size - 1
         style = ParagraphStyle(
@@ -252,7 +252,7 @@ class Document:
 
     def _broken(self, words: str, room: float, size: float) -> str:
         """Return a line of a head as it is to be broken, if it must be: a range of days between its two ends."""
-        from xml.sax.saxutils import escape  # noqa: PLC0415  heavy, and needed for no other format
+        from xml.sax.saxutils import escape
 
         if self._width(words, size, bold=True) <= room:
             return escape("\u00a0".join(words.split()))
@@ -310,7 +310,7 @@ def write_margins(
 
 def page_template(name: str, document: Any, size: tuple[float, float], margin: float) -> Any:
     """Return the pages of a document, which writes what stands around them."""
-    from reportlab.platypus import Frame, PageTemplate  # noqa: PLC0415  heavy, and needed for no other format
+    from reportlab.platypus import Frame, PageTemplate
 
     def begin(canvas: Any, _: Any) -> None:
         canvas.of_document, canvas.of_bookmarks = document, []
@@ -341,7 +341,7 @@ def _groups(rows: Sequence[Row]) -> list[list[tuple[int, Row]]]:
 
 def numbering() -> Any:
     """Return a canvas that knows how many pages there are when it writes the first one's number."""
-    from reportlab.pdfgen.canvas import Canvas  # noqa: PLC0415  heavy, and needed for no other format
+    from reportlab.pdfgen.canvas import Canvas
 
     class Numbering(Canvas):  # type: ignore[misc]  # the library has no types
         def __init__(self, *args: Any, **options: Any) -> None:

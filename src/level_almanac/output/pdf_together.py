@@ -26,7 +26,7 @@ _BESIDE_TITLE = 60
 
 def pdf_together(title: str, facts: Sequence[str], tables: Sequence[ReportTable]) -> bytes:
     """Return the reports as one PDF. facts: lines under the title on the page of contents."""
-    from reportlab.platypus import BaseDocTemplate, NextPageTemplate, PageBreak, Paragraph  # noqa: PLC0415  heavy
+    from reportlab.platypus import BaseDocTemplate, NextPageTemplate, PageBreak, Paragraph
 
     known_fonts()
 
@@ -73,7 +73,7 @@ class _Contents:
     """The page of contents, upright on the reports' paper."""
 
     def __init__(self, title: str, facts: Sequence[str], first: ReportTable) -> None:
-        from reportlab.lib import pagesizes  # noqa: PLC0415  heavy, and needed for no other format
+        from reportlab.lib import pagesizes
 
         self.title, self.facts, self.look = title, facts, first.look
         self.over = first.look.page.header
@@ -82,9 +82,9 @@ class _Contents:
 
     def story(self) -> list[Any]:
         """Return the title, what the edition was made from, and the list of reports."""
-        from reportlab.lib.styles import ParagraphStyle  # noqa: PLC0415  as above
-        from reportlab.platypus import Paragraph, Spacer  # noqa: PLC0415  as above
-        from reportlab.platypus.tableofcontents import TableOfContents  # noqa: PLC0415  as above
+        from reportlab.lib.styles import ParagraphStyle
+        from reportlab.platypus import Paragraph, Spacer
+        from reportlab.platypus.tableofcontents import TableOfContents
 
         def style(size: float, color: str, font: str = REGULAR) -> Any:
             return ParagraphStyle("words", fontName=font, fontSize=size, leading=size * 1.4, textColor=color)

@@ -43,7 +43,7 @@ def text(table: ReportTable, width: int = UNBOUND_WIDTH) -> str:
 
 def print_report(table: ReportTable, console: "Console") -> None:
     """Print the report as wide as the console is."""
-    from rich.text import Text  # noqa: PLC0415  only a terminal needs it
+    from rich.text import Text
 
     for line in lay_out(table, console.width):
         console.print(Text.assemble(*line), no_wrap=True, crop=False, overflow="ignore")

@@ -70,7 +70,7 @@ def workbook(title: str, facts: Sequence[str], tables: Sequence[tuple[str, Repor
 
 
 def _workbook(stream: io.BytesIO, title: str, table: ReportTable) -> Any:
-    import xlsxwriter  # noqa: PLC0415  heavy, and needed for no other format
+    import xlsxwriter
 
     options = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
     book = xlsxwriter.Workbook(stream, options)

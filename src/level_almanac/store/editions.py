@@ -25,7 +25,7 @@ def writing(root: Path, name: str) -> Iterator[Path]:
 
     Raises BookBusy where another process writes an edition of this book.
     """
-    from filelock import FileLock, Timeout  # noqa: PLC0415  only writing needs it
+    from filelock import FileLock, Timeout
 
     editions = root / FOLDER
     editions.mkdir(exist_ok=True)

@@ -212,7 +212,7 @@ def _source_sql(
     place = _place(by, "line.")
     unmet, joins, needed = "", "", set(by)
     if filter_ is not None:
-        from level_almanac.store.line_query import Asking, columns_in  # noqa: PLC0415  most sums have no conditions
+        from level_almanac.store.line_query import Asking, columns_in
 
         asking = Asking(filter_.source, bind)
         unmet, joins = f", {asking.left_by()} as unmet", asking.joins([])

@@ -20,7 +20,7 @@ def plan_lines(
     A fiscal position that ends in 00 is a whole year; a plan that is not kept by account has an empty one. by: a None
     stands for a field that plans lack, blank everywhere; order: the names of the table's key fields.
     """
-    from level_almanac.store.line_query import Asking  # noqa: PLC0415  not needed where no plan is shown
+    from level_almanac.store.line_query import Asking
 
     asking = Asking(source)
     fields = "".join(f", {asking.sql(value)}" if value is not None else ", null" for value in by)

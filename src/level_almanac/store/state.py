@@ -126,7 +126,7 @@ class Store:
 
         Raises BookBusy at once where another process holds the lock.
         """
-        from filelock import FileLock, Timeout  # noqa: PLC0415  only a load needs it
+        from filelock import FileLock, Timeout
 
         for folder in (self.parts, self.manifests):
             folder.mkdir(parents=True, exist_ok=True)

@@ -145,7 +145,7 @@ class _Reader:
         self.read: list[ColumnWord] = []
 
     def columns(self) -> ColumnWords:
-        from lark import Tree  # noqa: PLC0415  not needed where no expression is read
+        from lark import Tree
 
         tree = parse(self.text, "columns", WHERE, UsageMistake)
         for child in tree.children:
@@ -266,6 +266,6 @@ def _text(token: Node) -> str:
 
 
 def _tokens(tree: Node) -> list[Node]:
-    from lark import Token  # noqa: PLC0415  not needed where no expression is read
+    from lark import Token
 
     return list(tree.scan_values(lambda value: isinstance(value, Token)))

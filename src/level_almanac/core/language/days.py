@@ -115,7 +115,7 @@ class DayReader:
             raise self.error(self.mistake(token, "not a day", "a day from 1900 to 2199 as YYYY-MM-DD")) from None
 
     def _edge(self, parts: list[Node]) -> Edge:
-        from lark import Token  # noqa: PLC0415  not needed where no expression is read
+        from lark import Token
 
         end = str(parts[0]).lower() == "end"
         tokens = [part for part in parts[1:] if isinstance(part, Token)]

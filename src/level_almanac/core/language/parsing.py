@@ -74,23 +74,23 @@ def pointed(text: str, start: int, length: int) -> str:
 
 @cache
 def _parser() -> "Lark":
-    import lark  # noqa: PLC0415  not needed where no expression is read
+    import lark
 
-    from level_almanac.core.language import tables  # noqa: PLC0415  as above
+    from level_almanac.core.language import tables
 
     if lark.__version__ == tables.LARK:
         # As the parsers that lark generates do it; the name is private, so only for the version that was tried.
         load: Any = lark.Lark._load_from_dict  # type: ignore[attr-defined,unused-ignore]  # it has no types
         made: lark.Lark = load(data=tables.DATA, memo=tables.MEMO)
         return made
-    from level_almanac.core.language.build_tables import built  # noqa: PLC0415  seldom needed
+    from level_almanac.core.language.build_tables import built
 
     return built()
 
 
 def parse(text: str, start: Start, where: str, error: type[AlmanacError]) -> Node:
     """Return the parse tree of `text`. where: the option or key it comes from; error: what to raise for a mistake."""
-    from lark.exceptions import UnexpectedCharacters, UnexpectedToken  # noqa: PLC0415  as above
+    from lark.exceptions import UnexpectedCharacters, UnexpectedToken
 
     try:
         return _parser().parse(text, start=start)

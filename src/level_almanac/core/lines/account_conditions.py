@@ -12,8 +12,8 @@ def accounts_that(
     text: str, chart: ChartOfAccounts, where: str, error: type[AlmanacError] = BookMistake
 ) -> tuple[str, ...]:
     """Return the codes of the accounts that meet the condition, in order; raise `error` where it cannot be read."""
-    from level_almanac.core.fields import line_fields  # noqa: PLC0415  many layouts have no condition
-    from level_almanac.core.lines.conditions import read_condition  # noqa: PLC0415  as above
+    from level_almanac.core.fields import line_fields
+    from level_almanac.core.lines.conditions import read_condition
 
     fields = line_fields("accounts", {"accounts": ACCOUNTS._replace(links={})}).as_exported
     condition = read_condition(text, fields, where, error)

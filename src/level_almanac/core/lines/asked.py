@@ -26,7 +26,7 @@ class LedgerConditions(NamedTuple):
         """
         if not self.rules:
             return None
-        from level_almanac.store.ledger_sums import Filter  # noqa: PLC0415  used here only
+        from level_almanac.store.ledger_sums import Filter
 
         source = book.line_source(book.line_fields("ledger"), [rule.predicate for rule in self.rules], ())
         return Filter(source, frozenset(free), tuple(shown))
@@ -37,8 +37,8 @@ def ledger_conditions(book: "Book", conditions: Conditions, as_of: "AsOf", today
     if not conditions:
         return LedgerConditions((), ())
     # Most reports have none, and should not wait for what reads them.
-    from level_almanac.core.lines.conditions import DayReach  # noqa: PLC0415  as said
-    from level_almanac.core.lines.rules import condition_rules  # noqa: PLC0415  as said
+    from level_almanac.core.lines.conditions import DayReach
+    from level_almanac.core.lines.rules import condition_rules
 
     rules = condition_rules(conditions, book.line_fields("ledger"), DayReach(as_of, today))
     return LedgerConditions(tuple(rules), tuple(conditions.words))

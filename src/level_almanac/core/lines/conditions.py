@@ -69,7 +69,7 @@ class ConditionReader:
 
     def read(self, tree: Node) -> Predicate:
         """Return the predicate of a condition or of one of its parts."""
-        from lark import Tree  # noqa: PLC0415  not needed where no expression is read
+        from lark import Tree
 
         match tree.data:
             case "some":
@@ -179,8 +179,8 @@ class ConditionReader:
         ) and not text.lower().startswith(("start", "end"))
 
     def _span(self, text: str, phrase: Node) -> tuple[date, date]:
-        from level_almanac.core.language.columns import ValueColumn, read_columns  # noqa: PLC0415  as above
-        from level_almanac.core.spans.windows import Missing, window_of  # noqa: PLC0415  seldom asked for
+        from level_almanac.core.language.columns import ValueColumn, read_columns
+        from level_almanac.core.spans.windows import Missing, window_of
 
         if self.reach is None:
             raise self.error(self._mistake(phrase, "there is no day here to count from", "a day as YYYY-MM-DD"))

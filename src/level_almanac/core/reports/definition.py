@@ -75,7 +75,7 @@ class Report:
     @cached_property
     def options(self) -> "tuple[Option, ...]":
         """Its options, arguments first."""
-        from level_almanac.core.requests.options import WITH_LINES, options_of  # noqa: PLC0415  a list needs none
+        from level_almanac.core.requests.options import WITH_LINES, options_of
 
         return (*options_of(self.request_type), *([WITH_LINES] if self.all_lines else []))
 

@@ -136,7 +136,7 @@ def figures_of(
 
 
 def _read_plans(book: Book, selection: Selection, fields: Sequence[str], conditions: LedgerConditions) -> "Plans":
-    from level_almanac.core.measures.plans import read_plans  # noqa: PLC0415  not needed where no plan is shown
+    from level_almanac.core.measures.plans import read_plans
 
     return read_plans(book, selection, fields, conditions)
 

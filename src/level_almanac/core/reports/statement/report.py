@@ -140,7 +140,7 @@ def _cash_maker(
     if layout.measure != "movement" or layout.scope != "income":
         what, step = "the cash basis is for income and costs alone", "leave --basis out"
         raise UsageMistake(Mistake(what, "--basis", f"cash with the layout {layout.name}", next_step=step))
-    from level_almanac.core.reports.statement.cash_basis import CashBasis  # noqa: PLC0415  most statements need none
+    from level_almanac.core.reports.statement.cash_basis import CashBasis
 
     return lambda fields: CashBasis(book, selection, as_of, today, conditions, fields)
 
