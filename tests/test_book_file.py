@@ -66,7 +66,9 @@ def test_a_folder_without_a_book(almanac: Almanac, tmp_path: Path) -> None:
 
 
 def test_the_book_is_found_from_a_folder_within(almanac: Almanac, demo: Path) -> None:
-    assert almanac("trial", "--print", "json", cwd=demo / "exports" / "line").code == 0
+    within, above = (almanac("trial", "--print", "json", cwd=folder) for folder in (demo / "exports" / "line", demo))
+    assert within.json == above.json
+    assert within.json["facts"]["entity"] == "LINE, YARD"
 
 
 @pytest.mark.parametrize(

@@ -140,3 +140,15 @@ def test_a_report_without_figures_draws_nothing(demo: Path, tmp_path: Path) -> N
     assert "this report has no totals to draw" in ran.err
     assert not (tmp_path / "empty.png").exists()
     assert io.StringIO(run_almanac(*words, book=demo).out).readline() == "Sales: amount by item\n"
+
+
+def test_a_divided_span_is_drawn_over_time_and_columns_side_by_side_are_not(demo: Path, tmp_path: Path) -> None:
+    drawn = {}
+    for name, columns in (("time", "each period"), ("sides", "ytd; ytd last year")):
+        words = ("statement", "income", "--year", "2025", "--level", "1", "--columns", columns)
+        assert run_almanac(*words, "-o", tmp_path / f"{name}.svg", book=demo).code == 0
+        drawn[name] = (tmp_path / f"{name}.svg").read_text()
+    # Each text that is drawn stands beside its outlines as a comment.
+    assert [f"2025-P{number:02d}" in drawn["time"] for number in (1, 6, 12)] == [True] * 3
+    assert "2025-P06" not in drawn["sides"]
+    assert drawn["time"].count('id="line2d') > drawn["sides"].count('id="line2d')

@@ -4,12 +4,14 @@ from collections import defaultdict
 from collections.abc import Iterable
 from datetime import date
 from decimal import Decimal
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
 import pytest
 
-from conftest import Almanac
+import second_route
+from conftest import Almanac, run_almanac
 from second_route import ZERO, Line, days, income, read
 
 NUMBERS = ("line", "subtotal", "total")
@@ -307,3 +309,28 @@ def test_what_cannot_be_shown(almanac: Almanac, demo: Path, words: list[str], to
     ran = almanac("statement", "income", *words, book=demo)
     assert (ran.code, ran.out) == (2, "")
     assert ran.err.startswith(f"almanac: {told}")
+
+
+def test_groups_of_weeks_hold_the_lines_of_their_days(demo: Path) -> None:
+    ran = run_almanac(
+        "statement", "income", "--entity", "LINE", "--columns", "each 2 weeks", "--print", "json", book=demo
+    )
+    assert ran.code == 0, ran.err
+    columns = ran.json["columns"]
+    edges = [(date.fromisoformat(each["from"]), date.fromisoformat(each["through"])) for each in columns]
+    assert edges[0][0].weekday() == 0
+    assert all((after[0] - before[0]).days == 14 for before, after in pairwise(edges))
+    assert all((last - first).days == 13 for first, last in edges)
+    assert edges[-1][1] == date(2026, 9, 27), "the groups go on to the fiscal year's last week"
+    lines = [line for line in second_route.read(demo) if line.entity == "LINE" and line.source not in ("CF", "CL")]
+    rows = {row["key"]: row["cells"] for row in ran.json["rows"]}
+    for account in ("40210", "61320"):
+        sign = -1 if account.startswith("4") else 1
+        for column, (first, last) in zip(columns, edges, strict=True):
+            within = (
+                each for each in lines if first <= each.day <= last and each.period != 13 and each.account == account
+            )
+            assert Decimal(rows[account][column["key"]] or 0) == sign * sum(
+                (each.amount for each in within), Decimal(0)
+            )
+    assert "The 2 weeks from 29 Sep 2025 reach 12 days into 2026" in ran.json["notes"]

@@ -6,6 +6,7 @@ from typing import Any
 import pytest
 
 from conftest import MakeBook, SmallBook
+from level_almanac.files.validation.layout import layout_mistakes
 
 LINES = (
     "J1,1,2025-10-05,2026-P01,1000,1000.00,,S", "J1,2,2025-10-05,2026-P01,4010,,600.00,S", "J1,3,2025-10-05,2026-P01,4020,,400.00,S",
@@ -191,3 +192,27 @@ def test_shares_of_a_row_are_of_its_total(make_book: MakeBook) -> None:
     found = rows(made(make_book, LAYOUT), "--columns", 'qtd; share of "Net sales"')
     share = Decimal(found["fuel"]["cells"]["share-of-net-sales"])
     assert share == (Decimal(25000) / 1460).quantize(Decimal("1e-10"))
+
+
+@pytest.mark.parametrize(
+    ("row", "said"),
+    [
+        ({}, "rows[1]: the row shows nothing; expected one of accounts, classes, branch, sum_of, formula or ratio, a heading, or blank = true"),
+        ({"key": "A b", "label": "x", "branch": "6000"}, "rows[1].key: not a row key: 'A b'; expected small letters, digits and hyphens, a letter first"),
+        ({"key": "a", "branch": "6000"}, "rows[1].label: a row with figures needs a label"),
+        ({"key": "a", "label": "x", "formula": "b", "show": "tree"}, "rows[1].show: there are no accounts to show: 'tree'"),
+        ({"key": "a", "label": "x", "branch": "6000", "level": 7}, "rows[1].level: out of range: 7; expected 0 to 6"),
+        ({"blank": True, "heading": "x", "key": "a"}, ""),
+    ],
+)  # fmt: skip
+def test_a_row_is_held_against_what_a_row_can_be(row: dict[str, object], said: str) -> None:
+    found = layout_mistakes({"title": "x", "rows": [row]}, "l")
+    assert [str(each) for each in found] == ([f"l: {said}"] if said else [])
+
+
+def test_a_layout_needs_rows_and_is_named_by_its_file() -> None:
+    assert [str(each) for each in layout_mistakes({"title": "x"}, "l")] == [
+        "l: a layout needs rows; add [[rows]] blocks"
+    ]
+    named = layout_mistakes({"title": "x", "name": "y", "rows": [{"heading": "z"}]}, "l")
+    assert [str(each) for each in named] == ["l: name: unknown key; a layout is named by its file"]
