@@ -11,7 +11,8 @@ from conftest import Almanac, copied, run_almanac
 from level_almanac.cli.main import commands
 from level_almanac.core import reports
 from level_almanac.core.reports.registry import all_reports
-from level_almanac.core.requests.options import options_of
+from level_almanac.core.requests.options import options_of, request_of
+from level_almanac.errors import UsageMistake
 from level_almanac.output.files import ENDINGS
 
 ROOT = Path(__file__).parent.parent
@@ -61,6 +62,25 @@ def test_a_report_is_a_command_in_every_format_and_its_figures_are_traced(
         traced = almanac("trace", *words, figure[0], row, *figure[2:], "--print", "json", book=demo)
         assert traced.code == 0, traced.err
         assert traced.json["title"].startswith("Behind ")
+
+
+@pytest.mark.parametrize("name", all_reports())
+def test_what_must_be_told_is_asked_for(demo: Path, almanac: Almanac, name: str) -> None:
+    report = all_reports()[name]
+    needed = next((each for each in report.options if each.argument and each.required), None)
+    if needed is not None:
+        bare = almanac(name, book=demo)
+        assert bare.code == 2
+        assert "Error: Missing argument" in bare.err
+    if needed is not None and needed.default in (None, "", ()):
+        with pytest.raises(UsageMistake, match=f"{needed.called}: this must be told"):
+            request_of(report.request_type, {})
+    elif needed is None:
+        assert request_of(report.request_type, {}) == report.request_type()
+    if report.tracing is not None:
+        traced = almanac("trace", *shlex.split(ASKED[name][0]), book=demo)
+        assert traced.code == 2
+        assert "Error: Missing option '--row'" in traced.err
 
 
 def test_every_report_that_can_be_saved_is_a_page_and_stands_in_an_edition(

@@ -17,24 +17,26 @@ def parameter(option: Option) -> click.Parameter:
     elif option.kind == "count":
         kind = click.IntRange(option.least, option.most)
     metavar = option.metavar or None
+    # A default of None would count as told, and so nothing would be missing.
+    told = option.default is not None and not option.required and not option.several
+    default = {"default": option.default} if told and (option.argument or option.show_default) else {}
     if option.argument:
+        nargs = -1 if option.several else 1
         return click.Argument(
-            [option.keyword], type=kind, metavar=metavar, required=option.required, nargs=-1 if option.several else 1,
-            default=None if option.required or option.several else option.default,
-        )  # fmt: skip
-    default = option.default if option.show_default else None
+            [option.keyword], type=kind, metavar=metavar, required=option.required, nargs=nargs, **default
+        )
     return click.Option(
         [f"--{option.name}", option.keyword],
         type=None if option.kind == "flag" else kind,
         is_flag=option.kind == "flag",
         multiple=option.several,
         nargs=2 if option.kind == "amounts" else 1,
-        default=default,
         show_default=option.show_default,
         metavar=metavar,
         help=option.help,
         hidden=bool(option.replaced_by),
         required=option.required,
+        **default,
     )
 
 

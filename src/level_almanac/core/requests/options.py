@@ -5,7 +5,7 @@ request, whoever makes it.
 """
 
 from collections.abc import Callable, Mapping
-from dataclasses import Field, field, fields
+from dataclasses import MISSING, Field, field, fields
 from datetime import date
 from decimal import Decimal
 from typing import Any, Literal, NamedTuple
@@ -285,17 +285,22 @@ def options_of(kind: type[Request]) -> list[Option]:
 def request_of(kind: type[Request], given: Mapping[str, Any]) -> Any:
     """Return the request that values of options by name make; what is not given has its default.
 
-    Raises UsageMistake for values that do not go together.
+    Raises UsageMistake for values that do not go together, and where one is missing that there must be.
     """
     made = {}
     for each in fields(kind):  # type: ignore[arg-type]  # every request is a dataclass
         declared = declared_of(each)
-        if declared is None or not any(one.name in given for one in declared.options):
+        if declared is None:
             continue
-        whole = {one.name: given.get(one.name, one.default) for one in declared.options}
-        made[each.name] = declared.build(
-            whole if declared.inner is None else {name: value for name, value in whole.items() if name in given}
-        )
+        needed = each.default is MISSING and each.default_factory is MISSING
+        told = {one.name: given[one.name] for one in declared.options if one.name in given}
+        if declared.inner is not None and (told or needed):
+            made[each.name] = declared.build(told)
+        elif told:
+            made[each.name] = declared.build({one.name: one.default for one in declared.options} | told)
+        elif needed:
+            option = declared.options[0]
+            raise UsageMistake(Mistake("this must be told", option.called, allowed=option.allowed))
     return kind(**made)
 
 
