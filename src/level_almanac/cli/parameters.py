@@ -28,7 +28,7 @@ def parameter(option: Option) -> click.Parameter:
     return click.Option(
         [f"--{option.name}", option.keyword],
         type=None if option.kind == "flag" else kind,
-        is_flag=option.kind == "flag",
+        is_flag=True if option.kind == "flag" else None,
         multiple=option.several,
         nargs=2 if option.kind == "amounts" else 1,
         show_default=option.show_default,
