@@ -180,6 +180,8 @@ def test_what_is_saved_is_what_was_given() -> None:
         "show": "- amount",
         "by": "account",
     }
+    written = ["statement", "income", "-o", "a.pdf", "-ob.csv", "--output=c.md", "--print", "json", "--level", "2"]
+    assert saved_page(written) == (["statement", "income"], {"level": "2"}), "where it went is no part of the page"
     for wrong, told in (
         (["list", "ledger", "more"], "REPORT list: more arguments than it takes: 'more'"),
         (["aging"], "REPORT aging: an argument is missing; expected SIDE"),

@@ -17,6 +17,9 @@ def options_in(known: Sequence[Option], words: Sequence[str], where: str) -> dic
     plain, left = list[str](), list(words)
     while left:
         word = left.pop(0)
+        if word.startswith("-o") and "output" in named:
+            # The one option that has a short name too.
+            word = f"--output={word[2:]}" if word[2:] else "--output"
         if not word.startswith("--") or word == "--":
             plain += left if word == "--" else [word]
             left = [] if word == "--" else left
