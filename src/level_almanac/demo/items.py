@@ -254,21 +254,7 @@ class _Account:
             if not opened.rest and part > 40_000 and fate > 985 and party not in dict(_SPLIT):
                 # Paid a little short, and the rest let go.
                 part -= short
-                self.add(
-                    DemoItem(
-                        self.entity,
-                        party,
-                        "write-off",
-                        self.number("WO", day),
-                        1,
-                        day,
-                        None,
-                        day,
-                        short,
-                        settles=opened.item.number,
-                        memo="Small difference",
-                    )
-                )
+                self._settling("write-off", "WO", opened.item, day, short, "Small difference")
             applied = day + self.chance.between(6, 21) * _DAY if fate <= 30 else None
             settles = "" if 30 < fate <= 36 and self.happened["unapplied"] < 7 else opened.item.number
             item = self._line_of_payment(line, party, number, part, settles, applied, reference, payee)
@@ -298,27 +284,23 @@ class _Account:
         )  # fmt: skip
         return self.add(item)
 
+    def _settling(
+        self, kind: str, prefix: str, of: DemoItem, day: date, cents: int, memo: str, reference: str = ""
+    ) -> None:
+        """Add a document of the next number that settles another."""
+        item = DemoItem(
+            self.entity, of.party, kind, self.number(prefix, day), 1, day, None, day, cents, settles=of.number,
+            reference=reference, memo=memo,
+        )  # fmt: skip
+        self.add(item)
+
     def _voided(self, day: date) -> int:
         """Void what was to be voided by now, and let it be paid once more; return by how much more the run pays."""
         more = 0
         for payment, opened in [each for each in self.to_void if each[0].posted + 12 * _DAY <= day]:
             self.to_void.remove((payment, opened))
             cents = sum(each.rest for each in opened)
-            self.add(
-                DemoItem(
-                    self.entity,
-                    payment.party,
-                    "void",
-                    self.number("VO", day),
-                    1,
-                    day,
-                    None,
-                    day,
-                    cents,
-                    settles=payment.number,
-                    memo="Stopped and paid anew",
-                )
-            )
+            self._settling("void", "VO", payment, day, cents, "Stopped and paid anew")
             self.waiting += [replace(each, from_day=day) for each in opened]
             more += cents
         return more
@@ -327,22 +309,7 @@ class _Account:
         more = 0
         for note in [each for each in self.to_refund if each.posted + 30 * _DAY <= day]:
             self.to_refund.remove(note)
-            self.add(
-                DemoItem(
-                    self.entity,
-                    note.party,
-                    "refund",
-                    self.number("RE", day),
-                    1,
-                    day,
-                    None,
-                    day,
-                    note.cents,
-                    settles=note.number,
-                    reference=reference,
-                    memo="Credit paid back",
-                )
-            )
+            self._settling("refund", "RE", note, day, note.cents, "Credit paid back", reference)
             more += note.cents
         return more
 

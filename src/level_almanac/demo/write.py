@@ -1,18 +1,17 @@
-"""Write the demo book: its `almanac.toml` and the exports of both companies, as two unlike systems wrote them."""
+"""Write the demo book: the files that are shipped, and the exports of both companies by two unlike systems."""
 
 import csv
+import shutil
 from collections.abc import Iterable
 from contextlib import ExitStack
 from datetime import date
+from importlib import resources
 from pathlib import Path
 from typing import Any
 
 from level_almanac.demo.billing import BILLING_HEADS, DemoBilling, billing_rows
-from level_almanac.demo.book_text import BOOK, FERRIES
-from level_almanac.demo.chart import chart_rows
 from level_almanac.demo.items import ITEM_HEADS, DemoItem, DemoItems
 from level_almanac.demo.ledger import BASE_LINES, DemoLine, demo_lines
-from level_almanac.demo.page_text import EXPLANATIONS, PAGES
 from level_almanac.demo.parties import party_rows
 from level_almanac.demo.plans import BUDGET_HEADS, FORECAST_HEADS, PlanSums
 from level_almanac.demo.sales import ITEM_HEADS as SOLD_HEADS
@@ -20,13 +19,6 @@ from level_almanac.demo.sales import SALES_HEADS, TARGET_HEADS, DemoSales, item_
 
 COMPLETE_THROUGH = date(2026, 6, 17)
 YEARS = (2024, 2025, 2026)
-_VESSELS = (
-    ("Vessel", "Kind", "Launched", "Cars", "Insured for"),
-    ("Brae", "day ferry", "2009-04-18", 42, "7800000.00"),
-    ("Corran", "night ferry", "2017-09-02", 88, "14600000.00"),
-    ("Merlin", "day ferry", "1998-05-30", 36, "4100000.00"),
-    ("Tern", "day ferry", "2021-03-12", 54, "11200000.00"),
-)
 KIND_WORDS = {
     "invoice": "INV", "credit": "CRN", "payment": "PAY", "write-off": "WOF", "refund": "REF", "void": "VOI",
 }  # fmt: skip
@@ -47,16 +39,13 @@ def write_demo(folder: Path, lines: int = BASE_LINES) -> list[Path]:
     """
     for name in ("billing", "items", "line", "plans", "sales", "yard"):
         (folder / "exports" / name).mkdir(parents=True)
-    (folder / "layouts").mkdir()
-    (folder / "almanac.toml").write_text(BOOK, encoding="utf-8")
-    (folder / "layouts" / "ferries.toml").write_text(FERRIES, encoding="utf-8")
-    for place, texts in (("pages", PAGES), ("explanations", EXPLANATIONS)):
-        for name, text in texts.items():
-            path = folder / place / f"{name}.toml"
-            path.parent.mkdir(parents=True, exist_ok=True)
-            path.write_text(text, encoding="utf-8")
-    chart = _write_csv(folder / "exports" / "chart.csv", ("Code", "Name", "Type", "Below", "Control"), chart_rows())
-    vessels = _write_csv(folder / "exports" / "vessels.csv", _VESSELS[0], _VESSELS[1:])
+    # What does not come of chance is shipped as the files it is: the book's own texts, its chart and its vessels.
+    with resources.as_file(resources.files(__package__) / "book") as shipped:
+        for path in shipped.rglob("*.*"):
+            target = folder / path.relative_to(shipped)
+            target.parent.mkdir(parents=True, exist_ok=True)
+            shutil.copyfile(path, target)
+    chart, vessels = (folder / "exports" / name for name in ("chart.csv", "vessels.csv"))
     sold = _write_csv(folder / "exports" / "items.csv", SOLD_HEADS, item_rows())
     sums, items, sales = PlanSums(), DemoItems(), DemoSales()
     ledgers = _write_ledgers(folder / "exports", sales.seen(items.seen(sums.seen(demo_lines(lines)))))

@@ -168,8 +168,7 @@ def _over_time(axes: Any, table: ReportTable, rows: list[Row], series: list[list
 
 def _tick(column: Column) -> str:
     """Return what stands beneath a column of the chart, a part span marked as one."""
-    part = column.extent and not column.extent.startswith("whole")
-    return f"{column.label}\n{column.extent}" if part else column.label
+    return f"{column.label}\n{column.extent}" if column.extent and not column.whole else column.label
 
 
 def _label_ends(axes: Any, ends: list[tuple[Decimal, str, str]], at: float) -> None:

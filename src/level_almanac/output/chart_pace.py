@@ -172,7 +172,7 @@ def _member(axes: Any, chart: PaceChart, member: Pace, table: ReportTable) -> No
     told = f"{spent} {short(member.spent / scale, table)} of {short(member.limit / scale, table)}{unit}"
     if member.words:
         told += f" · {member.words}"
-    strong = member.words.startswith("over") if chart.costs else member.words.startswith("under")
+    strong = member.over is chart.costs
     axes.text(
         0.0, 1.04, told, transform=axes.transAxes, fontsize=8, color=INK if strong else QUIET, va="bottom",
         fontweight="bold" if strong else "normal",

@@ -23,7 +23,7 @@ def html(table: ReportTable) -> str:
     foldable = {name for names in within.values() for name in names}
     linked = {row.key for each in table.traced_lines for row in each.rows if row.kind == "subtotal"}
     orientation = page.orientation if page.orientation != "auto" else "landscape" if wide else "portrait"
-    below = [("proof", line, line.startswith("DOES NOT")) for line in _proof(table)]
+    below = [("proof", *line) for line in proof_lines(table)]
     below += [("note", line, False) for line in notes(table)]
     prepared = f"prepared {table.look.prepared:%Y-%m-%d %H:%M}" if table.look.prepared else ""
     return environment.get_template("report.html.j2").render(
@@ -67,12 +67,8 @@ def _behind(lines: ReportTable, table: ReportTable) -> dict[str, Any]:
         "heads": [_head(column) for column in lines.columns],
         "key_label": lines.key_label,
         "rows": [_row(row, dressed, within[row.key], foldable, set(), "behind-") for row in lines.rows],
-        "below": [("proof", line, line.startswith("DOES NOT")) for line in _proof(dressed)],
+        "below": [("proof", *line) for line in proof_lines(dressed)],
     }
-
-
-def _proof(table: ReportTable) -> list[str]:
-    return proof_lines(table.proof, table) if table.proof else []
 
 
 def _head(column: Column) -> dict[str, Any]:
@@ -89,11 +85,9 @@ def folds(rows: tuple[Row, ...]) -> dict[str, list[str]]:
     within: dict[str, list[str]] = {}
     open_headings: list[Row] = []
     for row in rows:
-        while open_headings and (
-            row.level <= open_headings[-1].level or row.key == open_headings[-1].key.removesuffix(":heading")
-        ):
+        while open_headings and (row.level <= open_headings[-1].level or row.key == open_headings[-1].group):
             open_headings.pop()
-        within[row.key] = [heading.key for heading in open_headings if heading.key.removesuffix(":heading") in totals]
+        within[row.key] = [heading.key for heading in open_headings if heading.group in totals]
         if row.kind == "heading":
             open_headings.append(row)
     return within
@@ -113,7 +107,7 @@ def _row(
         # A group, or a heading without figures, has the line to itself.
         "spans": row.kind == "group" or (row.kind == "heading" and not row.cells),
         "long": len(row.label) > _LONG_LABEL,
-        "name": prefix + _name(row.key.removesuffix(":heading")),
+        "name": prefix + _name(row.group),
         "within": " ".join(prefix + _name(key) for key in within),
         "folds": prefix + _name(row.key) if row.key in foldable else "",
         "cells": [_cell(row, column, table) | {"link": links} for column in table.columns],

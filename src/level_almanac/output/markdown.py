@@ -22,8 +22,7 @@ def markdown(table: ReportTable) -> str:
         front = [_plain(row.key) if row.kind == "line" else "", label] if table.show_keys else [label]
         lines.append(f"| {' | '.join([*front, *(_bold(cell, row.kind) for cell in cells)])} |")
     lines.append("")
-    if table.proof:
-        lines += [f"- proof: {_plain(line)}" for line in proof_lines(table.proof, table)]
+    lines += [f"- proof: {_plain(line.words)}" for line in proof_lines(table)]
     lines += [f"- note: {_plain(line)}" for line in notes(table)]
     return "\n".join(lines).rstrip() + "\n"
 

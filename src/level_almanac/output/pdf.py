@@ -164,9 +164,8 @@ class Document:
         yield from self._below()
 
     def _below(self) -> Iterator[Any]:
-        for line in proof_lines(self.table.proof, self.table) if self.table.proof else []:
-            wrong = line.startswith("DOES NOT")
-            yield self.paragraph(f"proof   {line}", 7, _RED if wrong else QUIET, bold=wrong)
+        for words, wrong in proof_lines(self.table):
+            yield self.paragraph(f"proof   {words}", 7, _RED if wrong else QUIET, bold=wrong)
         for line in notes(self.table):
             yield self.paragraph(f"note    {line}", 7, QUIET)
 

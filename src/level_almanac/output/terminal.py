@@ -11,7 +11,7 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, NamedTuple
 
 from level_almanac.core.table.model import Column, ReportTable, Row
-from level_almanac.output.text import cell_words, is_negative, notes, proof_lines, subtitles
+from level_almanac.output.text import ProofLine, cell_words, is_negative, notes, proof_lines, subtitles
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -66,9 +66,9 @@ def lay_out(table: ReportTable, width: int) -> Iterator[Line]:
             yield from ([Run(line, "dim")] for line in textwrap.wrap(words, width))
         yield from layout.lines(block)
     yield []
-    for name, lines in (("proof", proof_lines(table.proof, table) if table.proof else []), ("note", notes(table))):
-        for number, words in enumerate(lines):
-            style = "bold" if words.startswith("DOES NOT") else "dim"
+    for name, lines in (("proof", proof_lines(table)), ("note", [ProofLine(words) for words in notes(table)])):
+        for number, (words, wrong) in enumerate(lines):
+            style = "bold" if wrong else "dim"
             head = name if name == "note" or not number else ""
             for step, line in enumerate(textwrap.wrap(words, width - 7)):
                 yield [Run(f"{head if not step else '':<7}", "dim"), Run(line, style)]

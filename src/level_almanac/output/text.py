@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Sequence
 from datetime import date
 from decimal import Decimal
+from typing import NamedTuple
 
 from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell, Column, CountedAmount, Explanation, Note, Part, Proof, ReportTable, Row
@@ -125,22 +126,32 @@ def _exact(amount: Decimal, decimals: int, table: ReportTable) -> str:
     return f"{_MINUS if number < 0 else ''}{grouped(number, table)}"
 
 
-def proof_lines(proof: Proof, table: ReportTable) -> list[str]:
-    """Return the proof in words, a line for each step."""
+class ProofLine(NamedTuple):
+    """One step of a proof in words. wrong: whether it tells of what does not hold."""
+
+    words: str
+    wrong: bool = False
+
+
+def proof_lines(table: ReportTable) -> list[ProofLine]:
+    """Return a report's proof in words, a line for each step, those of other tables after its own."""
+    return list(_proof_lines(table.proof, table)) if table.proof else []
+
+
+def _proof_lines(proof: Proof, table: ReportTable) -> Iterator[ProofLine]:
     places, unit = proof.decimals, proof.unit
     shown_as = f": {_parts(proof.shown_as, places, table, unit)}" if proof.shown_as else ""
     of = "" if proof.table in ("ledger", f"{unit}s") else f" of {proof.table}"
-    lines = [
-        f"{counted_words(proof.considered, places, table, unit)}{of} considered ({proof.measure})",
-        f"= {counted_words(proof.shown, places, table, unit)} shown{shown_as}",
-        f"+ left out: {_parts(proof.left_out, places, table, unit)}" if proof.left_out else "+ nothing left out",
-    ]
-    lines.append("adds up to the cent" if proof.adds_up else "DOES NOT ADD UP: this report is wrong")
-    lines[-1] += "".join(f" · {check.words}" for check in proof.checks if check.holds)
-    lines += [f"DOES NOT HOLD: {check.words}" for check in proof.checks if not check.holds]
+    yield ProofLine(f"{counted_words(proof.considered, places, table, unit)}{of} considered ({proof.measure})")
+    yield ProofLine(f"= {counted_words(proof.shown, places, table, unit)} shown{shown_as}")
+    left = f"left out: {_parts(proof.left_out, places, table, unit)}" if proof.left_out else "nothing left out"
+    yield ProofLine(f"+ {left}")
+    words = "adds up to the cent" if proof.adds_up else "DOES NOT ADD UP: this report is wrong"
+    held = "".join(f" · {check.words}" for check in proof.checks if check.holds)
+    yield ProofLine(f"{words}{held}", not proof.adds_up)
+    yield from (ProofLine(f"DOES NOT HOLD: {check.words}", wrong=True) for check in proof.checks if not check.holds)
     for further in proof.further:
-        lines += proof_lines(further, table)
-    return lines
+        yield from _proof_lines(further, table)
 
 
 def _parts(parts: Sequence[Part], decimals: int, table: ReportTable, unit: str) -> str:

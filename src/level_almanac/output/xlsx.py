@@ -41,7 +41,7 @@ def xlsx(table: ReportTable) -> bytes:
     sheet = _Sheet(table, book)
     behind = [_Sheet(lines._replace(look=table.look), book, "Lines") for lines in table.traced_lines]
     for lines in behind:
-        sheet.links = {row.key: lines.rows[f"{row.key}:heading"] for row in lines.table.rows if row.kind == "subtotal"}
+        sheet.links = {row.group: lines.rows[row.key] for row in lines.table.rows if row.kind == "heading"}
     sheet.write()
     for lines in behind:
         lines.write()
@@ -128,7 +128,7 @@ def _write_proof(table: ReportTable, sheet: Any, first: int, forms: tuple[Any, A
     """Write the proof, notes and facts of one report from a row on, and return the last row used."""
     bold, wrapped = forms
     sheet.write_string(first, 0, table.title, bold)
-    lines = [("proof", line) for line in (proof_lines(table.proof, table) if table.proof else [])]
+    lines = [("proof", line.words) for line in proof_lines(table)]
     lines += [("note", line) for line in notes(table)]
     lines += [(key, words) for key, words in table.facts.items()]
     for number, (name, words) in enumerate(lines, first + 2):

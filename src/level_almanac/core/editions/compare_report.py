@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from level_almanac.core.editions.figure_lines import Effect, FigureChange
 from level_almanac.core.editions.frozen import ChangedTable
 from level_almanac.core.editions.issued_figures import Value
-from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Part, Proof, ReportTable, Row, heading
 from level_almanac.files.tables import Table
 from level_almanac.store.line_changes import ChangedLine
 
@@ -98,14 +98,14 @@ def _word(line: ChangedLine) -> str:
 def _line_rows(found: Comparison) -> Iterator[Row]:
     """Yield the changed lines by table, export and load, in the order of their keys: journal by journal."""
     for table, lines in found.tables:
-        yield Row(f"lines/{table.name}:heading", f"Lines of {table.name} that changed", 0, "heading")
+        yield heading(f"lines/{table.name}", f"Lines of {table.name} that changed")
         files: dict[str, list[ChangedLine]] = {}
         for line in lines:
             files.setdefault(str((line.after or line.before or {})["file"]), []).append(line)
         for file, within in sorted(files.items()):
             loaded = found.loads.get(file)
             told = f"{file}, loaded {loaded}" if loaded else f"{file}, no longer loaded"
-            yield Row(f"lines/{table.name}/{file}:heading", told, 1, "heading")
+            yield heading(f"lines/{table.name}/{file}", told, 1)
             for line in within[:_MOST_LINES]:
                 yield _line_row(table, line)
             if len(within) > _MOST_LINES:
@@ -149,7 +149,7 @@ def _place(line: Mapping[str, Any]) -> str:
 
 def _definition_rows(definitions: Sequence[ChangedDefinition]) -> Iterator[Row]:
     if definitions:
-        yield Row("definitions:heading", "Definitions that changed", 0, "heading")
+        yield heading("definitions", "Definitions that changed")
     for each in definitions:
         yield Row(f"definitions/{each.path}", f"{each.word} {each.path}", 1, "heading" if each.lines else "line")
         for number, line in enumerate(each.lines[:_MOST_EFFECTS], 1):
@@ -162,7 +162,7 @@ def _definition_rows(definitions: Sequence[ChangedDefinition]) -> Iterator[Row]:
 def _page_rows(page: ComparedPage, *, defined: bool) -> Iterator[Row]:
     if not page.explained and not page.failed and not page.alone:
         return
-    yield Row(f"{page.name}:heading", f"{page.title} ({page.name})", 0, "heading")
+    yield heading(page.name, f"{page.title} ({page.name})")
     if page.failed:
         yield Row(f"{page.name}/failed", f"cannot be compared: {page.failed.partition(chr(10))[0]}", 1, "line")
     yield from (Row(f"{page.name}/alone/{number}", words, 1, "line") for number, words in enumerate(page.alone, 1))
@@ -171,7 +171,7 @@ def _page_rows(page: ComparedPage, *, defined: bool) -> Iterator[Row]:
     for each in page.explained:
         by_row.setdefault(each.moved.figure.row, []).append(each)
     for key, figures in by_row.items():
-        yield Row(f"{page.name}/{key}:heading", figures[0].moved.figure.row_label, 1, "heading")
+        yield heading(f"{page.name}/{key}", figures[0].moved.figure.row_label, 1)
         groups: list[list[FigureChange]] = []
         for each in figures:
             same = next((group for group in groups if group[0].effects == each.effects), None)

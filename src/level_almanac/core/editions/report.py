@@ -5,7 +5,7 @@ from datetime import date
 from typing import NamedTuple
 
 from level_almanac.core.editions.issued_figures import Moved
-from level_almanac.core.table.model import Column, ReportTable, Row
+from level_almanac.core.table.model import Column, ReportTable, Row, heading
 from level_almanac.files.editions import Edition, record_facts
 
 _MOST_FIGURES = 12
@@ -48,7 +48,7 @@ def editions_report(book_name: str, editions: Sequence[tuple[Edition, str]]) -> 
 
 def edition_report(edition: Edition, seal: str) -> ReportTable:
     """Return what is in one edition."""
-    rows = [Row("pages:heading", "Pages", 0, "heading")]
+    rows = [heading("pages", "Pages")]
     for page in edition.pages:
         told = ", ".join(f"{name} {text or 'left open'}" for name, text in page.answers.items())
         cells = {"what": page.title, "told": told, "state": page.lock or "not locked"}
@@ -57,16 +57,16 @@ def edition_report(edition: Edition, seal: str) -> ReportTable:
             Row(f"{page.name}>{number}", f"does not hold: {words}", 2, "line")
             for number, words in enumerate(page.findings, 1)
         ]
-    rows.append(Row("data:heading", "Data", 0, "heading"))
+    rows.append(heading("data", "Data"))
     for table, lines in edition.data.items():
         through = edition.through.get(table)
         told = f"complete through {through}" if through else ""
         rows.append(Row(f"data/{table}", table, 1, "line", {"what": f"{lines:,} lines", "told": told}))
     if edition.ties:
-        rows.append(Row("ties:heading", "Figures on several pages, which agree", 0, "heading"))
+        rows.append(heading("ties", "Figures on several pages, which agree"))
         rows += [Row(f"ties/{number}", words, 1, "line") for number, words in enumerate(edition.ties, 1)]
     if edition.unexplained:
-        rows.append(Row("unexplained:heading", "Changes issued without an explanation", 0, "heading"))
+        rows.append(heading("unexplained", "Changes issued without an explanation"))
         rows += [Row(f"unexplained/{n}", words, 1, "line") for n, words in enumerate(edition.unexplained, 1)]
     return ReportTable(
         title=f"Edition {edition.name}",

@@ -11,7 +11,7 @@ from level_almanac.core.language.formulas import value_of
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.lines.shape import ListShape, MadeRows
 from level_almanac.core.table.exact import EXACT, rounded
-from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, CountedAmount, Note, Row
+from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, CountedAmount, Note, Row, heading
 from level_almanac.store.engine import Engine
 from level_almanac.store.expressions import is_only_linked
 from level_almanac.store.line_query import Asked, LineSource, Order, Summing, groups, lines
@@ -275,7 +275,7 @@ class ListRows:
             yield Row(key, label, depth, "line", self._cells(group, total=False))
             return
         cells = self._cells(group)
-        yield Row(f"{key}:heading", label, depth, "heading")
+        yield heading(key, label, depth)
         below: list[Row] = list(group.rows)
         keys = [row.key for row in below]
         if not deepest:
@@ -290,6 +290,10 @@ class ListRows:
         self, whole: _Group, shown: int, there: int, part: _Group, keys: Sequence[str], what: str
     ) -> Iterator[Row]:
         adds = tuple((1, key) for key in keys)
+        if self.shape.first == 0:
+            # Nothing but the total was asked for.
+            yield Row("total", "Total", 0, "total", self._cells(whole))
+            return
         if shown < there:
             self.notes.append(f"First {shown:,} of {there:,} shown; the total is of all of them")
             yield Row("shown", f"Total of the first {shown:,}", 0, "subtotal", self._cells(part), adds=adds)

@@ -48,9 +48,9 @@ def entity_rule(selection: Selection) -> Iterator[Rule]:
     Amounts in another currency are not added to its own, not even in its proof.
     """
     if selection.unlike:
-        yield Rule("another currency", FieldTest("entity", "is", selection.comparable), aside=True)
+        yield Rule("another currency", FieldTest("entity", "is", selection.comparable), aside=True, code="entity")
     if set(selection.comparable) != selection.entities.keys():
-        yield Rule("other entities", FieldTest("entity", "is", tuple(selection.entities)))
+        yield Rule("other entities", FieldTest("entity", "is", tuple(selection.entities)), code="entity")
 
 
 def class_rules(classes: Sequence[str]) -> Iterator[Rule]:

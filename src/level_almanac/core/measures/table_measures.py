@@ -206,6 +206,11 @@ class TableMeasures:
             return window.extent
         return "no data yet" if self.through < window.first else f"data to {day_words(self.through)}"
 
+    def part(self, window: Window) -> str:
+        """Return the extent of a window where it, or its data, is less than the whole of its unit; else nothing."""
+        whole = not window.is_part and (self.through is None or self.through >= window.last)
+        return "" if whole else self.extent(window)
+
     @cached_property
     def names(self) -> tuple[dict[str, str], ...]:
         """For each field of `by` the names of its members, where it leads to a table that names them."""

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from level_almanac.core.book import Book
-from level_almanac.core.table.model import Column, ReportTable, Row
+from level_almanac.core.table.model import Column, ReportTable, Row, heading
 from level_almanac.errors import AlmanacError
 from level_almanac.files.page_reading import built_in_names, page_names, read_page
 from level_almanac.files.page_writing import lock_words, read_locks
@@ -34,7 +34,7 @@ def pages_report(book_name: str, lines: Sequence[PageLine]) -> ReportTable:
             group = found
             own = line.page is None or line.page.path is not None
             words = (group or "without a group") if own else f"{group}, built in: copy them, or run them as they are"
-            rows.append(Row(f"{group}:heading", words, 0, "heading"))
+            rows.append(heading(group, words))
         rows.append(Row(line.name, line.name.rpartition("/")[2], 1, "line", _cells(line)))
     own_pages = [line for line in lines if line.page is None or line.page.path is not None]
     note = f"This book has no pages yet: copy one with `almanac page copy {BUILT_IN_GROUP}/NAME GROUP/NAME`"

@@ -55,7 +55,7 @@ def measured_lines(
         entities=asked.entities,
     )
     days = Rule("other dates", measured.test([meant.window]))
-    before = [rule for rule in measured.before_days() if rule.words not in ("other entities", "another currency")]
+    before = [rule for rule in measured.before_days() if rule.code != "entity"]
     found, _ = Listing(
         book, request, measured.today, meant.within, sums, measured.labels.asked, (*before, days, *more)
     ).made()

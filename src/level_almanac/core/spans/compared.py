@@ -109,11 +109,16 @@ def compared_notes(now: Window, before: Window | Missing) -> Iterator[str]:
     if isinstance(before, Missing):
         yield f"Nothing to compare {now.covers} with: {before.why}"
         return
-    if (now.last.month, now.last.day) == (2, 29) and (before.last.month, before.last.day) == (2, 28):
-        yield f"{day_words(now.last)} is compared with {day_words(before.last)}, as that year has no such day"
+    yield from lacking_day_notes(now, before)
     days, others = ((window.last - window.first).days + 1 for window in (now, before))
     if days != others:
         yield f"{now.covers} has {days:,} days, and {before.covers} has {others:,}"
+
+
+def lacking_day_notes(now: Window, before: Window) -> Iterator[str]:
+    """Yield that the year compared with has no 29 February, where that is the day."""
+    if (now.last.month, now.last.day) == (2, 29) and (before.last.month, before.last.day) == (2, 28):
+        yield f"{day_words(now.last)} is compared with {day_words(before.last)}, as that year has no such day"
 
 
 def rest_words(before: Window) -> str:

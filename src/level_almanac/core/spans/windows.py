@@ -16,6 +16,7 @@ _ONE_DAY = timedelta(days=1)
 _TO_DATE: dict[str, Unit] = {"wtd": "week", "mtd": "month", "ptd": "period", "qtd": "quarter", "ytd": "year"}
 EVERYTHING = "everything"
 """The unit of what reaches back to the first line there is."""
+_WITHOUT_EXTENT = ("day", "", "adjustments", EVERYTHING)
 _SHORT_UNITS = ("day", "week", "month")
 """Units that never hold extra periods, not even where they reach over a year's end."""
 
@@ -40,12 +41,15 @@ class Window(NamedTuple):
     before: bool = False
 
     @property
+    def is_part(self) -> bool:
+        """Whether it covers less than the whole of a unit that has an extent."""
+        return self.last != self.whole_last and self.unit not in _WITHOUT_EXTENT
+
+    @property
     def extent(self) -> str:
         """How much of its unit it covers: `17/30 days` or `whole period`."""
-        if self.unit in ("day", "", "adjustments", EVERYTHING):
-            return ""
-        if self.last == self.whole_last:
-            return f"whole {self.unit}"
+        if not self.is_part:
+            return "" if self.unit in _WITHOUT_EXTENT else f"whole {self.unit}"
         return f"{(self.last - self.first).days + 1}/{(self.whole_last - self.first).days + 1} days"
 
     @property

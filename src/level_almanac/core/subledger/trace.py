@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.subledger.open_items import Application, OpenItems
 from level_almanac.core.subledger.subledger import Subledger
-from level_almanac.core.table.model import Column, CountedAmount, Proof, ReportTable, Row
+from level_almanac.core.table.model import Column, CountedAmount, Proof, ReportTable, Row, heading
 from level_almanac.core.table.pointing import head_words
 from level_almanac.core.trace.frame import framed, others_of, sum_check, total_row
 from level_almanac.store.expressions import Expression, FieldReference
@@ -77,7 +77,7 @@ def _rows(found: TracedDocuments) -> Iterator[Row]:
         key = found.subledger.key_of(item)
         line = "" if item.line == "1" else f"/{item.line}"
         name = found.subledger.name_of(item.party)
-        yield Row(f"{key}:heading", f"{item.party} {name}: {item.kind} {item.number}{line}", 0, "heading")
+        yield heading(key, f"{item.party} {name}: {item.kind} {item.number}{line}")
         yield Row(
             f"{key}>own", item.kind, 1, "line", {"date": item.posted, "amount": item.signed, "export": item.place}
         )

@@ -73,7 +73,9 @@ class PacePoint(NamedTuple):
 
 
 class Pace(NamedTuple):
-    """One member's pace. limit: its whole budget; ends: what it is projected to end at, None where nothing tells."""
+    """One member's pace. limit: its whole budget; ends: what it is projected to end at, None where nothing tells; over:
+    whether that is past the limit, or short of it, None where it is neither.
+    """
 
     name: str
     limit: Decimal
@@ -82,6 +84,7 @@ class Pace(NamedTuple):
     spent: Decimal
     ends: Decimal | None
     words: str
+    over: bool | None = None
 
 
 class PaceChart(NamedTuple):

@@ -12,6 +12,7 @@ from level_almanac.core.table.style import Look
 
 Cell = Decimal | date | int | str | None
 ColumnKind = Literal["amount", "percent", "number", "count", "date", "text"]
+_HEADING = ":heading"
 RowKind = Literal["group", "heading", "line", "subtotal", "total", "blank"]
 
 
@@ -31,7 +32,8 @@ class Column(NamedTuple):
     """One column. decimals: shown after the point; first, through: the days it covers; complete: whether the data
     covers them all, None where that is not asked; covers, extent: the same in words for its head; scenario: the plan
     it is of, or empty; derived: what it is made of; series: what it is one of, where a span is divided; adds: whether
-    a total's cell is the sum of those above it, as a balance or an average is not.
+    a total's cell is the sum of those above it, as a balance or an average is not; whole: whether `extent` is the whole
+    of its unit.
     """
 
     key: str
@@ -47,6 +49,7 @@ class Column(NamedTuple):
     derived: Derived | None = None
     series: str = ""
     adds: bool = True
+    whole: bool = False
 
 
 class Row(NamedTuple):
@@ -68,9 +71,24 @@ class Row(NamedTuple):
     decimals: int | None = None
 
     @property
+    def group(self) -> str:
+        """The key of the group that it heads or totals, without what marks a heading; its own where it does neither."""
+        return self.key.removesuffix(_HEADING)
+
+    @property
     def is_money(self) -> bool:
         """Whether its figures in columns of amounts are amounts."""
         return not self.percent and self.decimals is None
+
+
+def heading(group: str, label: str, level: int = 0) -> Row:
+    """Return the row that heads a group; its key tells it from the group's total, whose key is the group's."""
+    return Row(heading_key(group), label, level, "heading")
+
+
+def heading_key(group: str) -> str:
+    """Return the key of the row that heads a group."""
+    return f"{group}{_HEADING}"
 
 
 @dataclass(frozen=True, slots=True)

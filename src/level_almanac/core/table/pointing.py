@@ -36,7 +36,7 @@ def _below_heading(table: ReportTable, folded: str) -> list[Row]:
     for at, row in enumerate(table.rows):
         if row.kind != "heading" or row.label.casefold() != folded:
             continue
-        total = totals.get(row.key.removesuffix(":heading"))
+        total = totals.get(row.group)
         within = takewhile(lambda below: below.level > row.level, table.rows[at + 1 :])  # noqa: B023  used at once
         found += [total] if total else [below for below in within if below.cells]
     return found

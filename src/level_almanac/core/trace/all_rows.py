@@ -84,7 +84,7 @@ def traced_lines(book: Book, traced: Traced) -> tuple[ReportTable, ...]:
 
 
 def _with_label(row: Row, labels: dict[str, str]) -> Row:
-    key = row.key.removesuffix(":heading")
+    key = row.group
     if key in labels:
         name = f"{key} {labels[key]}" if key[:1].isdigit() else labels[key]
         return row._replace(label=name if row.kind == "heading" else f"Total {name}")

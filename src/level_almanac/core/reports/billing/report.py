@@ -349,7 +349,7 @@ class Billing:
         made = self._rows()
         counted = left_out(self.book.engine, self.source, SIGNED[TABLE])
         shown, parts = proof_parts(self.rules, counted)
-        table = ReportTable(
+        return ReportTable(
             title=self._title(),
             facts=self._facts(),
             subtitle=tuple(self._subtitle()),
@@ -357,9 +357,8 @@ class Billing:
             rows=made.rows,
             key_label="/".join(self._key()) if self.lines else " / ".join(by.label for by in self.by),
             proof=self._proof(shown, parts, made),
-            notes=(*(note for note in made.notes if not str(note).startswith("First 0")), *self._notes()),
-        )
-        return table._replace(rows=_tidied(table)), made
+            notes=(*made.notes, *self._notes()),
+        ), made
 
     def _title(self) -> str:
         by = [each.label for each in self.by if each.key != "in-transit"]
@@ -418,12 +417,3 @@ class Billing:
         )
         words = "amount, payments negative"
         return Proof(words, considered, shown, parts, checks, self.selection.decimals, table=TABLE)
-
-
-def _tidied(table: ReportTable) -> tuple[Any, ...]:
-    """Return the rows without the empty subtotal of no lines that a report without groups would have."""
-    rows = [row for row in table.rows if row.key != "shown"]
-    return tuple(
-        row._replace(label="Total") if row.key == "total" and row.label.startswith("Total of all") else row
-        for row in rows
-    )

@@ -17,7 +17,7 @@ from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.spans.as_of import AsOfRequest
 from level_almanac.core.subledger.open_items import OpenItems, replay
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, SubledgerSide
-from level_almanac.core.table.model import Cell, Column, ReportTable, Row
+from level_almanac.core.table.model import Cell, Column, ReportTable, Row, heading
 from level_almanac.core.table.pointing import find_row
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
@@ -198,13 +198,13 @@ class _Check:
         for each, findings in shown:
             if not findings:
                 continue
-            yield Row(f"{each.kind.key}:heading", f"{each.kind.title}: {each.kind.step}", 0, "heading")
+            yield heading(each.kind.key, f"{each.kind.title}: {each.kind.step}")
             for finding in findings:
                 is_new = id(finding) in new and self.before is not None
                 yield from self._finding_rows(each.kind.key, finding, most_lines, is_new=is_new)
         quiet = [each for each, findings in shown if not findings]
         if quiet:
-            yield Row("nothing:heading", f"Nothing {'new ' if self.request.only_new else ''}found", 0, "heading")
+            yield heading("nothing", f"Nothing {'new ' if self.request.only_new else ''}found")
         for each in quiet:
             known = f"{len(each.findings):,} known before, no other" if each.findings else "none"
             words = each.skipped or f"{known} among {each.looked_at}"

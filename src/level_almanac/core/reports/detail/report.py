@@ -21,7 +21,7 @@ from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
-from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Part, Proof, ReportTable, Row, heading
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.expressions import Expression
 from level_almanac.store.ledger_sums import UNMET, Sums, considered
@@ -221,7 +221,7 @@ class _Detail:
 
     def _account_rows(self, code: str, figures: _Account, found: Sequence[_Line]) -> Iterator[Row]:
         name = f"{code} {self.book.chart[code].name}"
-        yield Row(f"{code}:heading", name, 0, "heading")
+        yield heading(code, name)
         words = (
             "Opening, before the adjustments"
             if self.range.adjustments_only
@@ -300,7 +300,7 @@ class _Detail:
             code = row.key
             for number, line in enumerate(found.get(code, [])):
                 if not number:
-                    yield Row(f"{code}/carried:heading", f"Carried into {self.range.year}, {words}", 1, "heading")
+                    yield heading(f"{code}/carried", f"Carried into {self.range.year}, {words}", 1)
                 yield Row(f"{code}/carried/{line.name}", line.name, 2, "line", self._cells(line, None))
 
     def _table_columns(self, rows: Sequence[Row]) -> tuple[Column, ...]:

@@ -18,7 +18,7 @@ from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.subledger.control import control_checks, over_notes
 from level_almanac.core.subledger.open_items import Application, Item, natural, replay
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, age_of, later_words
-from level_almanac.core.table.model import Cell, Check, Column, Note, Proof, ReportTable, Row
+from level_almanac.core.table.model import Cell, Check, Column, Note, Proof, ReportTable, Row, heading
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 
@@ -270,7 +270,7 @@ class Documents:
                 groups.setdefault(self._member(self.open.items[at]), []).append(at)
             for member, inner in sorted(groups.items(), key=lambda each: (each[0] is None, each[0] or "")):
                 key = self._group_key(member)
-                yield Row(f"{key}:heading", self._label(member), 0, "heading")
+                yield heading(key, self._label(member))
                 for at in inner:
                     yield from self._document(at, 1)
                 adds = tuple((1, self.subledger.key_of(self.open.items[at])) for at in inner)

@@ -216,9 +216,7 @@ class Growing:
     def _days_words(self, window: Window) -> str:
         if window.unit == "adjustments":
             return "adjustments"
-        told = self.measured.extent(window)
-        part = f", {told}" if told and not told.startswith("whole") else ""
-        return f"{window.covers}{part}"
+        return ", ".join(filter(None, (window.covers, self.measured.part(window))))
 
     def is_percent(self, shown: Shown) -> bool:
         """Tell whether figures are percents."""

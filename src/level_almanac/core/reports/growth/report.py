@@ -12,10 +12,10 @@ from level_almanac.core.measures.day_sums import Members
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.growth.figures import Growing, GrowthRequest, Shown
 from level_almanac.core.reports.growth.stages import Stage
-from level_almanac.core.spans.compared import compared_notes
+from level_almanac.core.spans.compared import lacking_day_notes
 from level_almanac.core.spans.windows import Missing
 from level_almanac.core.table.chart_data import Growth, GrowthChart, Step
-from level_almanac.core.table.model import Column, Derived, Note, Proof, ReportTable, Row
+from level_almanac.core.table.model import Column, Derived, Note, Proof, ReportTable, Row, heading
 
 _DRAWN = 6
 
@@ -62,10 +62,10 @@ def _rows(made: Growing) -> Iterator[Row]:
 def _block_rows(made: Growing, prefix: str, member: Members | None, shown: Shown) -> Iterator[Row]:
     unit: str = ""
     for stage in made.stages:
-        heading = "To date" if stage.to_date else f"By {stage.unit}"
-        if heading != unit:
-            unit = heading
-            yield Row(f"{prefix}{heading.lower().replace(' ', '-')}:heading", heading, 0, "heading")
+        name = "To date" if stage.to_date else f"By {stage.unit}"
+        if name != unit:
+            unit = name
+            yield heading(f"{prefix}{name.lower().replace(' ', '-')}", name)
         cells = made.cells(stage, member, shown)
         yield Row(
             prefix + stage.key, stage.label, 1, "line", cells, made.is_percent(shown),
@@ -118,7 +118,7 @@ def _span_notes(made: Growing) -> Iterator[str]:
         if isinstance(stage.last_year, Missing):
             lacking.setdefault(stage.last_year.why, []).append(stage.label)
         elif stage.to_date or stage.unit in ("month", "day") or stage.now.last != stage.now.whole_last:
-            yield from (note for note in compared_notes(stage.now, stage.last_year) if "no such day" in note)
+            yield from lacking_day_notes(stage.now, stage.last_year)
     for why, labels in lacking.items():
         yield f"{listed_some(labels)}: {why}, so nothing to compare with"
 
@@ -154,8 +154,7 @@ def _chart(made: Growing) -> GrowthChart | None:
 def _panel(made: Growing, member: Members | None, shown: Shown, unit: Unit) -> Growth:
     def step(stage: Stage) -> Step:
         cells: Any = made.cells(stage, member, shown)
-        told = made.measured.extent(stage.now)
-        part = "" if told.startswith("whole") else told.replace("data to", "to")
+        part = made.measured.part(stage.now).replace("data to", "to")
         change, rate = cells.get("last-year-change"), cells.get("last-year-change-pct")
         return Step(stage.label, cells["now"], cells.get("last-year"), change, rate, part)
 

@@ -1,7 +1,7 @@
 """What a chart of pace draws: the limit, the plan, what was spent, and where it leads."""
 
 from datetime import date
-from decimal import ROUND_HALF_UP, Decimal
+from decimal import Decimal
 from typing import Literal
 
 from level_almanac.core.language.days import moved, unit_days
@@ -10,7 +10,7 @@ from level_almanac.core.reports.pace.figures import NO_BUDGET, Going, Pacing
 from level_almanac.core.spans.windows import window_of_days
 from level_almanac.core.table.change import percent
 from level_almanac.core.table.chart_data import Pace, PaceChart, PacePoint
-from level_almanac.core.table.exact import EXACT
+from level_almanac.core.table.exact import EXACT, rounded
 
 _ZERO = Decimal(0)
 
@@ -42,11 +42,12 @@ def _panel(made: Pacing, name: str, members: Members | None, going: Going) -> Pa
         scale = EXACT.divide(made.total.budget, made.together.budget)
         points = [point._replace(plan=EXACT.multiply(point.plan, scale)) for point in points]
     over = going.over
-    words = NO_BUDGET if not going.planned and not going.budget else ""
+    words, past = NO_BUDGET if not going.planned and not going.budget else "", None
     if over is not None and going.budget:
-        rate = percent(over, going.budget)
-        words = "" if rate is None else _over_words(rate)
-    return Pace(name, going.budget, tuple(points), made.as_of.day, going.spent, going.ends, words)
+        rate = rounded(percent(over, going.budget) or _ZERO, 1)
+        past = rate > 0 if rate else None
+        words = "as planned" if past is None else f"{'over' if past else 'under'} {abs(rate)} %"
+    return Pace(name, going.budget, tuple(points), made.as_of.day, going.spent, going.ends, words, past)
 
 
 def _drawn_days(made: Pacing) -> list[date]:
@@ -60,8 +61,3 @@ def _drawn_days(made: Pacing) -> list[date]:
         days.add(last)
         day = moved(last, 1, "day", made.as_of.calendar)
     return sorted(days)
-
-
-def _over_words(rate: Decimal) -> str:
-    shown = rate.quantize(Decimal("0.1"), rounding=ROUND_HALF_UP)
-    return f"{'over' if shown > 0 else 'under'} {abs(shown)} %" if shown else "as planned"

@@ -154,7 +154,7 @@ class Pacing:
             return ()
         names = ("income",) if self.request.income else COST_CLASSES
         words = "not income" if self.request.income else "no costs"
-        return (Rule(words, FieldTest("account.class", "is", names)),)
+        return (Rule(words, FieldTest("account.class", "is", names), code="nature"),)
 
     @property
     def fields(self) -> tuple[str, ...]:

@@ -46,7 +46,7 @@ def pace_trace(book: Book, report: MadeReport, asked: TraceRequest) -> ReportTab
     if column.key != "spent":
         raise not_a_sum(column)
     within = tuple(zip(made.measured.by, members, strict=True)) if members is not None else ()
-    classes = tuple(rule for rule in made.rules if rule.words in ("no costs", "not income"))
+    classes = tuple(rule for rule in made.rules if rule.code == "nature")
     meant = Meant(row, column, made.to_date, within, 0, row.cells[column.key])
     return measured_lines(book, made.measured, table, meant, classes)
 

@@ -18,7 +18,7 @@ from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.subledger.control import over_notes
 from level_almanac.core.subledger.open_items import Item, replay
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, in_order
-from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, Note, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, Note, Proof, ReportTable, Row
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 
@@ -26,7 +26,6 @@ _ZERO = Decimal(0)
 _MOST_NAMED = 5
 _MOST_PAYEES = 2
 _ONE_DAY = timedelta(days=1)
-_FALLEN = "not past the limits"
 
 
 class PartyColumn(NamedTuple):
@@ -233,7 +232,6 @@ class Parties:
         kept = self._sorted({code: cells for code, cells in figures.items() if self._holds(cells)})
         self.kept = tuple(kept)
         below_threshold = [code for code in figures if code not in kept]
-        self._count(kept)
         side = "Suppliers" if subledger.request.side == "payable" else "Customers"
         limits = [f"{COLUMNS[limit.on or self._on].label} {limit.words}" for limit in self.request.thresholds]
         date_words = "by document date" if self.request.date == "date" else ""
@@ -244,6 +242,7 @@ class Parties:
         }
         if limits:
             facts["thresholds"] = " · ".join(limits)
+        self._count(kept, f"{len(below_threshold):,} parties not {' and '.join(limits)}")
         rows = tuple(self._rows(kept))
         return ReportTable(
             title=f"{side}: totals",
@@ -257,7 +256,7 @@ class Parties:
                 measure="amount, signed by kind",
                 considered=subledger.considered(),
                 shown=self.tally.shown,
-                left_out=self._parts(below_threshold, limits),
+                left_out=self.tally.parts,
                 checks=tuple(self._checks()),
                 decimals=subledger.selection.decimals,
                 table=subledger.table,
@@ -268,14 +267,10 @@ class Parties:
     def _seen(self, party: _Party) -> bool:
         return bool(party.met) or (self.request.everyone and not party.missed_by_exclusion)
 
-    def _count(self, kept: Sequence[str]) -> None:
+    def _count(self, kept: Sequence[str], below: str) -> None:
         for code, party in self.by_party.items():
             for item in party.met:
-                self.tally.add("" if code in kept else _FALLEN, item.signed)
-
-    def _parts(self, below_threshold: Sequence[str], limits: Sequence[str]) -> tuple[Part, ...]:
-        words = f"{len(below_threshold):,} parties not {' and '.join(limits)}"
-        return tuple(part._replace(rule=words) if part.rule == _FALLEN else part for part in self.tally.parts)
+                self.tally.add("" if code in kept else below, item.signed)
 
     def _checks(self) -> Iterator[Check]:
         """Yield that what was open, invoiced, paid and written off explain what is open, where nothing is left out."""

@@ -14,7 +14,7 @@ from level_almanac.core.reports.rank.figures import OTHER, Members, Ranking, Ran
 from level_almanac.core.spans.compared import compared_notes, rest_words
 from level_almanac.core.spans.windows import Window, rest_of_cut, window_of_days
 from level_almanac.core.table.chart_data import Bar, Bars, BarsChart
-from level_almanac.core.table.model import Cell, Check, Note, ReportTable, Row
+from level_almanac.core.table.model import Cell, Check, Note, ReportTable, Row, heading
 from level_almanac.store.line_query import groups
 
 
@@ -63,7 +63,7 @@ def _group_rows(made: Ranking, group: Members, shown: list[Standing], others: li
     keys: list[str] = []
     gone = Decimal(0)
     if made.groups_by:
-        yield Row(f"{made.key(group)}:heading", made.name(group), 0, "heading")
+        yield heading(made.key(group), made.name(group))
     for each in shown:
         cells = made.cells(each, whole, gone)
         gone = _decimal(cells.get("cumulated-share"))
@@ -138,10 +138,10 @@ def _chart(made: Ranking) -> BarsChart | None:
         return None
     now, before = made.spans.now, made.spans.before
     covers = before.covers if isinstance(before, Window) else before.why
-    told = made.measured.extent(now)
-    extent = f", {told}" if told and not told.startswith("whole") else ""
     unit: Literal["", "currency"] = "currency" if measure.kind == "amount" else ""
-    return BarsChart(f"{now.covers}{extent}", covers, unit, measure.percent, panels)
+    return BarsChart(
+        ", ".join(filter(None, (now.covers, made.measured.part(now)))), covers, unit, measure.percent, panels
+    )
 
 
 def _panel(made: Ranking, group: Members, shown: list[Standing], others: list[Standing], measure: Measure) -> Bars:

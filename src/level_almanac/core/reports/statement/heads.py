@@ -53,6 +53,7 @@ def head_of(
         extent,
         _scenario(slot),
         series=slot.word if slot.divided else "",
+        whole=extent == window.extent and not window.is_part,
     )
 
 

@@ -277,7 +277,7 @@ def _week_notes(slots: Sequence[PlacedColumn], as_of: AsOf) -> Iterator[str]:
     told = set()
     for slot in slots:
         window = slot.window
-        if not isinstance(window, Window) or not window.unit.startswith("week"):
+        if not isinstance(window, Window) or window.unit != "week":
             continue
         year = as_of.calendar.year_of(window.first)
         if year.first <= window.first and window.last > year.last and year.year not in told:

@@ -12,7 +12,7 @@ from level_almanac.core.reports.statement.columns import PlacedColumn
 from level_almanac.core.reports.statement.figures import Block, Figures
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.change import Figure
-from level_almanac.core.table.model import RowKind
+from level_almanac.core.table.model import RowKind, heading_key
 from level_almanac.files.layouts import RowMeasure
 
 _RESULT_LABELS = {EARLIER: "Earlier results not transferred", RESULT: "Result of the year"}
@@ -106,7 +106,7 @@ class RowMaker:
                 source=row,
             )
         else:
-            yield StatementRow(f"{key}:heading", settings.heading, settings.level, "heading")
+            yield StatementRow(heading_key(key), settings.heading, settings.level, "heading")
 
     def _accounts(self, row: ArrangedRow, total: Mapping[str, Figure]) -> Iterator[StatementRow]:
         """Yield the row of some accounts: their sum alone, or each of them between a heading and a total."""
@@ -123,7 +123,7 @@ class RowMaker:
             return
         rows = [member for member, _ in members]
         if settings.heading:
-            yield StatementRow(f"{key}:heading", settings.heading, level, "heading")
+            yield StatementRow(heading_key(key), settings.heading, level, "heading")
         yield from rows
         if settings.heading:
             words = settings.total or f"Total {settings.heading[:1].lower()}{settings.heading[1:]}"
@@ -174,7 +174,7 @@ class RowMaker:
         if not self._opens(account):
             yield self._line(row, account.code, account.name, indent, figures, codes), True
             return
-        yield StatementRow(f"{account.code}:heading", account.name, indent, "heading"), False
+        yield StatementRow(heading_key(account.code), account.name, indent, "heading"), False
         below: list[tuple[StatementRow, bool]] = []
         own = self._own(row, [account.code])
         if self._lines(own):
