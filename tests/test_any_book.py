@@ -151,7 +151,7 @@ def test_trial(ledger: tuple[Year, list[Entry]], first: date, length: int, after
     last = min(first + timedelta(days=length), year.edges(year.of(first)[0], 12)[1])
     with tempfile.TemporaryDirectory() as folder:
         book = open_book(Path(folder), year, entries)
-        table = trial(book, TrialRequest(first=first, last=last, after_closing=after_closing), LAST).table
+        table = trial(book, TrialRequest(first=first, last=last, after_closing=after_closing)).table
     shown = {row.key: row.cells for row in table.rows if row.kind == "line"}
     for key, row in expected_trial(placed(year, entries), year, first, last, after_closing).items():
         cells = shown.pop(key)
@@ -172,9 +172,7 @@ def test_statement(ledger: tuple[Year, list[Entry]], day: date, adjustments: str
     with tempfile.TemporaryDirectory() as folder:
         book = open_book(Path(folder), year, entries)
         when = AsOfRequest(as_of=day, adjustments="with" if extra else "without")
-        table = statement(
-            book, StatementRequest(when=when, columns="ptd; ytd; year; year last year; change"), LAST
-        ).table
+        table = statement(book, StatementRequest(when=when, columns="ptd; ytd; year; year last year; change")).table
     lines = [line for line in placed(year, entries) if line.kind == "moved" and line.account in INCOME]
     columns = {
         "ptd": [line for line in lines if (line.year, line.period) == (number, period) and line.day <= day],
@@ -221,7 +219,7 @@ def test_balance_sheet(ledger: tuple[Year, list[Entry]], day: date) -> None:
         request = StatementRequest(
             layout="balance", when=AsOfRequest(as_of=day), columns="closing; opening; each day period", signs="stored"
         )
-        table = statement(book, request, LAST).table
+        table = statement(book, request).table
     lines = placed(year, entries)
     shown = {row.key: row.cells for row in table.rows if row.kind == "line"}
     for key, at in [("closing", day), *((day.isoformat(), day) for day in days_of(*year.edges(number, period)))]:
@@ -249,7 +247,7 @@ def test_parts_sum_to_the_year(ledger: tuple[Year, list[Entry]], day: date, each
     with tempfile.TemporaryDirectory() as folder:
         book = open_book(Path(folder), year, entries)
         columns = f"{each} year; year"
-        table = statement(book, StatementRequest(when=AsOfRequest(as_of=day), columns=columns, by="source"), LAST).table
+        table = statement(book, StatementRequest(when=AsOfRequest(as_of=day), columns=columns, by="source")).table
     for row in table.rows:
         if row.cells:
             cells = {key: cell for key, cell in row.cells.items() if isinstance(cell, Decimal)}

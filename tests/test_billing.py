@@ -80,10 +80,10 @@ def test_two_dates_differ_by_exactly_the_entries_in_transit(
         first=first, last=last, payments_by=by, charges_by="served" if served else "posted", conditions=conditions
     )
     plain = BillingRequest(first=first, last=last, conditions=conditions)
-    table, posted = billing(book, request, TODAY).table, billing(book, plain, TODAY).table
+    table, posted = billing(book, request).table, billing(book, plain).table
     assert table.proof is not None
     assert table.proof.balances
-    found = transits(Made(book, request, TODAY).entries)
+    found = transits(Made(book, request).entries)
     assert len(found) == 2 + served
     cells, before = table.rows[-1].cells, posted.rows[-1].cells
     for each in found:
@@ -94,7 +94,7 @@ def test_two_dates_differ_by_exactly_the_entries_in_transit(
     listed = billing(book, BillingRequest(
         first=first, last=last, payments_by=by, charges_by=request.charges_by, conditions=conditions, lines=True,
         view="in-transit",
-    ), TODAY).table  # fmt: skip
+    )).table  # fmt: skip
     lines = [row for row in listed.rows if row.kind == "line"]
     assert len(lines) == sum(each.only_other.lines + each.only_posted.lines for each in found)
 
@@ -247,6 +247,6 @@ def test_a_bad_line_of_billing_is_told_with_its_place(tmp_path: Path, line: str,
 
 
 def test_no_amount_of_a_report_is_a_binary_float(book: Book) -> None:
-    table = billing(book, BillingRequest(by="office"), TODAY).table
+    table = billing(book, BillingRequest(by="office")).table
     cells: list[Any] = [cell for row in table.rows for cell in row.cells.values()]
     assert not any(isinstance(cell, float) for cell in cells)

@@ -115,7 +115,7 @@ def window(words: str, as_of: date, compare: str = "same-days") -> Window:
     chosen = choose_as_of(OCTOBER, request, None, None, as_of)
     (column,) = read_columns(words)
     assert isinstance(column, ValueColumn)
-    found = window_of(column.span, column.shift, chosen, as_of)
+    found = window_of(column.span, column.shift, chosen)
     assert isinstance(found, Window), found
     return found
 

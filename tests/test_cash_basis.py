@@ -194,8 +194,8 @@ def test_over_a_life_in_which_all_was_paid_cash_is_what_was_booked(
         assert book.load().code == 0
         request = StatementRequest(when=AsOfRequest(year="2026"), columns="each quarter; year")
         opened = Book.open(folder)
-        paid = statement(opened, replace(request, basis="cash"), date(2026, 9, 30)).table
-        booked = statement(opened, request, date(2026, 9, 30)).table
+        paid = statement(opened, replace(request, basis="cash")).table
+        booked = statement(opened, request).table
     rows: dict[str, list[Any]] = {row.key: list(row.cells.values()) for row in paid.rows}
     for row in booked.rows:
         if row.key in ("6000", "6100", "result"):

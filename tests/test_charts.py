@@ -41,7 +41,7 @@ def book(demo: Path) -> Book:
 
 def test_a_ranking_is_drawn_from_the_figures_of_its_table(book: Book) -> None:
     of = MeasuredRequest(table="sales", by="item")
-    table = rank(book, RankRequest(of=of, within="item.range", top=2), TODAY).table
+    table = rank(book, RankRequest(of=of, within="item.range", top=2)).table
     assert isinstance(table.chart, BarsChart)
     rows = {row.key: row for row in table.rows}
     for panel in table.chart.panels:
@@ -58,7 +58,7 @@ def test_a_ranking_is_drawn_from_the_figures_of_its_table(book: Book) -> None:
 
 def test_growth_is_drawn_from_the_figures_of_its_table(book: Book) -> None:
     of = MeasuredRequest(table="sales", of="amount, margin %")
-    table = growth(book, GrowthRequest(of=of, each=("quarter",), last=6), TODAY).table
+    table = growth(book, GrowthRequest(of=of, each=("quarter",), last=6)).table
     assert isinstance(table.chart, GrowthChart)
     rows = {row.key: row.cells for row in table.rows}
     for panel, key in zip(table.chart.panels, ("amount", "margin"), strict=True):
@@ -71,10 +71,10 @@ def test_growth_is_drawn_from_the_figures_of_its_table(book: Book) -> None:
 
 def test_pace_is_drawn_from_the_table_by_periods(book: Book) -> None:
     of = MeasuredRequest(table="sales", by="route")
-    table = pace(book, PaceRequest(of=of, by_period=True), TODAY).table
+    table = pace(book, PaceRequest(of=of, by_period=True)).table
     assert isinstance(table.chart, PaceChart)
     rows = {row.key: row.cells for row in table.rows}
-    totals = {row.key: row.cells for row in pace(book, PaceRequest(of=of), TODAY).table.rows}
+    totals = {row.key: row.cells for row in pace(book, PaceRequest(of=of)).table.rows}
     for member in table.chart.members:
         told = [rows[key] for key in rows if re.fullmatch(rf"{member.name}/2026-P\d\d", key)]
         summed = [cells["fact-so-far"] for cells in told if "fact-so-far" in cells]
@@ -108,7 +108,7 @@ def test_a_chart_is_a_picture_in_each_of_its_formats(demo: Path, tmp_path: Path,
 
 
 def test_a_chart_is_the_same_each_time_and_bare_where_a_page_has_its_title(book: Book) -> None:
-    table = rank(book, RankRequest(of=MeasuredRequest(table="sales", by="route")), TODAY).table
+    table = rank(book, RankRequest(of=MeasuredRequest(table="sales", by="route"))).table
     assert drawn(table, "png") == drawn(table, "png")
     whole, bare = (len(drawn(table, "svg", bare=bare)) for bare in (False, True))
     assert bare < whole
@@ -126,7 +126,7 @@ def test_labels_are_moved_apart_and_keep_their_order(places: list[float], apart:
 
 
 def test_words_on_a_chart(book: Book) -> None:
-    table = rank(book, RankRequest(of=MeasuredRequest(table="sales", by="route")), TODAY).table
+    table = rank(book, RankRequest(of=MeasuredRequest(table="sales", by="route"))).table
     assert [percent_words(each, table) for each in (Decimal("2.25"), Decimal("-0.04"), "new", None)] == [
         "+2.3 %", "0.0 %", "new", "",
     ]  # fmt: skip

@@ -244,8 +244,8 @@ CONDITION: st.SearchStrategy[Test] = st.recursive(
 @given(CONDITION)
 def test_only_and_except_are_everything_and_what_plain_python_says(book: Book, condition: Test) -> None:
     text, holds = condition
-    only = listing(book, ListRequest(show="amount", conditions=Conditions((text,), ())), TODAY).table
-    besides = listing(book, ListRequest(show="amount", conditions=Conditions((), (text,))), TODAY).table
+    only = listing(book, ListRequest(show="amount", conditions=Conditions((text,), ()))).table
+    besides = listing(book, ListRequest(show="amount", conditions=Conditions((), (text,)))).table
     taken, left = ({row.key for row in table.rows if row.kind == "line"} for table in (only, besides))
     assert taken == {f"{line['journal']}/{line['line']}" for line in LINES if holds(line)}
     assert not taken & left
@@ -286,7 +286,7 @@ def test_groups_and_what_a_threshold_leaves_out_are_all_that_was_considered(
     request = ListRequest(
         by=", ".join(by), show="amount", conditions=Conditions((text,), ()), thresholds=(Threshold(limit, (value,)),)
     )
-    table = listing(book, request, TODAY).table
+    table = listing(book, request).table
     totals: dict[tuple[Any, ...], Decimal] = {}
     for line in LINES:
         if holds(line):

@@ -57,9 +57,9 @@ def test_shown_and_left_out_are_all_there_is(
     of = SubledgerRequest(side=side, when=AsOfRequest(as_of=day), conditions=conditions)
     over = (Threshold("over", (Decimal(limit),)),)
     for table in (
-        aging(book, AgingRequest(of=of, top=3), TODAY).table,
-        documents(book, DocumentsRequest(of=of, which=which, thresholds=over), TODAY).table,
-        parties(book, PartiesRequest(of=of, thresholds=over, everyone=bool(limit % 2)), TODAY).table,
+        aging(book, AgingRequest(of=of, top=3)).table,
+        documents(book, DocumentsRequest(of=of, which=which, thresholds=over)).table,
+        parties(book, PartiesRequest(of=of, thresholds=over, everyone=bool(limit % 2))).table,
     ):
         assert table.proof is not None
         assert table.proof.adds_up, table.title
@@ -81,7 +81,7 @@ def test_quarters_add_up_to_the_year(book: Book, side: SubledgerSide) -> None:
         request = PartiesRequest(
             of=SubledgerRequest(side=side, when=when), show=("invoiced", "credited", "paid", "written-off")
         )
-        return dict(parties(book, request, TODAY).table.rows[-1].cells)
+        return dict(parties(book, request).table.rows[-1].cells)
 
     quarters = [totals(AsOfRequest(quarter=f"2025-Q{number}")) for number in (1, 2, 3, 4)]
     year = totals(AsOfRequest(year="2025"))
@@ -92,16 +92,16 @@ def test_quarters_add_up_to_the_year(book: Book, side: SubledgerSide) -> None:
 @pytest.mark.parametrize("side", SIDES)
 def test_open_overdue_and_unapplied_come_to_the_aging(book: Book, side: SubledgerSide) -> None:
     of = SubledgerRequest(side=side, when=AsOfRequest(as_of=date(2025, 12, 31)))
-    aged = dict(aging(book, AgingRequest(of=of), TODAY).table.rows[-2].cells)
-    open_ = documents(book, DocumentsRequest(of=of, which="open"), TODAY).table.rows[-1].cells["open"]
-    late = documents(book, DocumentsRequest(of=of, which="overdue"), TODAY).table.rows[-1].cells["open"]
-    loose = documents(book, DocumentsRequest(of=of, which="unapplied"), TODAY).table.rows
+    aged = dict(aging(book, AgingRequest(of=of)).table.rows[-2].cells)
+    open_ = documents(book, DocumentsRequest(of=of, which="open")).table.rows[-1].cells["open"]
+    late = documents(book, DocumentsRequest(of=of, which="overdue")).table.rows[-1].cells["open"]
+    loose = documents(book, DocumentsRequest(of=of, which="unapplied")).table.rows
     credits_ = sum(row.cells["open"] for row in loose[:-1] if row.cells["kind"] == "credit")  # type: ignore[misc]
     assert open_ + loose[-1].cells["open"] - credits_ == aged["total"]  # type: ignore[operator]
     assert late == aged["total"] - aged["not-due"] - aged["unapplied"]  # type: ignore[operator]
     assert aged["unapplied"] == loose[-1].cells["open"]
     standing = parties(
-        book, PartiesRequest(of=of, show=("open", "overdue"), everyone=True), TODAY
+        book, PartiesRequest(of=of, show=("open", "overdue"), everyone=True)
     ).table.rows[-1].cells  # fmt: skip
     assert (standing["open"], standing["overdue"]) == (aged["total"], late)
 
@@ -218,7 +218,7 @@ def test_each_document_is_open_alike_in_a_list_and_in_the_replay(book: Book, dem
     for day in (date(2024, 6, 30), date(2026, 1, 31)):
         left = open_on(docs, day)
         of = SubledgerRequest(side="receivable", when=AsOfRequest(as_of=day), entities=("YARD",))
-        table = documents(book, DocumentsRequest(of=of, which="all"), TODAY).table
+        table = documents(book, DocumentsRequest(of=of, which="all")).table
         wanted = {
             docs[at].key.partition("/")[2]: Decimal(cents) / 100
             for at, cents in left.items()
@@ -240,7 +240,7 @@ def test_days_are_counted_from_the_date_that_is_asked_for(book: Book, demo: Path
             key = "not-due" if days <= 0 else "1-10" if days <= 10 else "11-11" if days == 11 else "over-11"
             expected[key] += Decimal(cents) / 100
     of = SubledgerRequest(side="payable", when=AsOfRequest(as_of=day))
-    total = aging(book, AgingRequest(of=of, age_by=by, buckets=(10, 11)), TODAY).table.rows[-2].cells
+    total = aging(book, AgingRequest(of=of, age_by=by, buckets=(10, 11))).table.rows[-2].cells
     assert {key: total[key] for key in ("not-due", "1-10", "11-11", "over-11")} == {
         key: expected[key] for key in ("not-due", "1-10", "11-11", "over-11")
     }

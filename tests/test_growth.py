@@ -97,7 +97,7 @@ def test_quarters_and_periods_add_up_to_the_year(book: Book, year: str, only: st
     of = MeasuredRequest(
         table="ledger", conditions=Conditions((only,)), when=AsOfRequest(year=year, adjustments=adjustments)
     )
-    made = Growing(book, GrowthRequest(of=of, each=("year", "quarter", "period"), last=20), TODAY)
+    made = Growing(book, GrowthRequest(of=of, each=("year", "quarter", "period"), last=20))
     rows = {row.key: row.cells for row in growth_table(made).rows}
     whole = rows[year]["now"]
     for parts in (f"{year}-Q", f"{year}-P"):
@@ -228,7 +228,7 @@ def test_what_cannot_be_told_is_said_in_one_line(tmp_path: Path, words: list[str
 
 
 def test_figures_of_growth_are_traced(book: Book, demo: Path) -> None:
-    table = growth(book, GrowthRequest(of=MeasuredRequest(table="sales"), each=("quarter",)), TODAY).table
+    table = growth(book, GrowthRequest(of=MeasuredRequest(table="sales"), each=("quarter",))).table
     told = next(row.cells for row in table.rows if row.key == "2026-Q3")
     for column in ("now", "before", "last-year"):
         ran = run_almanac("trace", "growth", "sales", "--each", "quarter", "--row", "2026-Q3", "--column", column,

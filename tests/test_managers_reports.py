@@ -77,9 +77,9 @@ def test_sales_are_the_ledger_s_takings_day_by_day(demo: Path) -> None:
 def test_a_ranking_of_all_members_is_the_list_in_groups(book: Book, only: str, by: str, when: dict[str, str]) -> None:
     conditions, named = Conditions((only,) if only else ()), AsOfRequest(**when)  # type: ignore[arg-type]
     of = MeasuredRequest(table="sales", by=by, of="amount, quantity, count", conditions=conditions, when=named)
-    ranked = rank(book, RankRequest(of=of, top=1000), TODAY).table
+    ranked = rank(book, RankRequest(of=of, top=1000)).table
     asked = ListRequest(table="sales", by=by, show="amount, quantity, count", conditions=conditions, when=named)
-    listed = {row.key: dict(row.cells) for row in listing(book, asked, TODAY).table.rows}
+    listed = {row.key: dict(row.cells) for row in listing(book, asked).table.rows}
     keys = ("amount", "quantity", "count")
     found = {row.key: {key: row.cells[key] or 0 for key in keys} for row in ranked.rows}
     there = {key: {name: cells[name] or 0 for name in keys} for key, cells in listed.items()}
@@ -347,7 +347,7 @@ def test_exports_of_sales_and_billing_are_proposed_for(demo: Path) -> None:
 
 def test_growth_of_one_s_own_table_goes_by_its_date(demo: Path, book: Book) -> None:
     of = MeasuredRequest(table="vessels", of="cars, count")
-    table = growth(book, GrowthRequest(of=of, each=("year",), last=30), TODAY).table
+    table = growth(book, GrowthRequest(of=of, each=("year",), last=30)).table
     rows = {row.key: row.cells for row in table.rows}
     launched = {2009: 42, 2017: 88, 1998: 36, 2021: 54}
     for year, cars in launched.items():

@@ -76,17 +76,17 @@ def test_at_the_last_day_the_projection_is_what_there_is(
     book: Book, when: dict[str, str], by: str, income: bool
 ) -> None:
     of = MeasuredRequest(table="ledger", by=by, when=AsOfRequest(**when))  # type: ignore[arg-type]
-    made = Pacing(book, PaceRequest(of=of, income=income), TODAY)
+    made = Pacing(book, PaceRequest(of=of, income=income))
     for going in (*made.goings.values(), made.total):
         assert going.ends == going.spent
         assert going.expected == going.budget
-    months = pace(book, PaceRequest(of=of, income=income, by_period=True), TODAY).table
+    months = pace(book, PaceRequest(of=of, income=income, by_period=True)).table
     rows = {row.key: row for row in months.rows}
     for row in months.rows:
         for key in ("plan", "due", "fact", "over") if row.adds else ():
             parts: list[Any] = [rows[part].cells[key] for _, part in row.adds]
             assert sum(parts) == row.cells[key], "periods add up to the span"
-    assert pace(book, PaceRequest(of=of, income=income), TODAY).table.proof.balances  # type: ignore[union-attr]
+    assert pace(book, PaceRequest(of=of, income=income)).table.proof.balances  # type: ignore[union-attr]
 
 
 def test_each_period_is_that_of_budget_and_ledger(demo: Path) -> None:

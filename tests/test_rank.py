@@ -105,7 +105,6 @@ def test_all_other_and_those_shown_are_the_total_of_each_group(
                 top=None if rising else most,
                 bottom=most if rising else None,
             ),
-            TODAY,
         ).table
 
     table, alone, every = made("all"), made("all-other"), made("all", 10_000)

@@ -30,15 +30,15 @@ ZERO = Decimal(0)
 WITH_BUDGET = "ptd; budget ptd; variance; ytd; budget ytd; change of ytd over ptd"
 Make = Callable[[Book], Traced]
 REPORTS: list[tuple[str, Make]] = [
-    ("trial", lambda book: traced_trial(book, trial(book, TrialRequest(), TODAY), ())),
-    ("trial of a closed year", lambda book: traced_trial(book, trial(book, TrialRequest(when=AsOfRequest(year="2025"), after_closing=True), TODAY), ())),
-    ("trial by level", lambda book: traced_trial(book, trial(book, TrialRequest(when=AsOfRequest(period="2026-P08"), level=2), TODAY), ())),
-    ("income", lambda book: traced_statement(book, statement(book, StatementRequest(), TODAY), ())),
-    ("income stored", lambda book: traced_statement(book, statement(book, StatementRequest(signs="stored", level=2), TODAY), ())),
-    ("income by", lambda book: traced_statement(book, statement(book, StatementRequest(by="department", level=1, columns="ptd; each entity ytd"), TODAY), ())),
-    ("ferries", lambda book: traced_statement(book, statement(book, StatementRequest(layout="ferries", columns=WITH_BUDGET, entities=("LINE",)), TODAY), ())),
-    ("balance", lambda book: traced_statement(book, statement(book, StatementRequest(layout="balance"), TODAY), ())),
-    ("only some lines", lambda book: traced_statement(book, statement(book, StatementRequest(conditions=Conditions(("department is SEA",), ("memo contains crew",))), TODAY), ())),
+    ("trial", lambda book: traced_trial(book, trial(book, TrialRequest()), ())),
+    ("trial of a closed year", lambda book: traced_trial(book, trial(book, TrialRequest(when=AsOfRequest(year="2025"), after_closing=True)), ())),
+    ("trial by level", lambda book: traced_trial(book, trial(book, TrialRequest(when=AsOfRequest(period="2026-P08"), level=2)), ())),
+    ("income", lambda book: traced_statement(book, statement(book, StatementRequest()), ())),
+    ("income stored", lambda book: traced_statement(book, statement(book, StatementRequest(signs="stored", level=2)), ())),
+    ("income by", lambda book: traced_statement(book, statement(book, StatementRequest(by="department", level=1, columns="ptd; each entity ytd")), ())),
+    ("ferries", lambda book: traced_statement(book, statement(book, StatementRequest(layout="ferries", columns=WITH_BUDGET, entities=("LINE",))), ())),
+    ("balance", lambda book: traced_statement(book, statement(book, StatementRequest(layout="balance")), ())),
+    ("only some lines", lambda book: traced_statement(book, statement(book, StatementRequest(conditions=Conditions(("department is SEA",), ("memo contains crew",)))), ())),
 ]  # fmt: skip
 
 
@@ -78,7 +78,7 @@ def test_the_lines_behind_every_cell_sum_to_it(book: Book, name: str, make: Make
 
 
 def test_the_lines_are_those_of_the_exports(book: Book, demo: Path) -> None:
-    traced = traced_statement(book, statement(book, StatementRequest(entities=("LINE",)), TODAY), ("40210",))
+    traced = traced_statement(book, statement(book, StatementRequest(entities=("LINE",))), ("40210",))
     table = trace(book, traced, TraceRequest(row="40210", column="ptd"))
     lines = {line.key.removeprefix("LINE/"): line for line in second_route.read(demo) if line.entity == "LINE"}
     wanted = {
@@ -101,7 +101,7 @@ def test_the_lines_behind_every_group_of_a_list_sum_to_it(book: Book, by: str) -
         when=AsOfRequest(year="2025"),
         compute=("size = give small if amount under 100; else large",),
     )
-    whole = listing(book, request, TODAY)
+    whole = listing(book, request)
     rows = [row for row in whole.table.rows if row.cells]
     for row in rows if LONG else [*rows[::3], rows[-1]]:
         found = list_trace(book, whole, TraceRequest(row=row.key))
@@ -126,7 +126,7 @@ def test_the_lines_behind_every_group_of_a_list_sum_to_it(book: Book, by: str) -
     ],
 )
 def test_a_row_is_named_as_it_stands_on_the_screen(book: Book, name: str, key: str) -> None:
-    traced = traced_statement(book, statement(book, StatementRequest(entities=("LINE",)), TODAY), (name,))
+    traced = traced_statement(book, statement(book, StatementRequest(entities=("LINE",))), (name,))
     assert [behind.row.key for behind in traced.rows] == [key]
 
 

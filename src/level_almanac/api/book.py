@@ -104,7 +104,7 @@ class Book(ReportMethods):
     def verify_edition(self, name: str, seal: str = "") -> Report:
         """Return whether an edition is still what was issued. seal: as it was noted elsewhere."""
         folder = edition_folder(self.core.file.root, name)
-        found = verified(folder, seal, self.core.now.date(), figures_of)
+        found = verified(folder, seal, figures_of)
         return Report(verification_report(found), holds=found.holds)
 
     def compare_edition(self, name: str, other: str = "now") -> Report:

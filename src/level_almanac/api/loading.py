@@ -26,7 +26,7 @@ def load_book(
     set_aside: leave wrong lines out, in files of their own. Raises BookMistake with every line that is wrong, BookBusy
     where another load is under way.
     """
-    today = book.now.date()
+    today = book.today
     day = day_of(through, DayContext(book.calendars[""], today, today)) if through is not None else None
     rules = LoadRules(entry_class_rules(book), taken_rules(book))
     options = LoadOptions(day, drop_missing, set_aside)

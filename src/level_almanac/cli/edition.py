@@ -192,7 +192,7 @@ def verify(ctx: click.Context, name: str, seal: str, output: OutputRequest) -> N
     book = open_book(ctx)
     look = look_for(output, book)
     folder = edition_folder(book.file.root, name)
-    found = verified(folder, seal, book.now.date(), figures_of)
+    found = verified(folder, seal, figures_of)
     show(ctx, verification_report(found)._replace(look=look), output)
     if not found.holds:
         ctx.exit(1)

@@ -74,7 +74,7 @@ def explain(
             figure=f"{figure.figure:f}",
             text=" ".join(text.split()),
             by=by,
-            written=book.now.date().isoformat(),
+            written=book.today.isoformat(),
         )
         path = keep_explanation(root, found.name, written)
         click.echo(f"wrote {path.relative_to(root)}: {said}", err=True)

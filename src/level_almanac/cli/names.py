@@ -122,8 +122,8 @@ def _spans(kind: str) -> "Callable[[Book, click.Context], Offers]":
     def find(book: "Book", _: click.Context) -> Offers:
         from level_almanac.core.calendar.date_text import range_words
 
-        calendar, today = book.calendars[""], book.now.date()
-        last = calendar.year_of(book.data_through(today) or today)
+        calendar, today = book.calendars[""], book.today
+        last = calendar.year_of(book.data_through() or today)
         for number in range(last.year, last.year - _YEARS_OFFERED, -1):
             year = calendar.year(number)
             if kind == "year":

@@ -149,7 +149,7 @@ def lock(ctx: click.Context, names: tuple[str, ...]) -> None:
         found = read_page(root, name)
         if found.path is None:
             raise UsageMistake(Mistake("a built-in page never changes", "PAGE", repr(name), next_step="copy it first"))
-        locks[name] = locked_on(found, book.now.date())
+        locks[name] = locked_on(found, book.today)
         click.echo(f"locked {name}", err=True)
     keep_locks(root, locks)
 

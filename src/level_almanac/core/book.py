@@ -90,6 +90,11 @@ class Book:
         """The time by the book's clock."""
         return self.frozen or datetime.now(self.zone)
 
+    @property
+    def today(self) -> date:
+        """The day by the book's clock."""
+        return self.now.date()
+
     @cached_property
     def state(self) -> State:
         """The state in force; raises BookMistake where nothing is loaded or it was loaded under other rules."""
@@ -208,31 +213,31 @@ class Book:
         """The day up to which the ledger was said to be complete, if it was said."""
         return self.state.through.get("ledger")
 
-    def newest_posting(self, today: date) -> date | None:
+    def newest_posting(self) -> date | None:
         """Return the newest posting date that is not after today, if there is one."""
         files = self.state.files_of("ledger")
         newest = max((loaded.last for loaded in files if loaded.last), default=None)
-        if newest is None or newest <= today:
+        if newest is None or newest <= self.today:
             return newest
-        return newest_posting(self.engine, [self.store.path_of(loaded.part) for loaded in files], today)
+        return newest_posting(self.engine, [self.store.path_of(loaded.part) for loaded in files], self.today)
 
-    def newest_document(self, table: str, today: date) -> date | None:
+    def newest_document(self, table: str) -> date | None:
         """Return the newest posting date of a table of documents that is not after today, if there is one."""
         newest = max((loaded.last for loaded in self.state.files_of(table) if loaded.last), default=None)
-        if newest is None or newest <= today:
+        if newest is None or newest <= self.today:
             return newest
-        return newest_posting(self.engine, self.parts_of(table), today)
+        return newest_posting(self.engine, self.parts_of(table), self.today)
 
-    def newest_day(self, table: str, dated: str, today: date) -> date | None:
+    def newest_day(self, table: str, dated: str) -> date | None:
         """Return the newest day in a date of a table's lines that is not after today, if there is one."""
         if table == "ledger" and dated == "posted":
-            return self.newest_posting(today)
+            return self.newest_posting()
         parts = self.parts_of(table)
-        return newest_day(self.engine, parts, dated, today) if parts else None
+        return newest_day(self.engine, parts, dated, self.today) if parts else None
 
-    def data_through(self, today: date) -> date | None:
+    def data_through(self) -> date | None:
         """Return the day up to which the ledger reaches: the day told at loading, or else the newest posting date."""
-        return self.told_through or self.newest_posting(today)
+        return self.told_through or self.newest_posting()
 
     def select(self, codes: Sequence[str]) -> Selection:
         """Return the entities of these codes, or all; raise UsageMistake for an unknown one or unlike currencies."""

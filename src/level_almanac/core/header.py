@@ -11,22 +11,19 @@ from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest, choice_words, choose_as_of, how_far_words, through_words
 
 
-def as_of_for(
-    book: Book, calendar: FiscalCalendar, request: AsOfRequest, today: date, documents: Sequence[str] = ()
-) -> AsOf:
+def as_of_for(book: Book, calendar: FiscalCalendar, request: AsOfRequest, documents: Sequence[str] = ()) -> AsOf:
     """Return the day that a report over the ledger is made for. documents: the tables of them that it is over too."""
-    newest = book.newest_posting(today)
+    newest = book.newest_posting()
     if documents and book.told_through is None:
-        days = [newest, *(book.newest_document(table, today) for table in documents)]
+        days = [newest, *(book.newest_document(table) for table in documents)]
         newest = max((day for day in days if day), default=None)
-    return choose_as_of(calendar, request, book.told_through, newest, today)
+    return choose_as_of(calendar, request, book.told_through, newest, book.today)
 
 
 def table_as_of(
     book: Book,
     calendar: FiscalCalendar,
     request: AsOfRequest,
-    today: date,
     table: str,
     dated: str,
     beside: str = "",
@@ -37,9 +34,9 @@ def table_as_of(
     """
     told = {name: book.state.through[name] for name in (table, beside) if name in book.state.through}
     first = min(told, key=lambda name: told[name], default=table)
-    newest = None if told else book.newest_day(table, dated, today)
+    newest = None if told else book.newest_day(table, dated)
     words = (book.tables[first].called or first.replace("_", " "), f"day in {table} by {dated}")
-    return choose_as_of(calendar, request, told.get(first), newest, today, words)
+    return choose_as_of(calendar, request, told.get(first), newest, book.today, words)
 
 
 def table_as_of_facts(as_of: AsOf, through: date | None) -> dict[str, str]:
@@ -55,9 +52,9 @@ def table_as_of_words(as_of: AsOf, through: date | None) -> str:
     return " · ".join([f"{through_words(as_of)}{how}: {how_far_words(as_of, through)}", *choice_words(as_of)])
 
 
-def reach_of(book: Book, table: str, dated: str, today: date) -> date | None:
+def reach_of(book: Book, table: str, dated: str) -> date | None:
     """Return the day up to which a table's data goes: the day told at loading, or else the newest of its lines."""
-    return book.state.through.get(table) or book.newest_day(table, dated, today)
+    return book.state.through.get(table) or book.newest_day(table, dated)
 
 
 def reach_notes(last: date, through: date | None) -> Iterator[str]:
@@ -66,12 +63,12 @@ def reach_notes(last: date, through: date | None) -> Iterator[str]:
         yield f"The data ends on {day_words(through)}, before {day_words(last)}: what comes after is not there yet"
 
 
-def table_words(book: Book, table: str, dated: str, today: date) -> str:
+def table_words(book: Book, table: str, dated: str) -> str:
     """Return how old a table's data is: `sales complete through 17 Jun 2026, 9 days ago; loaded 18 Jun 2026 07:40`."""
     loaded = book.state.loaded_at.astimezone(book.zone)
     told = book.state.through.get(table)
-    day = told or book.newest_day(table, dated, today)
-    ago = f", {_ago((today - day).days)}" if day and day <= today else ""
+    day = told or book.newest_day(table, dated)
+    ago = f", {_ago((book.today - day).days)}" if day and day <= book.today else ""
     newest = f"newest {dated} {day_words(day)}{ago}" if day else ""
     reach = f"complete through {day_words(told)}{ago}" if told else newest
     return f"{table.replace('_', ' ')} {reach}; loaded {day_words(loaded.date())} {loaded:%H:%M}{_aside_words(book)}"
@@ -118,17 +115,17 @@ def _aside_words(book: Book) -> str:
     )
 
 
-def as_of_facts(book: Book, as_of: AsOf, today: date) -> dict[str, str]:
+def as_of_facts(book: Book, as_of: AsOf) -> dict[str, str]:
     """Return the day, its period, and how it was chosen."""
-    far = how_far_words(as_of, book.data_through(today))
+    far = how_far_words(as_of, book.data_through())
     choices = choice_words(as_of)
     facts = {"as_of": as_of.day.isoformat(), "as_of_chosen": as_of.how, "period": far}
     return facts | ({"choices": ", ".join(choices)} if choices else {})
 
 
-def as_of_words(book: Book, as_of: AsOf, today: date) -> str:
+def as_of_words(book: Book, as_of: AsOf) -> str:
     """Return `through 17 Jun 2026 (the ledger is complete through this day): 2026-P09, day 17 of 30, part`."""
-    far = how_far_words(as_of, book.data_through(today))
+    far = how_far_words(as_of, book.data_through())
     how = "" if as_of.how == "as asked" or as_of.named else f" ({as_of.how})"
     return " · ".join([f"{through_words(as_of)}{how}: {far}", *choice_words(as_of)])
 

@@ -1,7 +1,6 @@
 """Editions as reports: which there are, what is in one, and whether one is still what was issued (docs/editions.md)."""
 
 from collections.abc import Sequence
-from datetime import date
 from typing import NamedTuple
 
 from level_almanac.core.editions.issued_figures import Moved
@@ -102,7 +101,6 @@ class Verification(NamedTuple):
     damaged: Sequence[str]
     parts: int
     pages: Sequence[Verified]
-    today: date
 
     @property
     def holds(self) -> bool:

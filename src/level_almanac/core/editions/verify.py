@@ -1,7 +1,7 @@
 """Whether an edition is still what was issued."""
 
 import json
-from datetime import date, datetime
+from datetime import datetime
 from pathlib import Path
 
 from level_almanac.core.book import Book
@@ -15,7 +15,7 @@ from level_almanac.files.editions import Edition, broken_files, read_edition, se
 from level_almanac.files.page_reading import read_page
 
 
-def verified(folder: Path, seal: str, today: date, figures: Figures) -> Verification:
+def verified(folder: Path, seal: str, figures: Figures) -> Verification:
     """Return whether an edition is still what was issued: its files by their hashes, its figures computed anew.
 
     seal: as it was noted elsewhere, or how it begins, or empty.
@@ -29,13 +29,13 @@ def verified(folder: Path, seal: str, today: date, figures: Figures) -> Verifica
         parts, damaged = damage(frozen)
     except AlmanacError as error:
         failed = [Verified(page.name, 0, failed=f"cannot be computed: {error}") for page in record.pages]
-        return Verification(record, seal_of(folder).strip(), broken, [], 0, failed, today)
+        return Verification(record, seal_of(folder).strip(), broken, [], 0, failed)
     pages = (
         []
         if damaged
         else [_computed_anew(folder, frozen, record, number, figures) for number in range(len(record.pages))]
     )
-    return Verification(record, seal_of(folder).strip(), broken, damaged, parts, pages, today)
+    return Verification(record, seal_of(folder).strip(), broken, damaged, parts, pages)
 
 
 def _computed_anew(folder: Path, frozen: Book, record: Edition, number: int, figures: Figures) -> Verified:

@@ -1,7 +1,6 @@
 """The conditions that a report is asked for, as they were written and as rules; light, since most reports have none."""
 
 from collections.abc import Sequence
-from datetime import date
 from typing import TYPE_CHECKING, NamedTuple
 
 from level_almanac.core.lines.rule import Rule
@@ -32,13 +31,12 @@ class LedgerConditions(NamedTuple):
         return Filter(source, frozenset(free), tuple(shown))
 
 
-def ledger_conditions(book: "Book", conditions: Conditions, as_of: "AsOf", today: date) -> LedgerConditions:
+def ledger_conditions(book: "Book", conditions: Conditions, as_of: "AsOf") -> LedgerConditions:
     """Return the conditions as rules on ledger lines; raise UsageMistake for one that cannot be read."""
     if not conditions:
         return LedgerConditions((), ())
     # Most reports have none, and should not wait for what reads them.
-    from level_almanac.core.lines.conditions import DayReach
     from level_almanac.core.lines.rules import condition_rules
 
-    rules = condition_rules(conditions, book.line_fields("ledger"), DayReach(as_of, today))
+    rules = condition_rules(conditions, book.line_fields("ledger"), as_of)
     return LedgerConditions(tuple(rules), tuple(conditions.words))

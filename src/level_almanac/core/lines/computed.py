@@ -13,7 +13,8 @@ from level_almanac.core.fields import LineField, LineFields
 from level_almanac.core.language.days import DayReader, Unit, day_of, unit_of
 from level_almanac.core.language.formulas import Both, Formula, Name, Negative, Number
 from level_almanac.core.language.parsing import Node, parse, pointed
-from level_almanac.core.lines.conditions import ConditionReader, DayReach, unknown_field
+from level_almanac.core.lines.conditions import ConditionReader, unknown_field
+from level_almanac.core.spans.as_of import AsOf
 from level_almanac.errors import AlmanacError, Mistake
 from level_almanac.files.tables import Kind
 from level_almanac.store.expressions import (
@@ -53,9 +54,7 @@ class Computed(NamedTuple):
 class ComputedReader:
     """Reads computed fields, and parts of dates, of one table's lines."""
 
-    def __init__(
-        self, fields: LineFields, where: str, error: type[AlmanacError], reach: DayReach, labels: Labels
-    ) -> None:
+    def __init__(self, fields: LineFields, where: str, error: type[AlmanacError], reach: AsOf, labels: Labels) -> None:
         self.fields, self.where, self.error, self.reach, self.labels = fields, where, error, reach, labels
         self.text = ""
 

@@ -5,12 +5,12 @@ from collections.abc import Sequence
 
 from level_almanac.core.fields import LineField, LineFields
 from level_almanac.core.lines.computed import Computed, ComputedReader, Labels
-from level_almanac.core.lines.conditions import DayReach
+from level_almanac.core.spans.as_of import AsOf
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
 
 
 def read_computed(
-    fields: LineFields, asked: Sequence[str], used: Sequence[str], reach: DayReach, labels: Labels
+    fields: LineFields, asked: Sequence[str], used: Sequence[str], reach: AsOf, labels: Labels
 ) -> tuple[LineFields, dict[str, Computed]]:
     """Return the fields with the computed ones among them, and these by name, ratios too.
 

@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from datetime import date, timedelta
 from decimal import Decimal, InvalidOperation
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 from level_almanac.core.calendar.fiscal import FiscalPeriod
 from level_almanac.core.fields import LineField, LineFields
-from level_almanac.core.language.days import DayContext, DayReader, day_of
+from level_almanac.core.language.days import DayReader, day_of
 from level_almanac.core.language.parsing import SPANS, Node, parse, pointed
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake, listed, nearest
 from level_almanac.store.predicate import (
@@ -35,25 +35,13 @@ _NUMBERS = ("amount", "quantity", "whole")
 _PERIODS = "`period is P13` for that period of any year, `period is 2025-P13`, or `period from ID through ID`"
 
 
-class DayReach(NamedTuple):
-    """What the days of a condition are relative to: the day a report is made for, and the day it is."""
-
-    as_of: "AsOf"
-    today: date
-
-    @property
-    def context(self) -> DayContext:
-        """The same for day words."""
-        return DayContext(self.as_of.calendar, self.today, self.as_of.day)
-
-
 def read_condition(
-    text: str, fields: LineFields, where: str, error: type[AlmanacError], reach: DayReach | None = None
+    text: str, fields: LineFields, where: str, error: type[AlmanacError], reach: "AsOf | None" = None
 ) -> Predicate:
     """Return the condition on lines with these fields.
 
     where: the option or key the text comes from; error: what to raise for a mistake, with the word at fault; reach:
-    what days are relative to, or None where only days that are written out can stand.
+    the day that words of days are relative to, or None where only days that are written out can stand.
     """
     tree = parse(text, "condition", where, error)
     return ConditionReader(text, fields, where, error, reach).read(tree)
@@ -63,7 +51,7 @@ class ConditionReader:
     """Turns the parse tree of one condition into a predicate. The text may hold other words around it."""
 
     def __init__(
-        self, text: str, fields: LineFields, where: str, error: type[AlmanacError], reach: DayReach | None
+        self, text: str, fields: LineFields, where: str, error: type[AlmanacError], reach: "AsOf | None"
     ) -> None:
         self.text, self.fields, self.where, self.error, self.reach = text, fields, where, error, reach
 
@@ -184,7 +172,7 @@ class ConditionReader:
 
         if self.reach is None:
             raise self.error(self._mistake(phrase, "there is no day here to count from", "a day as YYYY-MM-DD"))
-        calendar = self.reach.as_of.calendar
+        calendar = self.reach.calendar
         if text[:4].isdigit() or text[:2].lower() == "fy":
             unit = calendar.find(text, self.where, UsageMistake)
             if isinstance(unit, FiscalPeriod) and unit.extra:
@@ -199,7 +187,7 @@ class ConditionReader:
         allowed = "a day, a span such as `ytd` or `ptd last year`, or an id such as 2026-Q2"
         if not isinstance(word, ValueColumn) or word.each or word.scenario != "actual":
             raise self.error(self._mistake(phrase, "not days", allowed))
-        window = window_of(word.span, word.shift, self.reach.as_of, self.reach.today)
+        window = window_of(word.span, word.shift, self.reach)
         if isinstance(window, Missing):
             raise self.error(self._mistake(phrase, window.why, allowed))
         return window.first, window.last

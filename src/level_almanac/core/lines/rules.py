@@ -7,7 +7,7 @@ from decimal import Decimal
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.fields import LineFields
-from level_almanac.core.lines.conditions import DayReach, read_condition
+from level_almanac.core.lines.conditions import read_condition
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.requests.conditions import Conditions, flat
 from level_almanac.core.selection import Selection
@@ -20,7 +20,7 @@ from level_almanac.store.predicate import FieldTest, Not, Within
 ENTRY_CLASSES = ("ordinary", "adjusting", "closing", "carried")
 
 
-def condition_rules(conditions: Conditions, fields: LineFields, reach: DayReach) -> Iterator[Rule]:
+def condition_rules(conditions: Conditions, fields: LineFields, reach: AsOf) -> Iterator[Rule]:
     """Yield a rule for each condition; raise UsageMistake for one that cannot be read."""
     for text in conditions.only:
         yield Rule(f"not: {flat(text)}", read_condition(text, fields, "--only", UsageMistake, reach))

@@ -21,7 +21,6 @@ from level_almanac.core.header import (
 )
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
-from level_almanac.core.lines.conditions import DayReach
 from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import (
@@ -72,8 +71,8 @@ class MeasuredRequest(Request):
 class TableMeasures:
     """The lines of one report in the making."""
 
-    def __init__(self, book: Book, request: MeasuredRequest, today: date) -> None:
-        self.book, self.request, self.today = book, request, today
+    def __init__(self, book: Book, request: MeasuredRequest) -> None:
+        self.book, self.request = book, request
         self.fields = book.line_fields(request.table)
         self.own = self.fields.table
         if self.own.plan_of:
@@ -95,11 +94,11 @@ class TableMeasures:
                 Mistake("nothing is loaded into this table", "TABLE", repr(self.own.name), next_step=step)
             )
         calendar = self.selection.calendar if self.selection else book.calendars[""]
-        as_of = table_as_of(book, calendar, request.when, today, self.own.name, self.dated, request.beside)
+        as_of = table_as_of(book, calendar, request.when, self.own.name, self.dated, request.beside)
         # Only lines of the ledger have a period that may be an extra one.
-        self.through = reach_of(book, self.own.name, self.dated, today)
+        self.through = reach_of(book, self.own.name, self.dated)
         self.as_of: AsOf = as_of if self.in_periods else as_of._replace(extras=0)
-        self.reach = DayReach(self.as_of, today)
+        self.reach = self.as_of
         self.labels = DayLabels(self.own)
         of = request.of or self.own.usual_measure or self.own.measure or "count"
         used = (of, request.by, *request.conditions.only, *request.conditions.besides)
@@ -267,7 +266,7 @@ class TableMeasures:
         return (
             *([" · ".join(named)] if named else []),
             " · ".join([table_as_of_words(self.as_of, self.through), *dated, *more, *request.conditions.words]),
-            table_words(self.book, self.own.name, self.dated, self.today),
+            table_words(self.book, self.own.name, self.dated),
         )
 
 

@@ -57,8 +57,8 @@ Ask = Callable[[AnswerReader, str], str]
 
 def context_for(book: Book, when: Mapping[str, str]) -> DayContext:
     """Return what day words in a page's answers are relative to: the day asked for, or where the data ends."""
-    calendar, today = book.calendars[""], book.now.date()
-    newest = book.data_through(today) if book.state.files_of("ledger") else None
+    calendar, today = book.calendars[""], book.today
+    newest = book.data_through() if book.state.files_of("ledger") else None
     context = DayContext(calendar, today, newest or today)
     if not when:
         return context

@@ -4,7 +4,6 @@ trace, its editions, its completion, its manual and its method in Python follow.
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import date
 from functools import cached_property
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -79,9 +78,9 @@ class Report:
 
         return (*options_of(self.request_type), *([WITH_LINES] if self.all_lines else []))
 
-    def made(self, book: "Book", request: "Request", today: date) -> MadeReport:
+    def made(self, book: "Book", request: "Request") -> MadeReport:
         """Make the report; raises what the report raises."""
-        found = self._named(self.make)(book, request, today)
+        found = self._named(self.make)(book, request)
         return found if isinstance(found, MadeReport) else MadeReport(found)
 
     def traced(self, book: "Book", made: MadeReport, asked: "TraceRequest") -> "ReportTable":

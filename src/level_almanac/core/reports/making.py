@@ -44,7 +44,7 @@ def read_asked(report: Report, told: Mapping[str, Any], where: Callable[[str], s
 def make_report(book: Book, asked: Asked) -> MadeReport:
     """Make a report, in its look. Raises what the report raises."""
     look = asked.look.look(book.file.root, book.settings, book.now)
-    made = asked.report.made(book, asked.request, book.now.date())
+    made = asked.report.made(book, asked.request)
     table = asked.report.with_lines(book, made) if asked.with_lines else made.table
     return made._replace(table=table._replace(look=look))
 
@@ -58,5 +58,5 @@ def trace_options(report: Report) -> list[str]:
 def trace_figure(book: Book, asked: Asked, figure: TraceRequest) -> ReportTable:
     """Return the lines behind a figure of a report. Raises what the report raises, and UsageMistake for the figure."""
     look = asked.look.look(book.file.root, book.settings, book.now)
-    made = asked.report.made(book, asked.request, book.now.date())
+    made = asked.report.made(book, asked.request)
     return asked.report.traced(book, made, figure)._replace(look=look)

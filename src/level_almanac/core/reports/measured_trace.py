@@ -56,9 +56,7 @@ def measured_lines(
     )
     days = Rule("other dates", measured.test([meant.window]))
     before = [rule for rule in measured.before_days() if rule.code != "entity"]
-    found, _ = Listing(
-        book, request, measured.today, meant.within, sums, measured.labels.asked, (*before, days, *more)
-    ).made()
+    found, _ = Listing(book, request, meant.within, sums, measured.labels.asked, (*before, days, *more)).made()
     total = found.rows[-1]
     values = [total.cells.get(column.key) for column in sums]
     told = measure.value([*values] if measure.parts and sums else [_count(found)])

@@ -48,7 +48,7 @@ class AsOf(NamedTuple):
     """The day, the period it lies in, the calendar that is used, and how it was chosen, in words.
 
     extras: the highest extra period that counts, as how many there are of it (0: none, 1: P13 …); named: the period,
-    quarter or year that was asked for, if one was.
+    quarter or year that was asked for, if one was; today: the day it is, by the book's clock.
     """
 
     day: date
@@ -57,7 +57,13 @@ class AsOf(NamedTuple):
     how: str
     extras: int
     compare: Literal["same-days", "whole"]
-    named: FiscalYear | FiscalQuarter | FiscalPeriod | None = None
+    named: FiscalYear | FiscalQuarter | FiscalPeriod | None
+    today: date
+
+    @property
+    def context(self) -> DayContext:
+        """What words of days are relative to."""
+        return DayContext(self.calendar, self.today, self.day)
 
     @property
     def day_number(self) -> int:
@@ -105,7 +111,7 @@ def choose_as_of(
     if request.adjustments == "without":
         extras = 0
     # What is asked for as of P13 is, within its year, as of the last ordinary period's end.
-    return AsOf(day, calendar.period_of(day), calendar, how, extras, request.compare, named)
+    return AsOf(day, calendar.period_of(day), calendar, how, extras, request.compare, named, today)
 
 
 def _named(calendar: FiscalCalendar, text: str, option: str) -> FiscalYear | FiscalQuarter | FiscalPeriod:

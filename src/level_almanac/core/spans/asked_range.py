@@ -3,14 +3,12 @@
 from datetime import date
 
 from level_almanac.core.calendar.date_text import range_words
-from level_almanac.core.language.days import DayContext, DayExpression, day_of
+from level_almanac.core.language.days import DayExpression, day_of
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.errors import Mistake, UsageMistake
 
 
-def asked_days(
-    first: DayExpression | None, last: DayExpression | None, as_of: AsOf, today: date
-) -> tuple[date, date] | None:
+def asked_days(first: DayExpression | None, last: DayExpression | None, as_of: AsOf) -> tuple[date, date] | None:
     """Return the first and last day of the lines wanted, or None for all.
 
     first, last: as they were asked for; else the period, quarter or year that was named counts. Raises UsageMistake
@@ -20,7 +18,7 @@ def asked_days(
         if first is None or last is None:
             missing = "--from" if first is None else "--through or --before"
             raise UsageMistake(Mistake("only one end of the range is given", next_step=f"give {missing} too"))
-        context = DayContext(as_of.calendar, today, as_of.day)
+        context = as_of.context
         start, end = day_of(first, context), day_of(last, context)
         if start > end:
             raise UsageMistake(Mistake("the range ends before it starts", "--from", range_words(start, end)))

@@ -31,7 +31,7 @@ class Compared(NamedTuple):
         return (self.now, self.before) if isinstance(self.before, Window) else (self.now,)
 
 
-def compared_spans(text: str, days: tuple[date, date] | None, as_of: AsOf, today: date) -> Compared:
+def compared_spans(text: str, days: tuple[date, date] | None, as_of: AsOf) -> Compared:
     """Return the span that is asked for beside last year's.
 
     text: a span such as `ytd` or `2026-Q2`, or empty; days: a range that was asked for instead; else the period,
@@ -47,9 +47,9 @@ def compared_spans(text: str, days: tuple[date, date] | None, as_of: AsOf, today
             step = f"ask for --year {as_of.named.year}"
             got = str(as_of.named)
             raise UsageMistake(Mistake("an extra period has no days of its own", "--period", got, next_step=step))
-        return _span(Span(name), str(as_of.named), as_of, today)  # type: ignore[arg-type]  # one of its words
+        return _span(Span(name), str(as_of.named), as_of)  # type: ignore[arg-type]  # one of its words
     if _ID.fullmatch(text.strip()):
-        return _named(text.strip(), as_of, today)
+        return _named(text.strip(), as_of)
     words = read_columns(text or "ytd")
     if len(words) != 1 or not isinstance(words[0], ValueColumn) or words[0].each or words[0].shift != NO_SHIFT:
         allowed = "one span, such as ytd, last 3 periods or 2026-Q2"
@@ -60,38 +60,38 @@ def compared_spans(text: str, days: tuple[date, date] | None, as_of: AsOf, today
             Mistake("nothing moves in this span", WHERE, repr(text), "one such as ytd, quarter, 2026-Q2")
         )
     if span.name == "range":
-        window = window_of(span, NO_SHIFT, as_of, today)
+        window = window_of(span, NO_SHIFT, as_of)
         assert isinstance(window, Window)  # noqa: S101  a range always has days
         return _days(window.first, window.last, as_of)
-    return _span(span, SPAN_LABELS.get(text or "ytd", text), as_of, today)
+    return _span(span, SPAN_LABELS.get(text or "ytd", text), as_of)
 
 
 _NAMED = {FiscalPeriod: "period", FiscalQuarter: "quarter", FiscalYear: "year"}
 
 
-def _span(span: Span, name: str, as_of: AsOf, today: date) -> Compared:
-    now = window_of(span, NO_SHIFT, as_of, today)
+def _span(span: Span, name: str, as_of: AsOf) -> Compared:
+    now = window_of(span, NO_SHIFT, as_of)
     if isinstance(now, Missing):
         raise UsageMistake(Mistake(now.why, WHERE, repr(span.name)))
-    return Compared(name, now, moved_window(span, LAST_YEAR, as_of, today))
+    return Compared(name, now, moved_window(span, LAST_YEAR, as_of))
 
 
-def moved_window(span: Span, shift: Shift, as_of: AsOf, today: date) -> Window | Missing:
+def moved_window(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
     """Return the days of a span moved back, or why it has none, a told calendar that does not reach there included."""
     try:
-        return window_of(span, shift, as_of, today)
+        return window_of(span, shift, as_of)
     except UsageMistake:
         return Missing("the calendar does not reach back there")
 
 
-def _named(text: str, as_of: AsOf, today: date) -> Compared:
+def _named(text: str, as_of: AsOf) -> Compared:
     found = as_of.calendar.find(text, WHERE, UsageMistake)
     if isinstance(found, FiscalPeriod) and found.extra:
         step = f"ask for the year {found.year}"
         raise UsageMistake(Mistake("an extra period has no days of its own", WHERE, repr(text), next_step=step))
     unit = _NAMED.get(type(found), "week")
     at = as_of._replace(day=found.last, period=as_of.calendar.period_of(found.last))
-    return _span(Span(unit), str(found), at, today)  # type: ignore[arg-type]  # one of its words
+    return _span(Span(unit), str(found), at)  # type: ignore[arg-type]  # one of its words
 
 
 def _days(first: date, last: date, as_of: AsOf) -> Compared:

@@ -7,7 +7,7 @@ from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.calendar.fiscal import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalYear
 from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.language.columns import Shift, Span
-from level_almanac.core.language.days import DayContext, Unit, day_of, moved, unit_days
+from level_almanac.core.language.days import Unit, day_of, moved, unit_days
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.predicate import FiscalRange
@@ -81,7 +81,7 @@ class Anchor(NamedTuple):
     shifted: bool = False
 
 
-def window_of(span: Span, shift: Shift, as_of: AsOf, today: date) -> Window | Missing:
+def window_of(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
     """Return the days that a span covers as of a day, or why there are none.
 
     A shifted part span is cut at the same day of its period: on a period's last day at the other period's last day, and
@@ -93,7 +93,7 @@ def window_of(span: Span, shift: Shift, as_of: AsOf, today: date) -> Window | Mi
         case "id":
             return _of_id(span.id, as_of)
         case "range" if span.first is not None and span.last is not None:
-            context = DayContext(calendar, today, as_of.day)
+            context = as_of.context
             first, last = day_of(span.first, context), day_of(span.last, context)
             if last < first:
                 got = f"{first} through {last}"

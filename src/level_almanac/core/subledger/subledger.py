@@ -11,7 +11,6 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.fields import SIGNED, LineField
 from level_almanac.core.header import as_of_for, as_of_words, data_facts, data_words, selection_facts
-from level_almanac.core.lines.conditions import DayReach
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import condition_rules, entity_rule
 from level_almanac.core.lines.source_place import SOURCE_PLACE
@@ -51,20 +50,20 @@ class Subledger:
     further: the fields whose values each line is to bring along.
     """
 
-    def __init__(self, book: Book, request: SubledgerRequest, today: date, further: Sequence[str] = ()) -> None:
-        self.book, self.request, self.today = book, request, today
+    def __init__(self, book: Book, request: SubledgerRequest, further: Sequence[str] = ()) -> None:
+        self.book, self.request = book, request
         self.table = SIDE_OF[request.side]
         self.fields = book.line_fields(self.table)
         if not book.parts_of(self.table):
             step = f'add an [[intake]] block with table = "{self.table}" and run `almanac load`'
             raise BookMistake(Mistake(f"no {self.table} are loaded", "almanac.toml", next_step=step))
         self.selection = book.select(request.entities)
-        self.as_of = as_of_for(book, self.selection.calendar, request.when, today, (self.table,))
+        self.as_of = as_of_for(book, self.selection.calendar, request.when, (self.table,))
         self.day = self.as_of.day
         self.further = [self.field(name, "--by") for name in further]
         self.rules: tuple[Rule, ...] = (
             *entity_rule(self.selection),
-            *condition_rules(request.conditions, self.fields, DayReach(self.as_of, today)),
+            *condition_rules(request.conditions, self.fields, self.as_of),
         )
         self.names = _party_names(book)
         self.items = self._read()
@@ -156,7 +155,7 @@ class Subledger:
         told = [*(word for word in words if word), *self.request.conditions.words]
         return (
             f"{self.selection.words} · {self.selection.currency}",
-            as_of_words(self.book, self.as_of, self.today),
+            as_of_words(self.book, self.as_of),
             *([" · ".join(told)] if told else []),
             data_words(self.book),
         )

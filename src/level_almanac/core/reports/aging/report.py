@@ -3,7 +3,6 @@
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import date
 from decimal import Decimal
 from typing import Literal
 
@@ -44,18 +43,18 @@ class AgingRequest(Request):
     of: SubledgerRequest = inner(SubledgerRequest, required=True)
 
 
-def aging(book: Book, request: AgingRequest, today: date) -> MadeReport:
+def aging(book: Book, request: AgingRequest) -> MadeReport:
     """Return the aging. Raises UsageMistake for what the table lacks, BookMistake where no documents are loaded."""
-    made = Aging(book, request, today)
+    made = Aging(book, request)
     return MadeReport(made.table(), made)
 
 
 class Aging:
     """One aging in the making."""
 
-    def __init__(self, book: Book, request: AgingRequest, today: date) -> None:
+    def __init__(self, book: Book, request: AgingRequest) -> None:
         self.request = request
-        self.subledger = Subledger(book, request.of, today, () if request.by == "party" else (request.by,))
+        self.subledger = Subledger(book, request.of, () if request.by == "party" else (request.by,))
         self.buckets = buckets_of(request.buckets or book.settings.aging.buckets)
         self.open: OpenItems = replay(self.subledger.chosen, self.subledger.day)
         keys = [*(bucket.key for bucket in self.buckets), UNAPPLIED, TOTAL]

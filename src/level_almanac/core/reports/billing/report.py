@@ -20,7 +20,6 @@ from level_almanac.core.header import (
 from level_almanac.core.language.days import DayExpression
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
-from level_almanac.core.lines.conditions import DayReach
 from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.rule import Rule
@@ -94,9 +93,9 @@ class BillingRequest(Request):
     kinds: tuple[str, ...] = ()
 
 
-def billing(book: Book, request: BillingRequest, today: date) -> MadeReport:
+def billing(book: Book, request: BillingRequest) -> MadeReport:
     """Return the report. Raises UsageMistake for what the report lacks, BookMistake where no billing is loaded."""
-    made = Billing(book, request, today)
+    made = Billing(book, request)
     table, rows = made.made()
     return MadeReport(table, (made, rows))
 
@@ -104,8 +103,8 @@ def billing(book: Book, request: BillingRequest, today: date) -> MadeReport:
 class Billing:
     """One report in the making."""
 
-    def __init__(self, book: Book, request: BillingRequest, today: date) -> None:
-        self.book, self.request, self.today = book, request, today
+    def __init__(self, book: Book, request: BillingRequest) -> None:
+        self.book, self.request = book, request
         self.lines = request.lines or request.view == "in-transit"
         if not book.parts_of(TABLE):
             step = "add an [[intake]] block for the table billing, and load"
@@ -116,8 +115,8 @@ class Billing:
         if request.view == "in-transit" and (self.charges_by, self.payments_by) == ("posted", "posted"):
             self.payments_by = "deposited"
         self.selection: Selection = book.select(request.entities)
-        self.as_of = table_as_of(book, self.selection.calendar, request.when, today, TABLE, "posted")
-        self.days = asked_days(request.first, request.last, self.as_of, today) or (
+        self.as_of = table_as_of(book, self.selection.calendar, request.when, TABLE, "posted")
+        self.days = asked_days(request.first, request.last, self.as_of) or (
             self.as_of.period.first,
             self.as_of.day,
         )
@@ -129,8 +128,8 @@ class Billing:
             )
             raise UsageMistake(Mistake(what, got=f"{range_words(*self.days)}, {count:,} days", allowed=allowed))
         fields = book.line_fields(TABLE)
-        self.reach = DayReach(self.as_of, today)
-        self.through = reach_of(book, TABLE, "posted", today)
+        self.reach = self.as_of
+        self.through = reach_of(book, TABLE, "posted")
         self.labels = DayLabels(fields.table)
         used = (
             request.by,
@@ -333,7 +332,7 @@ class Billing:
         if self.request.view == "figures":
             if self._other_dates:
                 yield from transit_notes(self.entries, self.in_transit)
-            late = Billing(self.book, replace(self.request, view="unposted", lines=False, by="", kinds=()), self.today)
+            late = Billing(self.book, replace(self.request, view="unposted", lines=False, by="", kinds=()))
             counted = {
                 each.rule: each for each in left_out(self.book.engine, late.source, FieldReference("amount"))
             }.get(None)
@@ -402,7 +401,7 @@ class Billing:
         how = f"charges by {self.charges_by}, payments by {self.payments_by}, adjustments by posted"
         words = [days] if self.request.view == "unposted" else [days, how]
         yield " · ".join([*words, *self.request.conditions.words])
-        yield table_words(self.book, TABLE, "posted", self.today)
+        yield table_words(self.book, TABLE, "posted")
 
     def _proof(self, shown: CountedAmount, parts: tuple[Part, ...], made: MadeRows) -> Proof:
         unlike = [rule for rule in self.rules if rule.aside]

@@ -19,7 +19,7 @@ def billing_trace(book: Book, report: MadeReport, asked: TraceRequest) -> Report
     made: Billing = report.of[0]
     request, row_name, column_name = made.request, asked.row, asked.column
     if request.lines:
-        made = Billing(book, replace(request, lines=False), made.today)
+        made = Billing(book, replace(request, lines=False))
     table, rows = made.made() if request.lines else (report.table, report.of[1])
     row = find_row(table, row_name)
     usual = "net" if any(column.key == "net" for column in table.columns) else "charge"
@@ -37,7 +37,7 @@ def billing_trace(book: Book, report: MadeReport, asked: TraceRequest) -> Report
         within=tuple((by.key, member) for by, member in zip(grouped, members, strict=False)),
         kinds=(column.key,) if column.key in FIGURES else (),
     )
-    found, _ = Billing(book, inner, made.today).made()
+    found, _ = Billing(book, inner).made()
     key = column.key if column.key in FIGURES else usual
     told = found.rows[-1].cells.get(key) or Decimal(0)
     counted = found.proof.shown.lines if found.proof else 0

@@ -60,7 +60,7 @@ class _Covered:
         return "part" if held else "ahead"
 
 
-def calendar_report(book: Book, request: CalendarRequest, today: date) -> ReportTable:
+def calendar_report(book: Book, request: CalendarRequest) -> ReportTable:
     """Return the fiscal years with their quarters and periods, and the lines that count in each, carried ones aside."""
     selection = book.select(request.entities)
     state = book.ledger_state
@@ -75,7 +75,7 @@ def calendar_report(book: Book, request: CalendarRequest, today: date) -> Report
         if not isinstance(named, FiscalYear):
             raise UsageMistake(Mistake("not a year", "--year", repr(request.year), "an id such as 2026"))
         years = [named.year]
-    covered = _Covered(by_fiscal, book.data_through(today), selection.calendar)
+    covered = _Covered(by_fiscal, book.data_through(), selection.calendar)
     rows = tuple(row for year in years for row in _year_rows(selection.calendar.year(year), covered))
     settings = selection.calendar.settings
     return ReportTable(

@@ -7,9 +7,10 @@ from typing import Any, NamedTuple
 from level_almanac.core.book import Book
 from level_almanac.core.fields import LineField
 from level_almanac.core.lines.computed import ComputedReader
-from level_almanac.core.lines.conditions import DayReach, read_condition
+from level_almanac.core.lines.conditions import read_condition
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine
+from level_almanac.core.spans.as_of import AsOf
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.settings import AgreeSettings, AgreeSide
 from level_almanac.store.expressions import Constant, Expression, FieldReference
@@ -32,7 +33,7 @@ class _Side(NamedTuple):
     day: Expression
 
 
-def agreements(book: Book, reach: DayReach) -> Checked:
+def agreements(book: Book, reach: AsOf) -> Checked:
     """Return the keys under which two sums that are to agree do not, by more than the tolerance.
 
     Raises BookMistake for a condition or an expression of the book that cannot be read.
@@ -71,7 +72,7 @@ def _finding(
     return Finding(f"{agreement.name}/{key}", words, told, sums[0] - sums[1])
 
 
-def _side(book: Book, side: AgreeSide, where: str, reach: DayReach) -> _Side:
+def _side(book: Book, side: AgreeSide, where: str, reach: AsOf) -> _Side:
     fields = book.line_fields(side.table)
 
     def no_labels(found: LineField, _unit: Any) -> None:

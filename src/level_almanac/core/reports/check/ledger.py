@@ -10,9 +10,10 @@ from typing import Any, NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
-from level_almanac.core.lines.conditions import DayReach, read_condition
+from level_almanac.core.lines.conditions import read_condition
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine
+from level_almanac.core.spans.as_of import AsOf
 from level_almanac.errors import BookMistake
 from level_almanac.files.currencies import decimals_of
 from level_almanac.store import ledger_checks
@@ -176,7 +177,7 @@ def _carried_lines(book: Book, entity: str, account: str, fiscal: int) -> list[t
     return lines(book.engine, book.line_source(book.line_fields("ledger"), rules), values, ())
 
 
-def gaps(book: Book, reach: DayReach) -> Checked:
+def gaps(book: Book, reach: AsOf) -> Checked:
     """Return the gaps in the numbers that the book says run without one."""
     if not book.settings.numbering:
         return Checked(KINDS["gaps"], skipped="the book names no numbers that run without a gap, as [[numbering]]")

@@ -3,13 +3,11 @@
 import sys
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import date
 from decimal import Decimal
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.header import as_of_for, as_of_words, data_facts, data_words
-from level_almanac.core.lines.conditions import DayReach
 from level_almanac.core.reports.check import agreements, documents, ledger
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding
 from level_almanac.core.reports.definition import MadeReport
@@ -46,7 +44,7 @@ class CheckRequest(Request):
     )
 
 
-def check(book: Book, request: CheckRequest, today: date) -> MadeReport:
+def check(book: Book, request: CheckRequest) -> MadeReport:
     """Return what was found; once shown, a record of it can be kept for the next run.
 
     Raises UsageMistake for a check that there is not, BookMistake for a condition of the book that cannot be read.
@@ -56,7 +54,7 @@ def check(book: Book, request: CheckRequest, today: date) -> MadeReport:
             raise UsageMistake(
                 Mistake("no check has this name", "CHECK", repr(key), listed(KINDS), nearest(key, KINDS))
             )
-    made = _Check(book, request, today)
+    made = _Check(book, request)
     table, errors = made.table(request.most_lines)
     return MadeReport(table, made, not errors, made.keep)
 
@@ -84,10 +82,10 @@ def check_trace(_book: Book, made: MadeReport, asked: TraceRequest) -> ReportTab
 class _Check:
     """One run of the checks."""
 
-    def __init__(self, book: Book, request: CheckRequest, today: date) -> None:
-        self.book, self.request, self.today = book, request, today
-        self.as_of = as_of_for(book, book.calendars[""], request.when, today, tuple(SIDE_OF.values()))
-        self.reach = DayReach(self.as_of, today)
+    def __init__(self, book: Book, request: CheckRequest) -> None:
+        self.book, self.request = book, request
+        self.as_of = as_of_for(book, book.calendars[""], request.when, tuple(SIDE_OF.values()))
+        self.reach = self.as_of
         self.before = None if book.frozen else read_record(book.store.folder)
         self.closed: dict[str, ledger.PeriodSums] = {}
         self.sides = list(self._sides())
@@ -110,7 +108,7 @@ class _Check:
                     # Both sides are looked at as of one day, however far either reaches.
                     when = AsOfRequest(as_of=self.as_of.day)
                     of = SubledgerRequest(side=side, when=when, entities=tuple(codes))
-                    found = Subledger(self.book, of, self.today)
+                    found = Subledger(self.book, of)
                     yield found, replay(found.chosen, found.day)
 
     def _run(self) -> Iterator[Checked]:
@@ -189,7 +187,7 @@ class _Check:
 
     def _subtitle(self, errors: int, warnings: int) -> Iterator[str]:
         yield self.book.settings.book.name
-        yield as_of_words(self.book, self.as_of, self.today)
+        yield as_of_words(self.book, self.as_of)
         only = "new since the last run: " if self.request.only_new else ""
         yield f"{only}{_count(errors, 'error')}, {_count(warnings, 'warning')}"
         yield data_words(self.book)
@@ -237,7 +235,7 @@ class _Check:
         closed = {key: [each.lines, str(each.debit), str(each.credit)] for key, each in self.closed.items()}
         if self.book.frozen:
             return
-        made_at = closed_at = f"{day_words(self.book.now.date())} {self.book.now:%H:%M}"
+        made_at = closed_at = f"{day_words(self.book.today)} {self.book.now:%H:%M}"
         if not whole and self.before:
             closed, closed_at = self.before.closed, self.before.closed_at
         try:

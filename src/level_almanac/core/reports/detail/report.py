@@ -14,7 +14,6 @@ from level_almanac.core.language.days import DayExpression
 from level_almanac.core.lines.account_words import chosen_accounts
 from level_almanac.core.lines.asked import ledger_conditions
 from level_almanac.core.lines.computed import ComputedReader
-from level_almanac.core.lines.conditions import DayReach
 from level_almanac.core.lines.selected import ShownField, ShownReader
 from level_almanac.core.reports.trial.range import TRIAL_FREE, TRIAL_SHOWN, trial_measures, trial_range
 from level_almanac.core.requests.conditions import Conditions
@@ -79,27 +78,27 @@ class _Account:
         return self.opening + self.debit - self.credit
 
 
-def detail(book: Book, request: DetailRequest, today: date) -> ReportTable:
+def detail(book: Book, request: DetailRequest) -> ReportTable:
     """Return the accounts one after another, debits positive: opening, lines in order, running and closing balance.
 
     Raises UsageMistake for words that name no account, and where the range is none or reaches over a year's end.
     """
-    return _Detail(book, request, today).table()
+    return _Detail(book, request).table()
 
 
 class _Detail:
     """One account detail in the making."""
 
-    def __init__(self, book: Book, request: DetailRequest, today: date) -> None:
-        self.book, self.request, self.today = book, request, today
+    def __init__(self, book: Book, request: DetailRequest) -> None:
+        self.book, self.request = book, request
         self.selection = book.select(request.entities)
         self.accounts = chosen_accounts(request.accounts, book.chart)
         self.shown = self._shown()
         calendar = self.selection.calendar
-        self.range = trial_range(book, calendar, request.when, (request.first, request.last), today)
+        self.range = trial_range(book, calendar, request.when, (request.first, request.last))
         self.fields = book.line_fields("ledger")
-        self.as_of = as_of_for(book, calendar, request.when, today)
-        self.conditions = ledger_conditions(book, request.conditions, self.as_of, today)
+        self.as_of = as_of_for(book, calendar, request.when)
+        self.conditions = ledger_conditions(book, request.conditions, self.as_of)
         self.columns = self._read_columns()
         self.places = Decimal(1).scaleb(-self.selection.decimals)
         self.checks: list[Check] = []
@@ -112,7 +111,7 @@ class _Detail:
             what = "parts of dates are for `almanac list`"
             raise UsageMistake(Mistake(what, "--show", repr(found.name)))
 
-        reader = ComputedReader(self.fields, "--show", UsageMistake, DayReach(self.as_of, self.today), no_labels)
+        reader = ComputedReader(self.fields, "--show", UsageMistake, self.as_of, no_labels)
         found = ShownReader(reader, {}, UsageMistake).shown(self.shown, "--show", ())
         for each in found:
             if each.aggregate or each.key in ("posted", "debit", "credit", "balance"):
@@ -312,7 +311,7 @@ class _Detail:
             if self.request.show or any(cell is not None for cell in cells):
                 decimals = self.selection.decimals if column.kind in ("amount", "quantity") else 0
                 shown.append(Column(column.key, column.label, kinds.get(column.kind, "text"), decimals))
-        through = self.book.data_through(self.today)
+        through = self.book.data_through()
         complete = through is not None and through >= self.range.last
         decimals = self.selection.decimals
         first, last = self.range.first, self.range.last

@@ -64,19 +64,19 @@ class DocumentsRequest(Request):
     date: str = option("date", "The date that days are told by.  [default: posted]", metavar="FIELD", offers="field")
 
 
-def documents(book: Book, request: DocumentsRequest, today: date) -> MadeReport:
+def documents(book: Book, request: DocumentsRequest) -> MadeReport:
     """Return the documents. Raises UsageMistake for what the table lacks, BookMistake where none are loaded."""
-    made = Documents(book, request, today)
+    made = Documents(book, request)
     return MadeReport(made.table(), made)
 
 
 class Documents:
     """A list of documents in the making."""
 
-    def __init__(self, book: Book, request: DocumentsRequest, today: date) -> None:
+    def __init__(self, book: Book, request: DocumentsRequest) -> None:
         self.request = request
         further = [request.by] if request.by and request.by != "party" else []
-        self.subledger = Subledger(book, request.of, today, (*further, "memo"))
+        self.subledger = Subledger(book, request.of, (*further, "memo"))
         if request.date and request.date not in _ITEM_DATES:
             hint = nearest(request.date, _ITEM_DATES)
             raise UsageMistake(
@@ -89,7 +89,7 @@ class Documents:
             if name and name not in known:
                 what = "no column to go by has this name"
                 raise UsageMistake(Mistake(what, where, repr(name), listed(known), nearest(name, known)))
-        self.days = asked_days(request.first, request.last, self.subledger.as_of, today)
+        self.days = asked_days(request.first, request.last, self.subledger.as_of)
         self.open = replay(self.subledger.chosen, self.subledger.day)
         self.settled_by: defaultdict[int, list[Application]] = defaultdict(list)
         for application in self.open.applications:

@@ -28,7 +28,7 @@ class FieldsRequest(Request):
     word: str = option("word", "", metavar="[WORD]", argument=True)
 
 
-def fields_report(book: Book, request: FieldsRequest, _today: date) -> ReportTable:
+def fields_report(book: Book, request: FieldsRequest) -> ReportTable:
     """Return the tables, or the fields of one, or the fields of all that have a word in their name.
 
     Raises UsageMistake where there is no such table or field.

@@ -3,7 +3,6 @@
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from datetime import date
 from decimal import Decimal
 from typing import Any, Literal, NamedTuple
 
@@ -75,10 +74,10 @@ class Shown(NamedTuple):
 class Growing:
     """One report in the making."""
 
-    def __init__(self, book: Book, request: GrowthRequest, today: date) -> None:
-        self.request, self.today = request, today
+    def __init__(self, book: Book, request: GrowthRequest) -> None:
+        self.request = request
         told = _PER.fullmatch(request.per)
-        self.measured = TableMeasures(book, replace(request.of, beside=told[3].lower() if told else ""), today)
+        self.measured = TableMeasures(book, replace(request.of, beside=told[3].lower() if told else ""))
         if len(self.measured.by) > 1:
             raise UsageMistake(Mistake("members of one field at a time", "--by", repr(request.of.by)))
         self.as_of = self.measured.as_of
@@ -86,9 +85,7 @@ class Growing:
         if other is not None and other.in_periods:
             # The other table's lines may stand in extra periods, which this one's days tell nothing of.
             self.as_of = self.as_of._replace(extras=other.as_of.extras)
-        self.days = (
-            asked_days(request.first, request.through, self.as_of, today) if request.first or request.through else None
-        )
+        self.days = asked_days(request.first, request.through, self.as_of) if request.first or request.through else None
         year = self.as_of.calendar.year(self.as_of.period.year)
         # Where periods cannot be shared out among quarters, the other units that were asked for still are told.
         self.no_quarters = not year.quarters and "quarter" in request.each and len(request.each) > 1
@@ -100,7 +97,6 @@ class Growing:
             self.as_of,
             self.measured.first_day,
             self.measured.in_periods,
-            today,
         )
         self.stages = tuple(stages_of(spans))
         windows = [window for stage in self.stages for window in stage.windows]
@@ -135,7 +131,6 @@ class Growing:
             MeasuredRequest(
                 table=table.lower(), of=of, by=asked.by, conditions=conditions, when=asked.when, entities=asked.entities
             ),
-            self.today,
         )
         if len(other.measures) != 1:
             raise UsageMistake(Mistake("one measure to divide by is needed", "--per", repr(of)))

@@ -1,7 +1,6 @@
 """Growth: measures by year, quarter, period, week or day, with what they were before (docs/growth.md)."""
 
 from collections.abc import Iterator
-from datetime import date
 from typing import Any
 
 from level_almanac.core.book import Book
@@ -20,9 +19,9 @@ from level_almanac.core.table.model import Column, Derived, Note, Proof, ReportT
 _DRAWN = 6
 
 
-def growth(book: Book, request: GrowthRequest, today: date) -> MadeReport:
+def growth(book: Book, request: GrowthRequest) -> MadeReport:
     """Return the report. Raises UsageMistake for what the table or the report lacks."""
-    made = Growing(book, request, today)
+    made = Growing(book, request)
     return MadeReport(growth_table(made), made)
 
 

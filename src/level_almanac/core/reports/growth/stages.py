@@ -50,7 +50,6 @@ class Spans(NamedTuple):
     as_of: AsOf
     first_day: date | None
     in_periods: bool
-    today: date
 
 
 def stages_of(spans: Spans) -> Iterator[Stage]:
@@ -60,7 +59,7 @@ def stages_of(spans: Spans) -> Iterator[Stage]:
         if not spans.as_of.calendar.year(spans.as_of.period.year).quarters:
             units.remove("quarter")
         for unit in units:
-            yield _stage(spans, _TO_DATE[unit], f"{unit.capitalize()} to date", unit, spans.as_of, to_date=True)
+            yield _stage(_TO_DATE[unit], f"{unit.capitalize()} to date", unit, spans.as_of, to_date=True)
     count = 0
     for unit in spans.each:
         for stage in _stages_of(spans, unit):
@@ -85,7 +84,7 @@ def _stages_of(spans: Spans, unit: Unit) -> Iterator[Stage]:
         if unit == "period" and end == last:
             found += reversed(list(_extra_stages(spans, at)))
         label = day_words(end) if unit == "day" else unit_id(end, unit, calendar)
-        found.append(_stage(spans, unit_id(end, unit, calendar), label, unit, at))
+        found.append(_stage(unit_id(end, unit, calendar), label, unit, at))
         day, units = first - timedelta(days=1), units + 1
     yield from reversed(found)
 
@@ -102,23 +101,23 @@ def _extra_stages(spans: Spans, at: AsOf) -> Iterator[Stage]:
         yield Stage(str(extra), str(extra), "period", window_of_period(extra, at, count), before, last_year)
 
 
-def _stage(spans: Spans, key: str, label: str, unit: Unit, at: AsOf, *, to_date: bool = False) -> Stage:
+def _stage(key: str, label: str, unit: Unit, at: AsOf, *, to_date: bool = False) -> Stage:
     span = Span(_TO_DATE[unit])
-    now = window_of(span, NO_SHIFT, at, spans.today)
+    now = window_of(span, NO_SHIFT, at)
     assert isinstance(now, Window)  # noqa: S101  a span to date always has days
     # A day's own last year is the same day of its period, which the period's span knows to find.
-    last_year = _day_last_year(spans, at) if unit == "day" else moved_window(span, LAST_YEAR, at, spans.today)
+    last_year = _day_last_year(at) if unit == "day" else moved_window(span, LAST_YEAR, at)
     before: Window | Missing = Missing("the year before is last year")
     if unit != "year":
-        before = moved_window(span, Shift("back", 1), at, spans.today)
+        before = moved_window(span, Shift("back", 1), at)
     return Stage(key, label, unit, now, before, last_year, to_date)
 
 
-def _day_last_year(spans: Spans, at: AsOf) -> Window | Missing:
-    found = moved_window(Span("ptd"), LAST_YEAR, at, spans.today)
+def _day_last_year(at: AsOf) -> Window | Missing:
+    found = moved_window(Span("ptd"), LAST_YEAR, at)
     if isinstance(found, Missing):
         return found
-    return window_of(Span("range", first=found.last, last=found.last), NO_SHIFT, at, spans.today)
+    return window_of(Span("range", first=found.last, last=found.last), NO_SHIFT, at)
 
 
 def request_units(text: str) -> tuple[Unit, ...]:

@@ -14,7 +14,6 @@ from level_almanac.core.language.days import DayExpression, Unit
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
-from level_almanac.core.lines.conditions import DayReach
 from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.rule import Rule
@@ -84,9 +83,9 @@ class ListRequest(Request):
     entities: tuple[str, ...] = entity_option()
 
 
-def listing(book: Book, request: ListRequest, today: date) -> MadeReport:
+def listing(book: Book, request: ListRequest) -> MadeReport:
     """Return the list. Raises UsageMistake for what the table lacks and for expressions that cannot be read."""
-    made = Listing(book, request, today)
+    made = Listing(book, request)
     table, rows = made.made()
     return MadeReport(table, (made, rows))
 
@@ -103,26 +102,25 @@ class Listing:
         self,
         book: Book,
         request: ListRequest,
-        today: date,
         within: tuple[tuple[ShownField, Any], ...] = (),
         sums: tuple[ShownField, ...] = (),
         labels: Sequence[tuple[LineField, Unit]] = (),
         window: Sequence[Rule] = (),
     ) -> None:
         self.within, self.window = within, window
-        self.book, self.request, self.today = book, request, today
+        self.book, self.request = book, request
         self.fields = book.line_fields(request.table)
         self.own = self.fields.table
         self.selection = selection_of(book, self.fields, request.entities)
         calendar = self.selection.calendar if self.selection else book.calendars[""]
-        self.as_of = as_of_for(book, calendar, request.when, today)
-        self.reach = DayReach(self.as_of, today)
+        self.as_of = as_of_for(book, calendar, request.when)
+        self.reach = self.as_of
         self.labels = DayLabels(self.own, labels)
         self._read_words()
         if within or sums:
             self._show_behind(sums)
         check_date(self.fields, request.date)
-        self.days = asked_days(request.first, request.last, self.as_of, today)
+        self.days = asked_days(request.first, request.last, self.as_of)
         self.rules = tuple(self._rules())
         source = book.line_source(self.fields, [rule.predicate for rule in self.rules])
         self.source = self.labels.labelled(source, book.engine, calendar)

@@ -21,7 +21,7 @@ def list_trace(book: Book, made: MadeReport, asked: TraceRequest) -> ReportTable
     row_name, table = asked.row, made.table
     whole: Listing = made.of[0]
     rows: MadeRows = made.of[1]
-    request, today = whole.request, whole.today
+    request = whole.request
     row = find_row(table, row_name)
     members = () if row.key == "total" else rows.members.get(row.key)
     if members is None:
@@ -37,7 +37,7 @@ def list_trace(book: Book, made: MadeReport, asked: TraceRequest) -> ReportTable
         if column.summing == "sum" and column.aggregate in ("", "sum") and column.ratio is None
     ]
     inner_request = replace(request, by="", sort="", show="", lines=False, thresholds=each, first_rows=asked.first)
-    inner = Listing(book, inner_request, today, within, tuple(sums), whole.labels.asked)
+    inner = Listing(book, inner_request, within, tuple(sums), whole.labels.asked)
     found, _ = inner.made()
     total = found.rows[-1]
     off = [each.label for each in sums if (total.cells.get(each.key) or 0) != (row.cells.get(each.key) or 0)]

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date
 from decimal import Decimal
 from functools import cached_property
 from typing import Literal, NamedTuple
@@ -83,9 +82,9 @@ class Going(NamedTuple):
 class Pacing:
     """One report in the making."""
 
-    def __init__(self, book: Book, request: PaceRequest, today: date) -> None:
-        self.book, self.request, self.today = book, request, today
-        self.measured = TableMeasures(book, request.of, today)
+    def __init__(self, book: Book, request: PaceRequest) -> None:
+        self.book, self.request = book, request
+        self.measured = TableMeasures(book, request.of)
         measured = self.measured
         if measured.selection is None:
             raise UsageMistake(
@@ -112,7 +111,7 @@ class Pacing:
         return names.get(type(named).__name__, "year")
 
     def _window(self, name: SpanName) -> Window:
-        found = window_of(Span(name), NO_SHIFT, self.as_of, self.today)
+        found = window_of(Span(name), NO_SHIFT, self.as_of)
         assert isinstance(found, Window)  # noqa: S101  these always have days
         return found
 

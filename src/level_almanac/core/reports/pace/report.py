@@ -1,7 +1,6 @@
 """Pace: what is spent of a plan, what of it was due by now, and where it will end (docs/pace.md)."""
 
 from collections.abc import Iterator
-from datetime import date
 from decimal import Decimal
 
 from level_almanac.core.book import Book
@@ -17,9 +16,9 @@ _ZERO = Decimal(0)
 NOT_GIVEN = "not-given"
 
 
-def pace(book: Book, request: PaceRequest, today: date) -> MadeReport:
+def pace(book: Book, request: PaceRequest) -> MadeReport:
     """Return the report. Raises UsageMistake for what the book or the table lacks."""
-    made = Pacing(book, request, today)
+    made = Pacing(book, request)
     return MadeReport(pace_table(made), made)
 
 

@@ -98,18 +98,18 @@ class _Party:
     missed_by_exclusion: list[Item] = field(default_factory=list)
 
 
-def parties(book: Book, request: PartiesRequest, today: date) -> MadeReport:
+def parties(book: Book, request: PartiesRequest) -> MadeReport:
     """Return the parties. Raises UsageMistake for what the report lacks, BookMistake where no documents are loaded."""
-    made = Parties(book, request, today)
+    made = Parties(book, request)
     return MadeReport(made.table(), made)
 
 
 class Parties:
     """The totals of parties in the making."""
 
-    def __init__(self, book: Book, request: PartiesRequest, today: date) -> None:
+    def __init__(self, book: Book, request: PartiesRequest) -> None:
         self.request = request
-        self.subledger = Subledger(book, request.of, today, ("payee",))
+        self.subledger = Subledger(book, request.of, ("payee",))
         known = tuple(COLUMNS)
         numbers = tuple(key for key, column in COLUMNS.items() if column.kind in ("amount", "count"))
         for where, name, allowed in (
@@ -127,7 +127,7 @@ class Parties:
         if request.thresholds and not self._on:
             step = "show an amount, or name one with --on"
             raise UsageMistake(Mistake("no number is shown", f"--{request.thresholds[0].limit}", next_step=step))
-        self.days = asked_days(request.first, request.last, self.subledger.as_of, today) or self._year_to_date()
+        self.days = asked_days(request.first, request.last, self.subledger.as_of) or self._year_to_date()
         # What is open is told as of the end of the days, which a range of days may set before the report's own.
         self.day = self.days[1]
         self.open = replay(self.subledger.chosen, self.day)

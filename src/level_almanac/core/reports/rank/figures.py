@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from datetime import date
 from decimal import Decimal
 from functools import cached_property
 from typing import Any, Literal, NamedTuple
@@ -90,13 +89,13 @@ def _added(one: Any, other: Any) -> Any:
 class Ranking:
     """One ranking in the making: its spans, columns, members and their order."""
 
-    def __init__(self, book: Book, request: RankRequest, today: date) -> None:
+    def __init__(self, book: Book, request: RankRequest) -> None:
         self.request = request
         within = f"{request.within}, " if request.within else ""
         if not request.of.by:
             raise UsageMistake(Mistake("nothing to rank", "--by", next_step="name a field whose members are ranked"))
         of = request.of
-        self.measured = TableMeasures(book, replace(of, by=within + of.by), today)
+        self.measured = TableMeasures(book, replace(of, by=within + of.by))
         if len(self.measured.by) != 1 + bool(within):
             step = "name one field, and with --within one whose groups are ranked each"
             raise UsageMistake(Mistake("members of one field are ranked", "--by", repr(of.by), next_step=step))
@@ -104,8 +103,8 @@ class Ranking:
         as_of = self.measured.as_of
         # What was named says which day it is as of, and is the span itself only where none is asked for.
         ranged = request.first is not None or request.last is not None
-        days = asked_days(request.first, request.last, as_of, today) if ranged else None
-        self.spans = self._with_lines(compared_spans(request.span, days, as_of, today))
+        days = asked_days(request.first, request.last, as_of) if ranged else None
+        self.spans = self._with_lines(compared_spans(request.span, days, as_of))
         self.windows = self.spans.windows
         self.rules = self.measured.rules(self.windows)
         self.columns = tuple(self._columns())

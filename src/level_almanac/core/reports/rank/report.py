@@ -1,7 +1,6 @@
 """A ranking: the largest or smallest members of a field, all other, and last year beside them (docs/rank.md)."""
 
 from collections.abc import Iterator
-from datetime import date
 from decimal import Decimal
 from typing import Any, Literal
 
@@ -18,9 +17,9 @@ from level_almanac.core.table.model import Cell, Check, Note, ReportTable, Row, 
 from level_almanac.store.line_query import groups
 
 
-def rank(book: Book, request: RankRequest, today: date) -> MadeReport:
+def rank(book: Book, request: RankRequest) -> MadeReport:
     """Return the ranking. Raises UsageMistake for what the table or the report lacks."""
-    made = Ranking(book, request, today)
+    made = Ranking(book, request)
     return MadeReport(rank_table(made), made)
 
 

@@ -68,7 +68,6 @@ class CashBasis:
         book: Book,
         selection: Selection,
         as_of: AsOf,
-        today: date,
         conditions: LedgerConditions,
         fields: Sequence[str],
     ) -> None:
@@ -76,7 +75,7 @@ class CashBasis:
         self.conditions = conditions
         sides: tuple[SubledgerSide, ...] = ("payable", "receivable")
         self.sides = [
-            Subledger(book, SubledgerRequest(side=side, entities=tuple(selection.entities)), today)
+            Subledger(book, SubledgerRequest(side=side, entities=tuple(selection.entities)))
             for side in sides
             if book.parts_of(SIDE_OF[side])
         ]

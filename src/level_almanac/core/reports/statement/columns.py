@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
-from datetime import date
 from typing import NamedTuple
 
 from level_almanac.core.book import Book
@@ -52,13 +51,13 @@ Shown = PlacedColumn | ColumnWord
 """A column in its place: a value column with its days, or the words of one that is made of others."""
 
 
-def place_columns(words: ColumnWords, text: str, as_of: AsOf, today: date, book: Book) -> tuple[Shown, ...]:
+def place_columns(words: ColumnWords, text: str, as_of: AsOf, book: Book) -> tuple[Shown, ...]:
     """Return the columns in order, those divided by days made into one each; by a field they still are one.
 
     text: the expression, for messages. Raises UsageMistake for a scenario or field that the book lacks, a variance
     without a plan, and more columns than a report can have.
     """
-    maker = _Maker(text, as_of, today, book)
+    maker = _Maker(text, as_of, book)
     shown: list[Shown] = []
     for word in words:
         shown += maker.slots(word) if isinstance(word, ValueColumn) else [word]
@@ -93,19 +92,19 @@ def unique(shown: Sequence[Shown]) -> tuple[Shown, ...]:
 class _Maker:
     """Makes the slots of value columns."""
 
-    def __init__(self, text: str, as_of: AsOf, today: date, book: Book) -> None:
-        self.text, self.as_of, self.today, self.book = text, as_of, today, book
+    def __init__(self, text: str, as_of: AsOf, book: Book) -> None:
+        self.text, self.as_of, self.book = text, as_of, book
 
     def slots(self, word: ValueColumn) -> list[PlacedColumn]:
         """Return one slot, or one for each unit that the span is divided by."""
         self._check_scenario(word)
         each = word.each
         if each is None:
-            window = window_of(word.span, word.shift, self.as_of, self.today)
+            window = window_of(word.span, word.shift, self.as_of)
             return [PlacedColumn(word.key, word.key, self._label(word), word.scenario, window)]
         if each.field:
             check_field(each.field, self.text, each.start, WHERE, self.book)
-            window = window_of(word.span, word.shift, self.as_of, self.today)
+            window = window_of(word.span, word.shift, self.as_of)
             return [PlacedColumn(word.key, word.key, word.label, word.scenario, window, field=each.field, divided=True)]
         prefix = "" if word.scenario == ACTUAL else f"{word.scenario} "
         label = f"{word.label} " if word.label else prefix
@@ -126,9 +125,9 @@ class _Maker:
             for year in range(self._first_year(newest), newest + 1):
                 back = self.as_of.period.year - year
                 shift = Shift("last year", back) if back else Shift()
-                yield str(year), window_of(word.span, shift, self.as_of, self.today)
+                yield str(year), window_of(word.span, shift, self.as_of)
             return
-        window = window_of(word.span, word.shift, self.as_of, self.today)
+        window = window_of(word.span, word.shift, self.as_of)
         if isinstance(window, Missing):
             yield word.key, window
             return

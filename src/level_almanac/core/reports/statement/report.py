@@ -75,7 +75,7 @@ class MadeStatement(NamedTuple):
     conditions: LedgerConditions
 
 
-def statement(book: Book, request: StatementRequest, today: date) -> MadeReport:
+def statement(book: Book, request: StatementRequest) -> MadeReport:
     """Return the statement: amounts in their natural sign, closing lines never among movements.
 
     Raises UsageMistake for what the book, calendar or layout lacks, BookMistake where the layout is not right.
@@ -84,14 +84,14 @@ def statement(book: Book, request: StatementRequest, today: date) -> MadeReport:
     text = request.columns or layout.columns
     words = read_columns(text)
     selection = book.select(request.entities)
-    as_of = as_of_for(book, selection.calendar, request.when, today)
+    as_of = as_of_for(book, selection.calendar, request.when)
     if request.by:
         check_field(request.by, "", 0, "--by", book)
     arrangement = arranged(layout, book.chart)
     folded = _folded(request.fold, arrangement, book)
-    shown = place_columns(words, text, as_of, today, book)
-    conditions = ledger_conditions(book, request.conditions, as_of, today)
-    make_cash = _cash_maker(book, request, layout, selection, as_of, today, conditions)
+    shown = place_columns(words, text, as_of, book)
+    conditions = ledger_conditions(book, request.conditions, as_of)
+    make_cash = _cash_maker(book, request, layout, selection, as_of, conditions)
     figures = figures_of(book, selection, shown, arrangement.measures, as_of, request.by, conditions, make_cash)
     makers = [
         RowMaker(arrangement, book.chart, figures, block, request.level, folded) for block in (*figures.blocks, WHOLE)
@@ -106,7 +106,7 @@ def statement(book: Book, request: StatementRequest, today: date) -> MadeReport:
         facts={
             "layout": layout.name,
             **selection_facts(selection),
-            **as_of_facts(book, as_of, today),
+            **as_of_facts(book, as_of),
             "basis": basis,
             **({"signs": "debit positive"} if signs else {}),
             **({"by": request.by} if request.by else {}),
@@ -115,10 +115,10 @@ def statement(book: Book, request: StatementRequest, today: date) -> MadeReport:
         },
         subtitle=(
             " · ".join([selection.words, selection.currency, *signs]),
-            " · ".join([as_of_words(book, as_of, today), basis, *conditions.words]),
+            " · ".join([as_of_words(book, as_of), basis, *conditions.words]),
             data_words(book),
         ),
-        columns=tuple(_columns(figures, text, selection, as_of, arrangement, book.data_through(today))),
+        columns=tuple(_columns(figures, text, selection, as_of, arrangement, book.data_through())),
         rows=rows,
         proof=proof_of(book, selection, figures, arrangement, made, makers[-1], conditions),
         notes=(*selection.notes, *notes_of(book, selection, figures, arrangement, as_of)),
@@ -132,7 +132,6 @@ def _cash_maker(
     layout: Layout,
     selection: Selection,
     as_of: AsOf,
-    today: date,
     conditions: LedgerConditions,
 ) -> "Callable[[Sequence[str]], CashBasis] | None":
     if request.basis == "booked":
@@ -142,7 +141,7 @@ def _cash_maker(
         raise UsageMistake(Mistake(what, "--basis", f"cash with the layout {layout.name}", next_step=step))
     from level_almanac.core.reports.statement.cash_basis import CashBasis
 
-    return lambda fields: CashBasis(book, selection, as_of, today, conditions, fields)
+    return lambda fields: CashBasis(book, selection, as_of, conditions, fields)
 
 
 def _folded(fold: Sequence[str], arrangement: Arrangement, book: Book) -> frozenset[str]:

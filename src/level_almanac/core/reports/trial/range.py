@@ -39,7 +39,6 @@ def trial_range(
     calendar: FiscalCalendar,
     when: AsOfRequest,
     asked: tuple[DayExpression | None, DayExpression | None],
-    today: date,
 ) -> TrialRange:
     """Return the range: the days asked for, or what `when` names, or the fiscal year to date.
 
@@ -49,9 +48,9 @@ def trial_range(
         if when.as_of or when.period or when.quarter or when.year:
             got = "--from and --through beside a day, period, quarter or year"
             raise UsageMistake(Mistake("more than one way to say when", got=got, allowed="one of them"))
-        newest = book.data_through(today) or today
-        return _asked_range(calendar, when, asked, DayContext(calendar, today, newest))
-    as_of = as_of_for(book, calendar, when, today)
+        newest = book.data_through() or book.today
+        return _asked_range(calendar, when, asked, DayContext(calendar, book.today, newest))
+    as_of = as_of_for(book, calendar, when)
     named = as_of.named
     if isinstance(named, FiscalPeriod) and named.extra:
         only = (FiscalRange(named.fiscal, named.fiscal),)
@@ -59,7 +58,7 @@ def trial_range(
         words = f"{named} (adjustments dated {day_words(named.last)})"
         return TrialRange(named.year, named.first, named.last, words, before, only, (), adjustments_only=True)
     first = named.first if named else calendar.year_of(as_of.day).first
-    far = how_far_words(as_of, book.data_through(today))
+    far = how_far_words(as_of, book.data_through())
     how = "" if named or as_of.how == "as asked" else f" ({as_of.how})"
     words = f"{range_words(first, as_of.day)}{how}: {named or f'year to date, {far}'}"
     words = " · ".join([words, *choice_words(as_of)])

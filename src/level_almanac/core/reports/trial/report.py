@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import timedelta
 from decimal import Decimal
 from typing import NamedTuple
 
@@ -81,16 +81,14 @@ class MadeTrial(NamedTuple):
     conditions: LedgerConditions
 
 
-def trial(book: Book, request: TrialRequest, today: date) -> MadeReport:
+def trial(book: Book, request: TrialRequest) -> MadeReport:
     """Return the trial balance: one row an account with its opening, debit, credit and closing, debits positive.
 
     Raises UsageMistake where the range is none or reaches over a year's end.
     """
     selection = book.select(request.entities)
-    shown = trial_range(book, selection.calendar, request.when, (request.first, request.last), today)
-    conditions = ledger_conditions(
-        book, request.conditions, as_of_for(book, selection.calendar, request.when, today), today
-    )
+    shown = trial_range(book, selection.calendar, request.when, (request.first, request.last))
+    conditions = ledger_conditions(book, request.conditions, as_of_for(book, selection.calendar, request.when))
     filter_ = conditions.filter_of(book, TRIAL_FREE, TRIAL_SHOWN)
     measures = trial_measures(shown, request.after_closing)
     sums = book.sums(measures, filter_)
@@ -123,7 +121,7 @@ def trial(book: Book, request: TrialRequest, today: date) -> MadeReport:
             " · ".join([shown.words, f"{'after' if request.after_closing else 'before'} closing", *conditions.words]),
             data_words(book),
         ),
-        columns=_columns(book, shown, selection, today),
+        columns=_columns(book, shown, selection),
         rows=tuple(rows),
         key_label="account",
         show_keys=True,
@@ -157,8 +155,8 @@ def _lines(
     return kept, earlier, result, len(shown) - len(kept)
 
 
-def _columns(book: Book, shown: TrialRange, selection: Selection, today: date) -> tuple[Column, ...]:
-    through = book.data_through(today)
+def _columns(book: Book, shown: TrialRange, selection: Selection) -> tuple[Column, ...]:
+    through = book.data_through()
     complete = through is not None and through >= shown.last
     covers = f"{shown.year} adjustments" if shown.adjustments_only else range_words(shown.first, shown.last)
     start = f"before {covers}" if shown.adjustments_only else f"{day_words(shown.first)}, start of day"
