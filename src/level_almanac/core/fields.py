@@ -52,9 +52,9 @@ class LineFields(NamedTuple):
     by_name: Mapping[str, LineField]
     elsewhere: Mapping[str, tuple[str, ...]]
 
-    def with_computed(self, field: LineField) -> "LineFields":
-        """Return the same with one more field."""
-        return self._replace(by_name={**self.by_name, field.name: field})
+    def with_computed(self, *fields: LineField) -> "LineFields":
+        """Return the same with more fields."""
+        return self._replace(by_name={**self.by_name, **{field.name: field for field in fields}})
 
     @property
     def as_exported(self) -> "LineFields":

@@ -5,9 +5,9 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
-from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.files.definition import read_definition
 from level_almanac.files.layouts import FOLDER, Layout, LayoutRow
-from level_almanac.files.stamps import is_stamped, stamp
 
 BUILT_IN = ("income", "balance")
 
@@ -35,34 +35,14 @@ def read_layout(root: Path, name: str) -> Layout:
 
     Raises UsageMistake where there is none, BookMistake with every mistake in it.
     """
-    path = root / FOLDER / f"{name}.toml"
-    if "/" not in name and path.is_file():
-        return _read(root, path, name)
+    if "/" not in name and (root / FOLDER / f"{name}.toml").is_file():
+        return _layout(read_definition(root, f"{FOLDER}/{name}.toml", "layout:layout_mistakes")[1], name)
     if name not in BUILT_IN:
         known = layout_names(root)
         raise UsageMistake(
             Mistake("no layout has this name", "LAYOUT", repr(name), listed(known), nearest(name, known))
         )
     return _layout(tomllib.loads(_built_in_text(name)), name)
-
-
-def _read(root: Path, path: Path, name: str) -> Layout:
-    where = f"{FOLDER}/{name}.toml"
-    raw = path.read_bytes()
-    try:
-        plain = tomllib.loads(raw.decode("utf-8"))
-    except UnicodeDecodeError:
-        raise BookMistake(Mistake("not UTF-8 text", where)) from None
-    except tomllib.TOMLDecodeError as error:
-        raise BookMistake(Mistake("not TOML", where, str(error))) from None
-    if not is_stamped(root, where, raw):
-        from level_almanac.files.validation.layout import layout_mistakes
-
-        mistakes = layout_mistakes(plain, where)
-        if mistakes:
-            raise BookMistake(*mistakes)
-        stamp(root, where, raw)
-    return _layout(plain, name)
 
 
 def _layout(plain: dict[str, Any], name: str) -> Layout:

@@ -8,7 +8,8 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
-from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.files.definition import read_definition
 from level_almanac.files.pages import (
     BUILT_IN_GROUP,
     FOLDER,
@@ -22,7 +23,6 @@ from level_almanac.files.pages import (
     plain_value,
     texts,
 )
-from level_almanac.files.stamps import is_stamped, stamp
 
 _NAME = re.compile(r"[a-z0-9]+(-[a-z0-9]+)*(/[a-z0-9]+(-[a-z0-9]+)*)*")
 
@@ -57,7 +57,8 @@ def read_page(root: Path, name: str) -> Page:
     called = name.removeprefix(f"{FOLDER}/").removesuffix(".toml")
     path = page_path(root, called)
     if _NAME.fullmatch(called) and path.is_file():
-        return _read(root, path, called)
+        text, plain = read_definition(root, f"{FOLDER}/{called}.toml", "page:page_mistakes")
+        return Page(called, _file(plain), text, path)
     if called in built_in_names():
         text = resources.files(__package__).joinpath(FOLDER, f"{called}.toml").read_text(encoding="utf-8")
         return Page(called, _file(tomllib.loads(text, parse_float=Decimal)), text)
@@ -85,25 +86,6 @@ def pages_named(root: Path, names: tuple[str, ...]) -> list[str]:
             read_page(root, called)
         found.update(dict.fromkeys(meant))
     return list(found)
-
-
-def _read(root: Path, path: Path, name: str) -> Page:
-    where, raw = f"{FOLDER}/{name}.toml", path.read_bytes()
-    try:
-        text = raw.decode("utf-8")
-        plain = tomllib.loads(text, parse_float=Decimal)
-    except UnicodeDecodeError:
-        raise BookMistake(Mistake("not UTF-8 text", where)) from None
-    except tomllib.TOMLDecodeError as error:
-        raise BookMistake(Mistake("not TOML", where, str(error))) from None
-    if not is_stamped(root, where, raw):
-        from level_almanac.files.validation.page import page_mistakes
-
-        mistakes = page_mistakes(plain, where)
-        if mistakes:
-            raise BookMistake(*mistakes)
-        stamp(root, where, raw)
-    return Page(name, _file(plain), text, path)
 
 
 def _file(plain: dict[str, Any]) -> PageFile:

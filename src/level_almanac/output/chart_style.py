@@ -11,6 +11,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
+from level_almanac.core.calendar.date_text import MONTHS
 from level_almanac.core.table.exact import rounded
 from level_almanac.core.table.model import ReportTable
 from level_almanac.output.terminal import page_lines
@@ -24,7 +25,6 @@ NOW, BEFORE, AHEAD = "#1f5f7a", "#b9c3cc", "#b0563c"
 MINUS = "−"
 _SCALES = ((Decimal(1_000_000), "million"), (Decimal(1_000), "thousand"))
 _WIDTH, _HEIGHT = 12.8, 8.0
-_MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 
 
 @contextmanager
@@ -95,7 +95,7 @@ def money_words(unit: str, word: str, table: ReportTable) -> str:
 
 def day_label(day: date, *, year: bool = False) -> str:
     """Return a day as it stands on an axis."""
-    return f"{day.day} {_MONTHS[day.month - 1]}{f' {day.year}' if year else ''}"
+    return f"{day.day} {MONTHS[day.month - 1]}{f' {day.year}' if year else ''}"
 
 
 def bare_axes(axes: Any) -> None:

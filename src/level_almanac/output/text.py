@@ -5,11 +5,11 @@ from datetime import date
 from decimal import Decimal
 from typing import NamedTuple
 
+from level_almanac.core.calendar.date_text import MONTHS
 from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell, Column, CountedAmount, Explanation, Note, Part, Proof, ReportTable, Row
 
 _MINUS = "−"
-_MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 _SEPARATORS = {
     "1,234.56": (",", "."),
     "1.234,56": (".", ","),
@@ -58,7 +58,7 @@ def day_text(day: date, table: ReportTable) -> str:
             return f"{day:%d/%m/%Y}"
         case "MM/DD/YYYY":
             return f"{day:%m/%d/%Y}"
-    return f"{day.day} {_MONTHS[day.month - 1]} {day.year}"
+    return f"{day.day} {MONTHS[day.month - 1]} {day.year}"
 
 
 def cell_words(cell: Cell, column: Column, row: Row, table: ReportTable) -> str:

@@ -54,9 +54,21 @@ class Computed(NamedTuple):
 class ComputedReader:
     """Reads computed fields, and parts of dates, of one table's lines."""
 
-    def __init__(self, fields: LineFields, where: str, error: type[AlmanacError], reach: AsOf, labels: Labels) -> None:
+    def __init__(
+        self,
+        fields: LineFields,
+        where: str,
+        error: type[AlmanacError],
+        reach: AsOf,
+        labels: Labels,
+        text: str = "",
+    ) -> None:
         self.fields, self.where, self.error, self.reach, self.labels = fields, where, error, reach, labels
-        self.text = ""
+        self.text = text
+
+    def of(self, text: str, where: str) -> "ComputedReader":
+        """Return what reads parts of this text. where: the option or key that it comes from."""
+        return ComputedReader(self.fields, where, self.error, self.reach, self.labels, text)
 
     def read(self, text: str) -> Computed:
         """Return the field that `name = words` says; raise the error with the word at fault."""
@@ -69,9 +81,11 @@ class ComputedReader:
             shown = pointed(text, named.start(1), len(name))
             raise self.error(Mistake("the table has a field of this name", self.where, repr(name), shown=shown))
         # Blanks in place of the name keep the carets of messages where they belong.
-        self.text = " " * named.start(2) + named[2]
-        tree = parse(self.text, "computed", self.where, self.error).children[0]
-        self.text = text
+        blanked = " " * named.start(2) + named[2]
+        tree = parse(blanked, "computed", self.where, self.error).children[0]
+        return self.of(text, self.where)._read(name, tree)
+
+    def _read(self, name: str, tree: Node) -> Computed:
         match tree.data:
             case "give":
                 kind, value = self._give(tree.children)

@@ -69,11 +69,11 @@ class ShownReader:
 
     def shown(self, text: str, where: str, yes: Sequence[str]) -> tuple[ShownField, ...]:
         """Return the columns in order. yes: the names whose columns appear; those of others do not."""
-        self.reader.text, self.reader.where = text, where
+        reader = self.reader.of(text, where)
         plain = () if yes else self._plain_fields(text)
         if plain:
             return plain
-        tree = self._parse(text, "fields", where)
+        tree = parse(text, "fields", where, self.error)
         asked = {str(child.children[-1]).lower() for child in tree.children if child.children[-1] is not None}
         for name in yes:
             if name not in asked:
@@ -86,9 +86,9 @@ class ShownReader:
             head, sign, item, _, condition = child.children
             if condition is not None and str(condition).lower() not in yes:
                 continue
-            field = self._item(item, text)
+            field = self._item(item, reader)
             if sign is not None and str(sign) != "+":
-                field = self._turned(field, item, text, where)
+                field = _turned(field, item, reader)
             if head is not None:
                 label = str(head.children[0]).strip('"')
                 field = field._replace(label=label, key=label.lower().replace(" ", "-"))
@@ -122,19 +122,15 @@ class ShownReader:
 
     def sorts(self, text: str, where: str) -> tuple[SortField, ...]:
         """Return what rows are put in order by."""
-        tree = self._parse(text, "sorts", where)
+        reader, tree = self.reader.of(text, where), parse(text, "sorts", where, self.error)
         found = []
         for child in tree.children:
             item, descending = child.children
-            field = self._item(item, text)
+            field = self._item(item, reader)
             found.append(SortField(field.key, field, descending is not None, field.start))
         return tuple(found)
 
-    def _parse(self, text: str, start: Literal["fields", "sorts"], where: str) -> Node:
-        self.reader.text, self.reader.where = text, where
-        return parse(text, start, where, self.error)
-
-    def _item(self, tree: Node, text: str) -> ShownField:
+    def _item(self, tree: Node, reader: ComputedReader) -> ShownField:
         token = next(tree.scan_values(lambda _: True))
         start = int(token.start_pos or 0)
         match tree.data:
@@ -142,44 +138,42 @@ class ShownReader:
                 return ShownField("count", "count", "whole", None, "count", start=start)
             case "aggregate":
                 name, inner = (child for child in tree.children if str(child).lower() != "of")
-                return self._aggregate(str(name).lower(), self._item(inner, text), inner, text)
+                return _aggregated(str(name).lower(), self._item(inner, reader), inner, reader)
             case "part":
                 unit, *_, name = tree.children
-                value = self.reader.part(tree)
-                key = f"{unit_of(unit)} of {self.reader.field(name).name}"
+                value = reader.part(tree)
+                key = f"{unit_of(unit)} of {reader.field(name).name}"
                 return ShownField(key, key, "text", value, start=start)
         name = str(tree.children[0]).lower()
         computed = self.computed.get(name)
         if computed is not None and computed.ratio is not None:
             return ShownField(name, name, computed.kind, None, ratio=computed.ratio, start=start)
-        return _plain(self.reader.field(tree))._replace(start=start)
+        return _plain(reader.field(tree))._replace(start=start)
 
-    def _aggregate(self, name: str, field: ShownField, tree: Node, text: str) -> ShownField:
-        aggregate: Any = name
-        able = _NUMBERS if name in ("sum", "average") else (*_NUMBERS, "date")
-        if field.ratio or field.kind not in able:
-            what = (
-                "a ratio is made of totals, and has none itself"
-                if field.ratio
-                else f"there is no {name} of {field.key}"
-            )
-            token = next(tree.scan_values(lambda _: True))
-            shown = pointed(text, token.start_pos or 0, len(token))
-            raise self.error(Mistake(what, self.reader.where, repr(field.key), shown=shown))
-        if field.is_linked and name in ("sum", "average"):
-            what = "this is of another table and stands on many lines, so it is not added up over them"
-            raise self.error(Mistake(what, self.reader.where, repr(field.key)))
-        words = f"{name} of {field.key}"
-        kind: Kind = "quantity" if name == "average" and field.kind != "amount" else field.kind
-        return field._replace(key=words, label=words, aggregate=aggregate, kind=kind)
 
-    def _turned(self, field: ShownField, tree: Node, text: str, where: str) -> ShownField:
-        if field.kind not in _NUMBERS or field.ratio:
-            token = next(tree.scan_values(lambda _: True))
-            shown = pointed(text, token.start_pos or 0, len(token))
-            raise self.error(Mistake("this has no sign to turn", where, repr(field.key), shown=shown))
-        value = None if field.value is None else Arithmetic("-", Constant(Decimal(0)), field.value)
-        return field._replace(label=f"{field.label}, sign turned", value=value, turned=True)
+def _aggregated(name: str, field: ShownField, tree: Node, reader: ComputedReader) -> ShownField:
+    aggregate: Any = name
+    able = _NUMBERS if name in ("sum", "average") else (*_NUMBERS, "date")
+    if field.ratio or field.kind not in able:
+        what = "a ratio is made of totals, and has none itself" if field.ratio else f"there is no {name} of {field.key}"
+        token = next(tree.scan_values(lambda _: True))
+        shown = pointed(reader.text, token.start_pos or 0, len(token))
+        raise reader.error(Mistake(what, reader.where, repr(field.key), shown=shown))
+    if field.is_linked and name in ("sum", "average"):
+        what = "this is of another table and stands on many lines, so it is not added up over them"
+        raise reader.error(Mistake(what, reader.where, repr(field.key)))
+    words = f"{name} of {field.key}"
+    kind: Kind = "quantity" if name == "average" and field.kind != "amount" else field.kind
+    return field._replace(key=words, label=words, aggregate=aggregate, kind=kind)
+
+
+def _turned(field: ShownField, tree: Node, reader: ComputedReader) -> ShownField:
+    if field.kind not in _NUMBERS or field.ratio:
+        token = next(tree.scan_values(lambda _: True))
+        shown = pointed(reader.text, token.start_pos or 0, len(token))
+        raise reader.error(Mistake("this has no sign to turn", reader.where, repr(field.key), shown=shown))
+    value = None if field.value is None else Arithmetic("-", Constant(Decimal(0)), field.value)
+    return field._replace(label=f"{field.label}, sign turned", value=value, turned=True)
 
 
 def _plain(field: LineField) -> ShownField:

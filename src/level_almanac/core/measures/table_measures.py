@@ -98,16 +98,15 @@ class TableMeasures:
         # Only lines of the ledger have a period that may be an extra one.
         self.through = reach_of(book, self.own.name, self.dated)
         self.as_of: AsOf = as_of if self.in_periods else as_of._replace(extras=0)
-        self.reach = self.as_of
         self.labels = DayLabels(self.own)
         of = request.of or self.own.usual_measure or self.own.measure or "count"
         used = (of, request.by, *request.conditions.only, *request.conditions.besides)
-        self.fields, computed = read_computed(self.fields, request.compute, used, self.reach, self.labels.label)
-        reader = ComputedReader(self.fields, "--of", UsageMistake, self.reach, self.labels.label)
+        self.fields, computed = read_computed(self.fields, request.compute, used, self.as_of, self.labels.label)
+        reader = ComputedReader(self.fields, "--of", UsageMistake, self.as_of, self.labels.label)
         shown = ShownReader(reader, computed, UsageMistake)
         self.measures: tuple[Measure, ...] = read_measures(of, shown)
         self.by: tuple[ShownField, ...] = shown.grouped(request.by, "--by") if request.by else ()
-        self.conditions = tuple(condition_rules(request.conditions, self.fields, self.reach))
+        self.conditions = tuple(condition_rules(request.conditions, self.fields, self.as_of))
         self.decimals = self.selection.decimals if self.selection else 2
 
     @property

@@ -128,7 +128,6 @@ class Billing:
             )
             raise UsageMistake(Mistake(what, got=f"{range_words(*self.days)}, {count:,} days", allowed=allowed))
         fields = book.line_fields(TABLE)
-        self.reach = self.as_of
         self.through = reach_of(book, TABLE, "posted")
         self.labels = DayLabels(fields.table)
         used = (
@@ -137,9 +136,9 @@ class Billing:
             *request.conditions.besides,
             *(name for name, _ in request.within),
         )
-        fields, computed = read_computed(fields, (), used, self.reach, self.labels.label)
+        fields, computed = read_computed(fields, (), used, self.as_of, self.labels.label)
         self.fields = fields.with_computed(LineField("counts_on", "date", self.counts_on, TABLE))
-        reader = ComputedReader(self.fields, "--by", UsageMistake, self.reach, self.labels.label)
+        reader = ComputedReader(self.fields, "--by", UsageMistake, self.as_of, self.labels.label)
         shown = ShownReader(reader, computed, UsageMistake)
         self.by = shown.grouped(request.by, "--by") if request.by else ()
         for name, _ in request.within:
@@ -147,7 +146,7 @@ class Billing:
             (group,) = shown.grouped(name, "--by")
             if name not in self.fields.by_name and group.value is not None:
                 self.fields = self.fields.with_computed(LineField(name, group.kind, group.value, TABLE))
-        self.conditions = tuple(condition_rules(request.conditions, self.fields, self.reach))
+        self.conditions = tuple(condition_rules(request.conditions, self.fields, self.as_of))
         if request.view == "in-transit":
             self.by = (self._direction(), *self.by)
         self.scope = tuple(entity_rule(self.selection))

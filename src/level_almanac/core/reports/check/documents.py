@@ -95,7 +95,7 @@ def _bare(number: str) -> str:
 
 def _invoices(sides: Iterable[Subledger]) -> Iterator[Item]:
     for side in sides:
-        yield from (item for item in side.items if item.kind == "invoice" and item.posted <= side.day and item.amount)
+        yield from (item for item in side.chosen if item.kind == "invoice" and item.posted <= side.day and item.amount)
 
 
 def _looked(sides: Sequence[Subledger]) -> str:

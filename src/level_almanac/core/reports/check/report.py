@@ -85,7 +85,6 @@ class _Check:
     def __init__(self, book: Book, request: CheckRequest) -> None:
         self.book, self.request = book, request
         self.as_of = as_of_for(book, book.calendars[""], request.when, tuple(SIDE_OF.values()))
-        self.reach = self.as_of
         self.before = None if book.frozen else read_record(book.store.folder)
         self.closed: dict[str, ledger.PeriodSums] = {}
         self.sides = list(self._sides())
@@ -123,12 +122,12 @@ class _Check:
         if self._asked("carried"):
             yield ledger.carried(book)
         if self._asked("gaps"):
-            yield ledger.gaps(book, self.reach)
+            yield ledger.gaps(book, self.as_of)
         if self._asked("unknown-party"):
             yield documents.unknown_parties(book)
         yield from self._item_checks()
         if self._asked("agree"):
-            yield agreements.agreements(book, self.reach)
+            yield agreements.agreements(book, self.as_of)
 
     def _item_checks(self) -> Iterator[Checked]:
         if not self.sides:
@@ -138,7 +137,7 @@ class _Check:
                 if key in _ITEM_CHECKS
             )
             return
-        plain = [_only_chosen(side) for side, _ in self.sides]
+        plain = [side for side, _ in self.sides]
         yield documents.spelt_twice(plain)
         yield documents.alike(plain)
         yield documents.over_applied(self.sides)
@@ -243,11 +242,6 @@ class _Check:
         except OSError:
             # A book that one may only read is checked all the same.
             return
-
-
-def _only_chosen(side: Subledger) -> Subledger:
-    side.items = side.chosen
-    return side
 
 
 def _count(number: int, what: str) -> str:

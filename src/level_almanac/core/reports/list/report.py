@@ -114,7 +114,6 @@ class Listing:
         self.selection = selection_of(book, self.fields, request.entities)
         calendar = self.selection.calendar if self.selection else book.calendars[""]
         self.as_of = as_of_for(book, calendar, request.when)
-        self.reach = self.as_of
         self.labels = DayLabels(self.own, labels)
         self._read_words()
         if within or sums:
@@ -122,14 +121,25 @@ class Listing:
         check_date(self.fields, request.date)
         self.days = asked_days(request.first, request.last, self.as_of)
         self.rules = tuple(self._rules())
-        source = book.line_source(self.fields, [rule.predicate for rule in self.rules])
+        fields = self.fields.with_computed(
+            *(
+                LineField(f"group {by.key}", by.kind, by.value or FieldReference(by.key), self.own.name)
+                for by, _ in within
+            ),
+            *(
+                LineField(f"each {shown.key}", shown.kind, shown.value, self.own.name)
+                for limit, shown in self.limits
+                if limit.each and shown.value is not None
+            ),
+        )
+        source = book.line_source(fields, [rule.predicate for rule in self.rules])
         self.source = self.labels.labelled(source, book.engine, calendar)
 
     def _read_words(self) -> None:
         request = self.request
         used = (request.show, request.by, request.sort, *request.conditions.only, *request.conditions.besides)
-        self.fields, computed = read_computed(self.fields, request.compute, used, self.reach, self.labels.label)
-        reader = ComputedReader(self.fields, "--show", UsageMistake, self.reach, self.labels.label)
+        self.fields, computed = read_computed(self.fields, request.compute, used, self.as_of, self.labels.label)
+        reader = ComputedReader(self.fields, "--show", UsageMistake, self.as_of, self.labels.label)
         shown = ShownReader(reader, computed, UsageMistake)
         self.by = shown.grouped(request.by, "--by") if request.by else ()
         text = request.show or self._default_shown()
@@ -198,19 +208,12 @@ class Listing:
                 yield from class_rules(("carried",))
             if self.days:
                 yield from self._day_rules(*self.days)
-        yield from condition_rules(request.conditions, self.fields, self.reach)
+        yield from condition_rules(request.conditions, self.fields, self.as_of)
         for by, member in self.within:
-            name = f"group {by.key}"
-            self.fields = self.fields.with_computed(
-                LineField(name, by.kind, by.value or FieldReference(by.key), self.own.name)
-            )
-            yield Rule(f"other {by.label}", _member_test(name, member))
+            yield Rule(f"other {by.label}", _member_test(f"group {by.key}", member))
         for limit, shown in self.limits:
-            if limit.each and shown.value is not None:
-                name = f"each {shown.key}"
-                made = LineField(name, shown.kind, shown.value, self.own.name)
-                self.fields = self.fields.with_computed(made)
-                yield Rule(f"{shown.key} not {limit.words}", _limit_test(name, limit))
+            if limit.each:
+                yield Rule(f"{shown.key} not {limit.words}", _limit_test(f"each {shown.key}", limit))
 
     def _day_rules(self, first: date, last: date) -> Iterator[Rule]:
         named = self.as_of.named

@@ -6,11 +6,12 @@ from decimal import Decimal
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.header import listed_some, reach_notes
+from level_almanac.core.measures.plan_proof import plan_proof
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.pace.chart import chart_of
 from level_almanac.core.reports.pace.figures import PaceRequest, Pacing
 from level_almanac.core.reports.pace.periods import month_columns, month_rows
-from level_almanac.core.table.model import Check, Column, CountedAmount, Note, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Check, Column, Note, Proof, ReportTable, Row
 
 _ZERO = Decimal(0)
 NOT_GIVEN = "not-given"
@@ -102,32 +103,17 @@ def _columns(made: Pacing) -> Iterator[Column]:
 def _plan_proof(made: Pacing) -> Proof:
     """Return the accounting of all lines of plans in the table."""
     unmet = " or ".join(rule.words for rule in (*made.class_rule(), *made.measured.conditions)) or "conditions"
-    rules = ("other entities", "other plans", "other dates", unmet)
-    parts = dict.fromkeys(rules, CountedAmount(0, _ZERO))
     shown = {line.number for line in made.all_lines}
-    found = CountedAmount(0, _ZERO)
-    for number, (scenario, entity, _, amount) in enumerate(made.plans.counted):
-        one = CountedAmount(1, amount)
-        if entity in made.selection.unlike:
-            continue
-        if entity not in made.selection.entities:
-            parts["other entities"] += one
-        elif scenario != made.scenario:
-            parts["other plans"] += one
-        elif number in made.plans.unmet:
-            parts[unmet] += one
-        elif number in shown:
-            found += one
-        else:
-            parts["other dates"] += one
-    lines = [each for loaded in made.book.state.files_of(made.plan_table) for each in loaded.sums.items()]
-    count = sum(sums[0] for entity, sums in lines if entity not in made.selection.unlike)
-    amount = sum((each[3] for each in made.plans.counted if each[1] not in made.selection.unlike), _ZERO)
-    left = tuple(Part(rule, each) for rule, each in parts.items() if each.lines)
-    words = "whole amount of lines shown in whole or part"
-    return Proof(
-        words, CountedAmount(count, amount), found, left, decimals=made.measured.decimals, table=made.plan_table
-    )
+
+    def rule_of(number: int, scenario: str, _: str) -> str:
+        if scenario != made.scenario:
+            return "other plans"
+        if number in made.plans.unmet:
+            return unmet
+        return "" if number in shown else "other dates"
+
+    measure, rules = "whole amount of lines shown in whole or part", ("other plans", "other dates", unmet)
+    return plan_proof(made.book, made.plans, made.selection, measure, rules, rule_of, made.plan_table)
 
 
 def _checks(made: Pacing) -> Iterator[Check]:

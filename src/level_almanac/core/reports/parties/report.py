@@ -134,7 +134,8 @@ class Parties:
         self.left = {item.place: self.open.left[at] for at, item in enumerate(self.open.items)}
         self.standing = self._standing()
         self.by_party, self.tally = self._gathered()
-        self.kept: tuple[str, ...] = ()
+        self.figures = {code: self.cells(code, party.met) for code, party in self.by_party.items() if self._seen(party)}
+        self.kept = self._sorted({code: cells for code, cells in self.figures.items() if self._holds(cells)})
 
     def _keys(self) -> tuple[str, ...]:
         asked = self.request.show or _DEFAULT
@@ -228,10 +229,7 @@ class Parties:
     def table(self) -> ReportTable:
         """Return the report."""
         subledger = self.subledger
-        figures = {code: self.cells(code, party.met) for code, party in self.by_party.items() if self._seen(party)}
-        kept = self._sorted({code: cells for code, cells in figures.items() if self._holds(cells)})
-        self.kept = tuple(kept)
-        below_threshold = [code for code in figures if code not in kept]
+        kept = self.kept
         side = "Suppliers" if subledger.request.side == "payable" else "Customers"
         limits = [f"{COLUMNS[limit.on or self._on].label} {limit.words}" for limit in self.request.thresholds]
         date_words = "by document date" if self.request.date == "date" else ""
@@ -242,7 +240,7 @@ class Parties:
         }
         if limits:
             facts["thresholds"] = " · ".join(limits)
-        self._count(kept, f"{len(below_threshold):,} parties not {' and '.join(limits)}")
+        self._count(f"{len(self.figures) - len(kept):,} parties not {' and '.join(limits)}")
         rows = tuple(self._rows(kept))
         return ReportTable(
             title=f"{side}: totals",
@@ -267,7 +265,8 @@ class Parties:
     def _seen(self, party: _Party) -> bool:
         return bool(party.met) or (self.request.everyone and not party.missed_by_exclusion)
 
-    def _count(self, kept: Sequence[str], below: str) -> None:
+    def _count(self, below: str) -> None:
+        kept = set(self.kept)
         for code, party in self.by_party.items():
             for item in party.met:
                 self.tally.add("" if code in kept else below, item.signed)

@@ -170,34 +170,24 @@ def _leaves(rows: Iterable[StatementRow], slot: str, arrangement: Arrangement) -
 
 
 def _plan_proof(book: Book, selection: Selection, figures: Figures, arrangement: Arrangement, plans: "Plans") -> Proof:
+    from level_almanac.core.measures.plan_proof import plan_proof
+
     slots = [slot for slot in figures.slots if isinstance(slot, PlacedColumn) and slot.is_plan]
     scenarios = {slot.scenario for slot in slots}
     shown = _planned_lines(slots, plans, arrangement, book)
-    rules = ("other entities", "other scenarios", "balance-sheet accounts", "other dates", "conditions")
-    parts: dict[str, CountedAmount] = dict.fromkeys(rules, CountedAmount(0, _ZERO))
-    found = CountedAmount(0, _ZERO)
-    for number, (scenario, entity, account, amount) in enumerate(plans.counted):
-        one = CountedAmount(1, amount)
-        if entity in selection.unlike:
-            continue
-        if entity not in selection.entities:
-            parts["other entities"] += one
-        elif scenario not in scenarios:
-            parts["other scenarios"] += one
-        elif arrangement.layout.scope == "income" and not book.chart[account].is_income:
-            parts["balance-sheet accounts"] += one
-        elif number in plans.unmet:
-            parts["conditions"] += one
-        elif number in shown:
-            found += one
-        else:
-            parts["other dates"] += one
-    lines = [each for loaded in book.state.files_of("budget") for each in loaded.sums.items()]
-    all_lines = sum(sums[0] for entity, sums in lines if entity not in selection.unlike)
-    amount = sum((each[3] for each in plans.counted if each[1] not in selection.unlike), _ZERO)
-    left_out = tuple(Part(rule, each) for rule, each in parts.items() if each.lines)
-    words = "whole amount of lines shown in whole or part, natural signs"
-    return Proof(words, CountedAmount(all_lines, amount), found, left_out, decimals=selection.decimals, table="budget")
+
+    def rule_of(number: int, scenario: str, account: str) -> str:
+        if scenario not in scenarios:
+            return "other scenarios"
+        if arrangement.layout.scope == "income" and not book.chart[account].is_income:
+            return "balance-sheet accounts"
+        if number in plans.unmet:
+            return "conditions"
+        return "" if number in shown else "other dates"
+
+    measure = "whole amount of lines shown in whole or part, natural signs"
+    rules = ("other scenarios", "balance-sheet accounts", "other dates", "conditions")
+    return plan_proof(book, plans, selection, measure, rules, rule_of)
 
 
 def _planned_lines(slots: Sequence[PlacedColumn], plans: "Plans", arrangement: Arrangement, book: Book) -> set[int]:
