@@ -29,8 +29,8 @@ class Mistake:
             parts.append(f"expected {self.allowed}")
         if self.next_step:
             parts.append(self.next_step)
-        told = "; ".join(parts)
-        return f"{told}\n{self.shown}" if self.shown else told
+        words = "; ".join(parts)
+        return f"{words}\n{self.shown}" if self.shown else words
 
 
 class AlmanacError(Exception):

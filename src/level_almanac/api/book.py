@@ -67,8 +67,8 @@ class Book(ReportMethods):
         """
         told = {key: str(value) for key, value in (answers or {}).items()}
         when = page_when(self.core, {"as-of": as_of, "period": period, "quarter": quarter, "year": year})
-        made = run_page(self.core, read_page(self.core.file.root, name), PageRun(told, when, look))
-        return Report(made.table, self._tracer(made.report, made.made), holds=made.made.holds)
+        page = run_page(self.core, read_page(self.core.file.root, name), PageRun(told, when, look))
+        return Report(page.table, self._tracer(page.report, page.made), holds=page.made.holds)
 
     def issue_edition(
         self,
@@ -134,10 +134,10 @@ class Book(ReportMethods):
         asked = read_asked(report, told, lambda option: keywords.get(option, option))
         for words in asked.warnings:
             warnings.warn(words, DeprecationWarning, stacklevel=3)
-        made = make_report(self.core, asked)
-        if made.keep is not None:
-            made.keep()
-        return Report(made.table, self._tracer(report, made), holds=made.holds)
+        report_made = make_report(self.core, asked)
+        if report_made.keep is not None:
+            report_made.keep()
+        return Report(report_made.table, self._tracer(report, report_made), holds=report_made.holds)
 
     def _tracer(self, report: Definition, made: MadeReport) -> Tracer | None:
         core = self.core

@@ -16,13 +16,13 @@ from level_almanac.files.pages import Page
 
 def told_answers(pairs: Sequence[str], file: Path | None) -> dict[str, str]:
     """Return the answers of `--answer NAME=VALUE` and of a file; the former win. Raises UsageMistake."""
-    found = _from_file(file) if file else {}
+    answers = _from_file(file) if file else {}
     for pair in pairs:
         name, equals, value = pair.partition("=")
         if not equals or not name.strip():
             raise UsageMistake(Mistake("not an answer", "--answer", repr(pair), "NAME=VALUE, such as period=2026-P08"))
-        found[name.strip()] = value
-    return found
+        answers[name.strip()] = value
+    return answers
 
 
 def _from_file(path: Path) -> dict[str, str]:
@@ -34,15 +34,15 @@ def _from_file(path: Path) -> dict[str, str]:
         raise BookMistake(
             Mistake("not a file of answers", str(path), str(error), 'lines such as period = "2026-P08"')
         ) from None
-    found = {}
+    answers = {}
     for name, value in plain.items():
         if isinstance(value, dict):
             raise BookMistake(Mistake("not an answer", f"{path}: {name}", allowed='a line such as period = "2026-P08"'))
         if isinstance(value, bool):
-            found[name] = "yes" if value else "no"
+            answers[name] = "yes" if value else "no"
         else:
-            found[name] = ", ".join(map(str, value)) if isinstance(value, list) else str(value)
-    return found
+            answers[name] = ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+    return answers
 
 
 def has_terminal() -> bool:
@@ -59,8 +59,8 @@ def asking(page: Page, again: Mapping[str, str]) -> Callable[[AnswerReader, str]
         shown = default
         if default:
             try:
-                found = reader.read(name, question, default).text
-                shown = default if found == default else f"{default}: {found}"
+                answer = reader.read(name, question, default).text
+                shown = default if answer == default else f"{default}: {answer}"
             except AlmanacError:
                 default = shown = ""
         label = bold(question.label or name)

@@ -21,6 +21,6 @@ def completion(ctx: click.Context, shell: str) -> None:
     """
     from click.shell_completion import get_completion_class
 
-    made = get_completion_class(shell)
-    assert made is not None  # noqa: S101  the choices are those that there are
-    click.echo(made(ctx.find_root().command, {}, "almanac", "_ALMANAC_COMPLETE").source())
+    completer = get_completion_class(shell)
+    assert completer is not None  # noqa: S101  the choices are those that there are
+    click.echo(completer(ctx.find_root().command, {}, "almanac", "_ALMANAC_COMPLETE").source())

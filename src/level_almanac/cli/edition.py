@@ -93,13 +93,13 @@ def issue(
     from level_almanac.core.editions.issue import issue as issue_edition
 
     book = open_book(ctx)
-    found = edition_when(book, asked_when(book, when))
-    covers = next(iter(found.values()))
+    when_asked = edition_when(book, asked_when(book, when))
+    covers = next(iter(when_asked.values()))
     request = IssueRequest(
         name=name,
         title=title or f"{book.settings.book.name}, {covers}",
         pages=pages_named(book.file.root, names),
-        when=found,
+        when=when_asked,
         told=told_answers(answers, file),
         formats=tuple(dict.fromkeys(formats)),
         findings=with_findings,
@@ -140,15 +140,15 @@ def list_editions(ctx: click.Context, output: OutputRequest) -> None:
     check_outputs(output)
     book = open_book(ctx)
     look, root = look_for(output, book), book.file.root
-    found = []
+    rows = []
     for name in edition_names(root):
         folder = edition_folder(root, name)
         try:
-            found.append((read_edition(folder), seal_of(folder).strip()))
+            rows.append((read_edition(folder), seal_of(folder).strip()))
         except AlmanacError as error:
             click.echo(f"warning: {error}", err=True)
-    found.sort(key=lambda each: each[0].issued_at)
-    show(ctx, editions_report(book.settings.book.name, found)._replace(look=look), output)
+    rows.sort(key=lambda each: each[0].issued_at)
+    show(ctx, editions_report(book.settings.book.name, rows)._replace(look=look), output)
 
 
 @edition.command("show")
@@ -192,9 +192,9 @@ def verify(ctx: click.Context, name: str, seal: str, output: OutputRequest) -> N
     book = open_book(ctx)
     look = look_for(output, book)
     folder = edition_folder(book.file.root, name)
-    found = verified(folder, seal, figures_of)
-    show(ctx, verification_report(found)._replace(look=look), output)
-    if not found.holds:
+    verification = verified(folder, seal, figures_of)
+    show(ctx, verification_report(verification)._replace(look=look), output)
+    if not verification.holds:
         ctx.exit(1)
 
 

@@ -58,13 +58,13 @@ def explain(
         raise click.UsageError("--remove goes without TEXT")
     book = open_book(ctx)
     root = book.file.root
-    found = read_page(root, page)
-    made = run_page(book, found, PageRun(told_answers(answers, file), asked_when(book, when)))
+    read = read_page(root, page)
+    made = run_page(book, read, PageRun(told_answers(answers, file), asked_when(book, when)))
     figure = explainable(made.table, row, column, book.calendars[""])
     place = (figure.period, figure.row.key, figure.column.key)
-    said = f"{found.name}, {figure.period}: {figure.words}: {figure.figure:,f}"
+    said = f"{read.name}, {figure.period}: {figure.words}: {figure.figure:,f}"
     if remove:
-        there = drop_explanation(root, found.name, place)
+        there = drop_explanation(root, read.name, place)
         click.echo(f"{said}: {'its explanation is taken out' if there else 'had no explanation'}", err=True)
     elif text:
         written = WrittenExplanation(
@@ -76,10 +76,10 @@ def explain(
             by=by,
             written=book.today.isoformat(),
         )
-        path = keep_explanation(root, found.name, written)
+        path = keep_explanation(root, read.name, written)
         click.echo(f"wrote {path.relative_to(root)}: {said}", err=True)
     else:
-        told = next((each for each in read_explanations(root, found.name) if each.place == place), None)
-        click.echo(f"{said}: {told.text if told else 'not explained'}")
-        if told and told.figure != f"{figure.figure:f}":
-            click.echo(f"  stale: written on {told.written} when it was {told.figure}")
+        explanation = next((each for each in read_explanations(root, read.name) if each.place == place), None)
+        click.echo(f"{said}: {explanation.text if explanation else 'not explained'}")
+        if explanation and explanation.figure != f"{figure.figure:f}":
+            click.echo(f"  stale: written on {explanation.written} when it was {explanation.figure}")

@@ -76,21 +76,21 @@ def show_page(ctx: click.Context, name: str) -> None:
     """
     book = open_book(ctx)
     root = book.file.root
-    found = read_page(root, name)
-    click.echo(found.text if found.text.endswith("\n") else f"{found.text}\n", nl=False)
+    read = read_page(root, name)
+    click.echo(read.text if read.text.endswith("\n") else f"{read.text}\n", nl=False)
     lines = []
     try:
-        answers = answers_of(book, found, PageRun())
-        words = page_command(found, answers)
+        answers = answers_of(book, read, PageRun())
+        words = page_command(read, answers)
         lines.append(f"runs as: almanac {shlex.join(words)}")
     except UsageMistake as error:
         lines += [f"cannot run by itself: {each}" for each in error.mistakes]
     locks = read_locks(root)
-    if found.name in locks:
-        lines.append(f"{lock_words(locks, found)}: on {locks[found.name].locked}")
-    for run in kept_answers(root, found.name)[-3:]:
-        told = ", ".join(f"{key} = {value or 'left open'}" for key, value in run.answers.items())
-        lines.append(f"run {run.at}" + (f" with {told}" if told else ""))
+    if read.name in locks:
+        lines.append(f"{lock_words(locks, read)}: on {locks[read.name].locked}")
+    for run in kept_answers(root, read.name)[-3:]:
+        answered = ", ".join(f"{key} = {value or 'left open'}" for key, value in run.answers.items())
+        lines.append(f"run {run.at}" + (f" with {answered}" if answered else ""))
     click.echo("".join(f"# {line}\n" for line in lines), nl=False)
 
 
@@ -153,27 +153,27 @@ def run(
     check_outputs(output)
     book = open_book(ctx)
     root = book.file.root
-    found = read_page(root, name)
-    told = told_answers(answers, file)
-    runs = kept_answers(root, found.name)
+    read = read_page(root, name)
+    answers_told = told_answers(answers, file)
+    runs = kept_answers(root, read.name)
     last = dict(runs[-1].answers) if runs else {}
     if again:
         if not runs:
             raise UsageMistake(
-                Mistake("this page was not run yet", "--again", found.name, next_step="run it once without")
+                Mistake("this page was not run yet", "--again", read.name, next_step="run it once without")
             )
-        told = {**{key: value for key, value in last.items() if key in found.file.ask}, **told}
-    ask = asking(found, last) if has_terminal() and not no_questions and not again and found.file.ask else None
+        answers_told = {**{key: value for key, value in last.items() if key in read.file.ask}, **answers_told}
+    ask = asking(read, last) if has_terminal() and not no_questions and not again and read.file.ask else None
     if ask:
-        click.echo(" · ".join(filter(None, (found.name, found.file.title or found.file.about))), err=True)
-    made = run_page(book, found, PageRun(told, asked_when(book, when), output.look), ask)
+        click.echo(" · ".join(filter(None, (read.name, read.file.title or read.file.about))), err=True)
+    page_made = run_page(book, read, PageRun(answers_told, asked_when(book, when), output.look), ask)
     if ask:
         click.echo(err=True)
-    kept = {key: answer.text if answer else "" for key, answer in made.answers.items()}
-    keep_answers(root, KeptAnswers(found.name, f"{book.now:%Y-%m-%d %H:%M}", kept))
-    if lock_words(read_locks(root), found) == LOCK_BROKEN:
-        click.echo(f"warning: {found.where} is locked, but was changed since", err=True)
-    warn(made.warnings)
-    if made.made.keep is not None:
-        made.made.keep()
-    show(ctx, made.table, output)
+    kept = {key: answer.text if answer else "" for key, answer in page_made.answers.items()}
+    keep_answers(root, KeptAnswers(read.name, f"{book.now:%Y-%m-%d %H:%M}", kept))
+    if lock_words(read_locks(root), read) == LOCK_BROKEN:
+        click.echo(f"warning: {read.where} is locked, but was changed since", err=True)
+    warn(page_made.warnings)
+    if page_made.made.keep is not None:
+        page_made.made.keep()
+    show(ctx, page_made.table, output)

@@ -146,10 +146,10 @@ def lock(ctx: click.Context, names: tuple[str, ...]) -> None:
     root = book.file.root
     locks = read_locks(root)
     for name in pages_named(root, names):
-        found = read_page(root, name)
-        if found.path is None:
+        read = read_page(root, name)
+        if read.path is None:
             raise UsageMistake(Mistake("a built-in page never changes", "PAGE", repr(name), next_step="copy it first"))
-        locks[name] = locked_on(found, book.today)
+        locks[name] = locked_on(read, book.today)
         click.echo(f"locked {name}", err=True)
     keep_locks(root, locks)
 

@@ -51,9 +51,9 @@ def output_options(command: F) -> F:
         return command(*args, output=OutputRequest(outputs, printed, told_of(looks, values)), **others)
 
     endings = ", ".join(f".{ending}" for ending in ENDINGS)
-    made: Any = with_output
+    wrapped: Any = with_output
     # As click's own decorators note them: the last one first.
-    made.__click_params__ = [
+    wrapped.__click_params__ = [
         *map(parameter, reversed(looks)),
         click.Option(
             ["--print", "printed"],
@@ -68,7 +68,7 @@ def output_options(command: F) -> F:
             help=f"Write a file: {endings}; repeatable.",
         ),
     ]
-    result: F = made
+    result: F = wrapped
     return result
 
 
@@ -125,8 +125,8 @@ def show(ctx: click.Context, table: ReportTable, output: OutputRequest, of: Repo
 
 def print_terminal(table: ReportTable) -> None:
     """Print the report as wide as the terminal is, or at a set width where there is none."""
-    told = os.environ.get("COLUMNS", "")
-    width = int(told) if told.isdigit() and int(told) else None
+    columns = os.environ.get("COLUMNS", "")
+    width = int(columns) if columns.isdigit() and int(columns) else None
     if sys.stdout.isatty():
         from rich.console import Console
 

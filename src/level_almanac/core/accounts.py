@@ -28,15 +28,17 @@ class ChartOfAccounts:
 
     def __init__(self, lines: Iterable[Sequence[str | None]]) -> None:
         """Take (account, name, class, parent, control) of each, in the order of their codes; parents are there."""
-        found = {str(code): (str(name), str(class_), parent, control) for code, name, class_, parent, control in lines}
+        lines_by_code = {
+            str(code): (str(name), str(class_), parent, control) for code, name, class_, parent, control in lines
+        }
 
         def level(code: str) -> int:
-            parent = found[code][2]
+            parent = lines_by_code[code][2]
             return 1 if parent is None else 1 + level(parent)
 
         self.accounts = {
             code: Account(code, name, class_, parent, level(code), control)
-            for code, (name, class_, parent, control) in found.items()
+            for code, (name, class_, parent, control) in lines_by_code.items()
         }
         self._children: dict[str | None, list[Account]] = defaultdict(list)
         for account in self.accounts.values():

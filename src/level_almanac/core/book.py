@@ -137,8 +137,8 @@ class Book:
         if table not in self.tables:
             hint = nearest(table, self.tables)
             raise UsageMistake(Mistake("the book has no such table", "TABLE", repr(table), listed(self.tables), hint))
-        told = self.settings.parties.same_as
-        same_as = {code: standing_code(code, told) or code for code in told}
+        sides_told = self.settings.parties.same_as
+        same_as = {code: standing_code(code, sides_told) or code for code in sides_told}
         return line_fields(table, self.tables, same_as)
 
     def parts_of(self, table: str) -> tuple[str, ...]:

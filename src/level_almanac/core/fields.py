@@ -94,12 +94,16 @@ def line_fields(
     same_as: the codes of parties to those that stand for them.
     """
     table = tables[name]
-    found = {field.name: field for field in _own(table)}
+    by_name = {field.name: field for field in _own(table)}
     if name in SIDE_OF.values():
-        told = found["party"]._replace(name="party_told")
-        found = {**found, "party_told": told, "party": found["party"]._replace(value=_standing(told, same_as))}
+        party_told = by_name["party"]._replace(name="party_told")
+        by_name = {
+            **by_name,
+            "party_told": party_told,
+            "party": by_name["party"]._replace(value=_standing(party_told, same_as)),
+        }
     for link, target in table.links.items():
-        found |= {
+        by_name |= {
             f"{link}.{field.name}": field._replace(name=f"{link}.{field.name}", value=_reached(field, link), link=link)
             for field in _own(tables[target])
             if field.name not in (*tables[target].key, *LINE_FIELDS) and not isinstance(field.value, PeriodId)
@@ -107,9 +111,9 @@ def line_fields(
     elsewhere: dict[str, tuple[str, ...]] = {}
     for other in tables.values():
         for field in other.fields:
-            if field.name not in found:
+            if field.name not in by_name:
                 elsewhere[field.name] = (*elsewhere.get(field.name, ()), other.name)
-    return LineFields(table, found, elsewhere)
+    return LineFields(table, by_name, elsewhere)
 
 
 def _standing(told: LineField, same_as: Mapping[str, str]) -> Expression:

@@ -32,11 +32,11 @@ def table_as_of(
 
     dated: the date of its lines that counts; beside: another table that the report uses.
     """
-    told = {name: book.state.through[name] for name in (table, beside) if name in book.state.through}
-    first = min(told, key=lambda name: told[name], default=table)
-    newest = None if told else book.newest_day(table, dated)
+    through = {name: book.state.through[name] for name in (table, beside) if name in book.state.through}
+    first = min(through, key=lambda name: through[name], default=table)
+    newest = None if through else book.newest_day(table, dated)
     words = (book.tables[first].called or first.replace("_", " "), f"day in {table} by {dated}")
-    return choose_as_of(calendar, request, told.get(first), newest, book.today, words)
+    return choose_as_of(calendar, request, through.get(first), newest, book.today, words)
 
 
 def table_as_of_facts(as_of: AsOf, through: date | None) -> dict[str, str]:
@@ -66,11 +66,11 @@ def reach_notes(last: date, through: date | None) -> Iterator[str]:
 def table_words(book: Book, table: str, dated: str) -> str:
     """Return how old a table's data is: `sales complete through 17 Jun 2026, 9 days ago; loaded 18 Jun 2026 07:40`."""
     loaded = book.state.loaded_at.astimezone(book.zone)
-    told = book.state.through.get(table)
-    day = told or book.newest_day(table, dated)
+    complete = book.state.through.get(table)
+    day = complete or book.newest_day(table, dated)
     ago = f", {_ago((book.today - day).days)}" if day and day <= book.today else ""
     newest = f"newest {dated} {day_words(day)}{ago}" if day else ""
-    reach = f"complete through {day_words(told)}{ago}" if told else newest
+    reach = f"complete through {day_words(complete)}{ago}" if complete else newest
     return f"{table.replace('_', ' ')} {reach}; loaded {day_words(loaded.date())} {loaded:%H:%M}{_aside_words(book)}"
 
 

@@ -143,13 +143,13 @@ def definitions_of(folder: Path, edition: Edition) -> dict[str, str]:
 
 def hashes_of(folder: Path) -> dict[str, str]:
     """Return the hash of every file of an edition by its path, the record and the seal left out."""
-    found = {}
+    by_path = {}
     for path in sorted(folder.rglob("*")):
         name = path.relative_to(folder).as_posix()
         if path.is_file() and name not in (RECORD, SEAL):
             with path.open("rb") as stream:
-                found[name] = hashlib.file_digest(stream, "sha256").hexdigest()
-    return found
+                by_path[name] = hashlib.file_digest(stream, "sha256").hexdigest()
+    return by_path
 
 
 def write_record(folder: Path, edition: Edition) -> str:
@@ -172,14 +172,14 @@ def seal_of(folder: Path) -> str:
 def broken_files(folder: Path, edition: Edition) -> list[str]:
     """Return in words what is not as it was issued: the record, and files that are changed, gone or new."""
     raw = (folder / RECORD).read_bytes()
-    found = [] if seal_of(folder) == f"{hashlib.sha256(raw).hexdigest()}\n" else [f"{RECORD} does not fit the seal"]
+    broken = [] if seal_of(folder) == f"{hashlib.sha256(raw).hexdigest()}\n" else [f"{RECORD} does not fit the seal"]
     there: Mapping[str, str] = hashes_of(folder)
     for name, sha256 in edition.files.items():
         if name not in there:
-            found.append(f"{name} is gone")
+            broken.append(f"{name} is gone")
         elif there[name] != sha256:
-            found.append(f"{name} was changed")
-    return found + [f"{name} was not part of it" for name in there if name not in edition.files]
+            broken.append(f"{name} was changed")
+    return broken + [f"{name} was not part of it" for name in there if name not in edition.files]
 
 
 def record_facts(edition: Edition) -> dict[str, str]:

@@ -53,7 +53,7 @@ def read_explanations(root: Path, page: str) -> list[WrittenExplanation]:
     sections = plain.get("explanation", [])
     if not isinstance(sections, list) or not all(isinstance(section, dict) for section in sections):
         raise BookMistake(Mistake("not allowed here", f"{where}: explanation", allowed="[[explanation]] blocks"))
-    found, mistakes = [], list[Mistake]()
+    explanations, mistakes = [], list[Mistake]()
     for number, section in enumerate(sections, 1):
         place = f"{where}: explanation[{number}]"
         missing = [key for key in _KEYS[:5] if not isinstance(section.get(key), str)]
@@ -64,10 +64,10 @@ def read_explanations(root: Path, page: str) -> list[WrittenExplanation]:
         elif not is_number(section["figure"]):
             mistakes.append(Mistake("not a number", f"{place}.figure", repr(section["figure"]), "such as -1971.85"))
         else:
-            found.append(WrittenExplanation(**{key: str(value) for key, value in section.items()}))
+            explanations.append(WrittenExplanation(**{key: str(value) for key, value in section.items()}))
     if mistakes:
         raise BookMistake(*mistakes)
-    return found
+    return explanations
 
 
 def keep_explanation(root: Path, page: str, explanation: WrittenExplanation) -> Path:

@@ -78,14 +78,14 @@ def pages_named(root: Path, names: tuple[str, ...]) -> list[str]:
     Raises UsageMistake for a name that means none.
     """
     known = [*page_names(root), *built_in_names()]
-    found: dict[str, None] = {}
+    pages: dict[str, None] = {}
     for name in names:
         called = name.strip().rstrip("/")
         meant = [each for each in known if each == called or each.startswith(f"{called}/")]
         if not meant:
             read_page(root, called)
-        found.update(dict.fromkeys(meant))
-    return list(found)
+        pages.update(dict.fromkeys(meant))
+    return list(pages)
 
 
 def _file(plain: dict[str, Any]) -> PageFile:

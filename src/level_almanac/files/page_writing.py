@@ -95,10 +95,10 @@ def rename_page(root: Path, page: Page, name: str) -> Path:
         raise UsageMistake(Mistake("this page is locked", page.where, next_step=step))
     path = write_page(root, name, page.text)
     page.path.unlink()
-    told, target = explanations_path(root, page.name), explanations_path(root, name)
-    if told.is_file():
+    source, target = explanations_path(root, page.name), explanations_path(root, name)
+    if source.is_file():
         target.parent.mkdir(parents=True, exist_ok=True)
-        told.replace(target)
+        source.replace(target)
     return path
 
 

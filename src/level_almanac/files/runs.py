@@ -48,7 +48,7 @@ def keep_answers(root: Path, answers: Answers) -> None:
 
 def kept_answers(root: Path, page: str) -> list[Answers]:
     """Return the answers of every run of a page, oldest first; a line cut short by a killed run is passed over."""
-    found = []
+    kept = []
     try:
         lines = (root / STORE_FOLDER / _ANSWERS).read_text(encoding="utf-8").splitlines()
     except OSError:
@@ -57,7 +57,7 @@ def kept_answers(root: Path, page: str) -> list[Answers]:
         try:
             plain = json.loads(line)
             if plain["page"] == page:
-                found.append(Answers(page, str(plain["at"]), {str(k): str(v) for k, v in plain["answers"].items()}))
+                kept.append(Answers(page, str(plain["at"]), {str(k): str(v) for k, v in plain["answers"].items()}))
         except (ValueError, KeyError, TypeError, AttributeError):
             continue
-    return found
+    return kept

@@ -46,8 +46,8 @@ def _of(kind: type) -> dict[str, Any]:
 
 
 def _page() -> dict[str, Any]:
-    made = _of(PageFile)
-    for section in (made, *made["$defs"].values()):
+    schema = _of(PageFile)
+    for section in (schema, *schema["$defs"].values()):
         for name, value in section.get("properties", {}).items():
             if name in _NUMBERS and value.get("type") == "string":
                 value["type"] = ["string", "number"]
@@ -58,11 +58,11 @@ def _page() -> dict[str, Any]:
         "additionalProperties": False,
     }
     one = {"anyOf": [{"type": ["string", "number", "boolean"]}, part]}
-    made["properties"]["options"] = {
+    schema["properties"]["options"] = {
         "type": "object",
         "additionalProperties": {"anyOf": [one, {"type": "array", "items": one}]},
     }
-    return made
+    return schema
 
 
 def _explanations() -> dict[str, Any]:

@@ -207,9 +207,9 @@ def table_guess(heads: Sequence[str], tables: Mapping[str, Table]) -> list[tuple
     """Return the tables with how well the heads fit each, the best first."""
     scores = []
     for name, table in tables.items():
-        found = {field.name for field in table.fields if heads_for(field.name, heads)}
+        names = {field.name for field in table.fields if heads_for(field.name, heads)}
         missing = sum(
-            field.required and field.name not in (*found, "entity", "line", "scenario") for field in table.fields
+            field.required and field.name not in (*names, "entity", "line", "scenario") for field in table.fields
         )
-        scores.append((name, 2 * len(found) - 3 * missing))
+        scores.append((name, 2 * len(names) - 3 * missing))
     return sorted(scores, key=lambda each: -each[1])

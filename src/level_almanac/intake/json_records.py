@@ -36,12 +36,12 @@ class JsonRecords:
         mistakes: list[Mistake] = []
         with target.open("w", encoding="utf-8", newline="") as stream:
             writer = csv.writer(stream, quoting=csv.QUOTE_ALL, lineterminator="\n")
-            for line, found in self._objects(mistakes):
-                for key, value in found.items():
+            for line, record in self._objects(mistakes):
+                for key, value in record.items():
                     if isinstance(value, dict | list):
                         where = f"{self.name}:{line}: {key}"
                         mistakes.append(Mistake("values within a value", where, json.dumps(value, default=str)[:40]))
-                writer.writerow([line, *(form.text(found.get(key)) for key in heads)])
+                writer.writerow([line, *(form.text(record.get(key)) for key in heads)])
         return mistakes[:limit], len(mistakes)
 
     def _objects(self, mistakes: list[Mistake]) -> Iterator[tuple[int, dict[str, Any]]]:
@@ -50,11 +50,11 @@ class JsonRecords:
                 if not raw.strip():
                     continue
                 try:
-                    found = json.loads(raw.decode("utf-8-sig"), parse_float=Decimal)
+                    parsed = json.loads(raw.decode("utf-8-sig"), parse_float=Decimal)
                 except ValueError as error:
                     mistakes.append(Mistake("not JSON", f"{self.name}:{number}", str(error)))
                     continue
-                if isinstance(found, dict):
-                    yield number, found
+                if isinstance(parsed, dict):
+                    yield number, parsed
                 else:
-                    mistakes.append(Mistake("not an object", f"{self.name}:{number}", repr(found)[:40]))
+                    mistakes.append(Mistake("not an object", f"{self.name}:{number}", repr(parsed)[:40]))

@@ -201,13 +201,13 @@ class _Load:
                 outcomes[file.key] = "unchanged"
                 continue
             target = self._new()
-            found = reader.read(file, path, target, siblings)
-            mistakes += found.mistakes
-            total += found.total
-            if found.aside is not None:
-                self.aside.append(found.aside)
+            read = reader.read(file, path, target, siblings)
+            mistakes += read.mistakes
+            total += read.total
+            if read.aside is not None:
+                self.aside.append(read.aside)
                 entry = replace(
-                    entry, set_aside=found.aside.count, aside_sums=[str(found.aside.debit), str(found.aside.credit)]
+                    entry, set_aside=read.aside.count, aside_sums=[str(read.aside.debit), str(read.aside.credit)]
                 )
             self.drafts[file.key] = _Draft(entry, target, fresh=True)
             outcomes[file.key] = "changed" if old else "new"
@@ -301,15 +301,15 @@ class _Load:
             return replace(draft, entry=replace(draft.entry, lines=count, sums=sums, first=first, last=last))
         rollup = self._new()
         rollups.write_rollup(self.engine, part, rollups.wide_fields(ledger), rollup)
-        found = ledger_checks.part_summary(self.engine, part)
+        summary = ledger_checks.part_summary(self.engine, part)
         entry = replace(
             draft.entry,
-            lines=sum(row[1] for row in found),
-            sums={entity: (lines, debit, credit) for entity, lines, debit, credit, *_ in found},
-            first=min((row[4] for row in found), default=None),
-            last=max((row[5] for row in found), default=None),
-            fiscal_low=min((row[6] for row in found), default=0),
-            fiscal_high=max((row[7] for row in found), default=0),
+            lines=sum(row[1] for row in summary),
+            sums={entity: (lines, debit, credit) for entity, lines, debit, credit, *_ in summary},
+            first=min((row[4] for row in summary), default=None),
+            last=max((row[5] for row in summary), default=None),
+            fiscal_low=min((row[6] for row in summary), default=0),
+            fiscal_high=max((row[7] for row in summary), default=0),
         )
         return replace(draft, entry=entry, rollup=rollup)
 
@@ -341,13 +341,13 @@ class _Load:
         return (*unbalanced, *late), count + len(late)
 
     def _through(self) -> dict[str, date]:
-        told = dict(self.before.through) if self.before else {}
+        through = dict(self.before.through) if self.before else {}
         if self.options.through is not None:
             tables = tables_of(self.book.settings.tables)
             loaded = {draft.entry.table for draft in self.drafts.values()}
             dated = [name for name in sorted(loaded) if tables[name].date and not tables[name].plan_of]
-            told |= dict.fromkeys(["ledger", *dated], self.options.through)
-        return told
+            through |= dict.fromkeys(["ledger", *dated], self.options.through)
+        return through
 
     def _kept_state(self, loaded_at: datetime) -> State:
         entries = []

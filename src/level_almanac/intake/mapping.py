@@ -26,7 +26,7 @@ def sources(
     """
     mistakes = []
     counted = Counter(heads)
-    told = block.fields or {each.name: each.name for each in table.fields if each.name in heads}
+    heads_of = block.fields or {each.name: each.name for each in table.fields if each.name in heads}
     mistakes += [
         Mistake(
             f"the head line has no {each.name!r}, a field that is needed",
@@ -35,9 +35,9 @@ def sources(
             next_step="map it in [intake.fields], with all others",
         )
         for each in table.fields
-        if not block.fields and each.required and each.name not in (*told, *block.set)
+        if not block.fields and each.required and each.name not in (*heads_of, *block.set)
     ]
-    for field, head in told.items():
+    for field, head in heads_of.items():
         if field == "line" and numbers_lines(block, heads):
             continue
         if head not in counted:
@@ -53,14 +53,14 @@ def sources(
             mistakes.append(Mistake(f"the head {head!r}, which {field} is mapped to, stands there twice", f"{name}:1"))
     if mistakes:
         raise BookMistake(*mistakes)
-    found = []
+    sources_found = []
     for each in table.fields:
-        mapped = None if each.name in block.set else told.get(each.name)
+        mapped = None if each.name in block.set else heads_of.get(each.name)
         constant = block.set.get(each.name)
         if each.name == "line" and numbers_lines(block, heads):
             # The number itself is given when the part is written; until then the field only must not be blank.
             mapped, constant = None, "0"
-        found.append(
+        sources_found.append(
             Source(
                 each,
                 column=heads.index(mapped) if mapped is not None else None,
@@ -69,4 +69,4 @@ def sources(
                 choices=tuple(entities) if each.name == "entity" else each.choices,
             )
         )
-    return found
+    return sources_found

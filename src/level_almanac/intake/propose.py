@@ -112,14 +112,14 @@ def _sample(path: Path, work: Path) -> Sample:
 def _parquet_sample(path: Path, block: IntakeBlock, work: Path) -> Sample:
     engine, form, raw = DuckDBEngine(), TextForm(block), work / "raw.parquet"
     try:
-        found = parquet_heads(engine, path)
-        copy_parquet(engine, path, found, form.date, form.decimal, raw)
-        rows = sample_of(engine, raw, len(found), _SAMPLE_RECORDS)
+        heads_found = parquet_heads(engine, path)
+        copy_parquet(engine, path, heads_found, form.date, form.decimal, raw)
+        rows = sample_of(engine, raw, len(heads_found), _SAMPLE_RECORDS)
     except EngineError as error:
         raise BookMistake(Mistake("not a Parquet file that can be read", path.name, error.mistakes[0].got)) from None
     finally:
         engine.close()
-    heads = [name for name, _ in found]
+    heads = [name for name, _ in heads_found]
     return Sample(block, heads, _columns(heads, rows), len(rows), [])
 
 
@@ -203,15 +203,15 @@ class _Proposal:
     def _map(self) -> None:
         taken: set[str] = set()
         for field in self.table.fields:
-            found = [head for head in heads_for(field.name, self.sample.heads) if head not in taken]
-            unfit = [head for head in found if not self._fits(field, head)]
-            found = [head for head in found if head not in unfit]
-            if not found:
+            heads = [head for head in heads_for(field.name, self.sample.heads) if head not in taken]
+            unfit = [head for head in heads if not self._fits(field, head)]
+            heads = [head for head in heads if head not in unfit]
+            if not heads:
                 self.unsure += [self._unfit_words(field, head) for head in unfit[:1]]
                 continue
-            self.mapped[field.name] = found[0]
-            taken.add(found[0])
-            others = [head for head in found[1:] if head not in taken]
+            self.mapped[field.name] = heads[0]
+            taken.add(heads[0])
+            others = [head for head in heads[1:] if head not in taken]
             if others:
                 self.notes[field.name] = f"unsure: {listed(repr(other) for other in others)} may be meant instead"
         if {"debit", "credit"} <= self.mapped.keys() and "amount" in self.mapped:

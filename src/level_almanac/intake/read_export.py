@@ -171,13 +171,13 @@ class ExportReader:
 
     def _checks(self, export: ExportLines, unknown: set[str], beyond: set[date]) -> list[tuple[str, set[str], Reason]]:
         """Return the texts that the book's calendar or chart has no place for, by field and with the reason."""
-        found: list[tuple[str, set[str], Reason]] = [
+        checks: list[tuple[str, set[str], Reason]] = [
             (export.table.date, export.texts_of_days(beyond), "calendar-day"),
             ("period", unknown, "period"),
         ]
         if export.table.field("account"):
-            found.append(("account", export.accounts() - set(self.chart), "account"))
-        return found
+            checks.append(("account", export.accounts() - set(self.chart), "account"))
+        return checks
 
     def _raw(self, file: ExportFile, path: Path) -> RawExport:
         """Return the export as texts in a work file, whatever its format."""
@@ -284,11 +284,11 @@ class ExportReader:
             if calendar is None or (posted is None and (text is None or not plan)):
                 # The line has a mistake that is told of already.
                 continue
-            told = _period_told(text, block.period, plan)
-            if text is not None and told is None:
+            told_period = _period_told(text, block.period, plan)
+            if text is not None and told_period is None:
                 unknown.add(text)
                 continue
-            year, number = told or (None, None)
+            year, number = told_period or (None, None)
             place = calendar.place(posted, year, number) if posted else calendar.plan_place(year, number)
             if place is not None:
                 placements[posted, text, entity] = place

@@ -103,11 +103,11 @@ def _scale(rows: list[Row], columns: list[Column]) -> tuple[Decimal, str]:
 
 def _series(columns: list[Column]) -> list[list[Column]]:
     """Return the columns that divide a span, those of one span together; or all of them in one list."""
-    found: dict[str, list[Column]] = {}
+    series: dict[str, list[Column]] = {}
     for column in columns:
         if column.series and column.covers != "adjustments":
-            found.setdefault(column.series, []).append(column)
-    first, *others = list(found.values()) or [columns if len(columns) < 3 else columns[:0]]
+            series.setdefault(column.series, []).append(column)
+    first, *others = list(series.values()) or [columns if len(columns) < 3 else columns[:0]]
     return [first, *(each for each in others if _same_places(first, each))]
 
 

@@ -81,8 +81,8 @@ def _key(figure: Any, at: float, chart: BarsChart, unit: str) -> None:
 
 
 def _panel(figure: Any, place: Any, panel: Bars, scale: Any, table: ReportTable, *, small: bool) -> None:
-    shown = list(panel.bars[:_MOST_BARS])
-    parts = [each for each in (shown, [panel.other] if panel.other else []) if each]
+    bars_shown = list(panel.bars[:_MOST_BARS])
+    parts = [each for each in (bars_shown, [panel.other] if panel.other else []) if each]
     heights = [max(len(each), 1.25) for each in parts]
     inner = place.subgridspec(len(parts), 1, height_ratios=heights, hspace=0.3 if small else 0.16)
     for number, part in enumerate(parts):
@@ -96,7 +96,7 @@ def _panel(figure: Any, place: Any, panel: Bars, scale: Any, table: ReportTable,
                 )
         if number == 0 and panel.name:
             axes.set_title(panel.name, loc="left", fontsize=11, fontweight="bold", color=INK, pad=6)
-        if panel.other is not None and part == [panel.other] and shown:
+        if panel.other is not None and part == [panel.other] and bars_shown:
             axes.text(
                 1.0, 1.0, "all other: on a scale of its own", transform=axes.transAxes, ha="right", va="bottom",
                 fontsize=8, color=QUIET, style="italic",

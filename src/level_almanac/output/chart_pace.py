@@ -125,11 +125,11 @@ def _as_of(axes: Any, chart: PaceChart, whole: Pace, table: ReportTable, scale: 
     axes.axvline(at, color=QUIET, linewidth=0.8, linestyle=":", zorder=1)
     due = next((point.plan for point in whole.points if point.day == whole.as_of), None)
     word = "spent" if chart.costs else "earned"
-    told = [(whole.spent, f"{word} {short(whole.spent / scale, table)}", NOW)]
+    labels = [(whole.spent, f"{word} {short(whole.spent / scale, table)}", NOW)]
     if due is not None:
-        told.append((due, f"{chart.plan} due by {day_label(whole.as_of)}: {short(due / scale, table)}", QUIET))
+        labels.append((due, f"{chart.plan} due by {day_label(whole.as_of)}: {short(due / scale, table)}", QUIET))
     # What is summed up rises from left to right, which leaves room below it on the right and above it on the left.
-    for (value, words, colour), above in zip(sorted(told), (False, True), strict=False):
+    for (value, words, colour), above in zip(sorted(labels), (False, True), strict=False):
         axes.annotate(
             words, (at, float(value / scale)), xytext=(-9, 7) if above else (9, -9), textcoords="offset points",
             va="bottom" if above else "top", ha="right" if above else "left", fontsize=9.5, fontweight="bold",
@@ -143,11 +143,11 @@ def _months(axes: Any, chart: PaceChart, *, few: bool = False) -> None:
     most = 3 if few else 13
     every = max(1, -(-len(days) // most))
     # The last day is always told, and others so far before it that their words have room.
-    told = sorted(set(days[::-1][::every]))
+    days_told = sorted(set(days[::-1][::every]))
     if few:
-        told = [chart.first - timedelta(days=1), chart.last]
-    names = [day_label(chart.first if few and day < chart.first else day) for day in told]
-    axes.set_xticks([_place(day, chart) for day in told], names)
+        days_told = [chart.first - timedelta(days=1), chart.last]
+    names = [day_label(chart.first if few and day < chart.first else day) for day in days_told]
+    axes.set_xticks([_place(day, chart) for day in days_told], names)
     axes.tick_params(axis="x", pad=10 if few else 14)
     for label in axes.get_xticklabels():
         label.set_va("baseline")
@@ -169,11 +169,11 @@ def _member(axes: Any, chart: PaceChart, member: Pace, table: ReportTable) -> No
     axes.set_title(name, loc="left", fontsize=9.5, fontweight="bold", color=INK, pad=17)
     unit = f" {word}" if word else ""
     spent = "spent" if chart.costs else "earned"
-    told = f"{spent} {short(member.spent / scale, table)} of {short(member.limit / scale, table)}{unit}"
+    words = f"{spent} {short(member.spent / scale, table)} of {short(member.limit / scale, table)}{unit}"
     if member.words:
-        told += f" · {member.words}"
+        words += f" · {member.words}"
     strong = member.over is chart.costs
     axes.text(
-        0.0, 1.04, told, transform=axes.transAxes, fontsize=8, color=INK if strong else QUIET, va="bottom",
+        0.0, 1.04, words, transform=axes.transAxes, fontsize=8, color=INK if strong else QUIET, va="bottom",
         fontweight="bold" if strong else "normal",
     )  # fmt: skip

@@ -119,7 +119,7 @@ def spread(places: list[float], apart: float) -> list[float]:
             mean, size = (before * count + mean * size) / (count + size), count + size
         pools.append((mean, size))
     levels = [mean for mean, size in pools for _ in range(size)]
-    found = list(places)
+    moved = list(places)
     for number, (at, level) in enumerate(zip(order, levels, strict=True)):
-        found[at] = level + number * apart
-    return found
+        moved[at] = level + number * apart
+    return moved

@@ -330,12 +330,12 @@ def _pieces(words: str) -> list[str]:
 
 def _groups(rows: Sequence[Row]) -> list[list[tuple[int, Row]]]:
     """Return the rows with their numbers, in one list for each group."""
-    found: list[list[tuple[int, Row]]] = [[]]
+    groups: list[list[tuple[int, Row]]] = [[]]
     for number, row in enumerate(rows):
-        if row.kind == "group" and found[-1]:
-            found.append([])
-        found[-1].append((number, row))
-    return found
+        if row.kind == "group" and groups[-1]:
+            groups.append([])
+        groups[-1].append((number, row))
+    return groups
 
 
 def numbering() -> Any:

@@ -54,9 +54,9 @@ def pdf_together(title: str, facts: Sequence[str], tables: Sequence[ReportTable]
         within = list(document.story())
         # Only a logo can stand above the title.
         head = next(each for each in within if isinstance(each, Paragraph))
-        told = page_lines(document.table)[1:2]
+        lines = page_lines(document.table)[1:2]
         words = f'<font name="{BOLD}">{escape(document.table.title)}</font>'
-        words += f'  <font size="7" color="{QUIET}">{escape(_cut(told[0]))}</font>' if told else ""
+        words += f'  <font size="7" color="{QUIET}">{escape(_cut(lines[0]))}</font>' if lines else ""
         head.of_contents = (f"report{number}", words, document.table.title)
         story += [NextPageTemplate(f"report{number}"), PageBreak(), *within]
     whole.multiBuild(story, canvasmaker=numbering())

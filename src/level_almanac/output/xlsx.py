@@ -81,15 +81,15 @@ def _workbook(stream: io.BytesIO, title: str, table: ReportTable) -> Any:
 
 def _sheet_names(names: Sequence[str]) -> list[str]:
     """Return a name for each sheet that no other has: a workbook takes them for the same whatever their capitals."""
-    found: list[str] = []
+    sheet_names: list[str] = []
     for name in names:
         called = _sheet_name(name.rpartition("/")[2])
         number = 2
-        while called.casefold() in {"contents", *map(str.casefold, found)}:
+        while called.casefold() in {"contents", *map(str.casefold, sheet_names)}:
             called = f"{_sheet_name(name.rpartition('/')[2])[:26]} ({number})"
             number += 1
-        found.append(called)
-    return found
+        sheet_names.append(called)
+    return sheet_names
 
 
 def _write_contents(
@@ -255,9 +255,9 @@ class _Sheet:
                 self.sheet.write_formula(at, number, formula, form, cell)
             else:
                 self.sheet.write_number(at, number, cell, form)
-            told = self.table.marks.get((row.key, column.key))
-            if told:
-                self.sheet.write_comment(at, number, self.table.explanations[told - 1].text, {"x_scale": 2})
+            mark = self.table.marks.get((row.key, column.key))
+            if mark:
+                self.sheet.write_comment(at, number, self.table.explanations[mark - 1].text, {"x_scale": 2})
 
     def _number_format(self, row: Row, column: Column) -> str:
         """Return the format that shows a number as the other formats do, what rounds to zero as a zero."""

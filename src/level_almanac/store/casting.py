@@ -101,7 +101,7 @@ def casts(
     dates: strptime patterns; zone: in whose days a time that has a zone of its own is counted.
     """
     texts = {source.field.name: _text(source, bind) for source in sources}
-    found = {}
+    columns = {}
     for source in sources:
         name, text = source.field.name, texts[source.field.name]
         sure = ""
@@ -125,8 +125,8 @@ def casts(
             sure = sure and f"({text} is not null and {sure})"
             wrong.insert(0, ("blank", f"{text} is null"))
         told = tuple((why, f"coalesce({sql}, false)") for why, sql in wrong)
-        found[name] = Cast(source.field, value, text, told, sure)
-    return found
+        columns[name] = Cast(source.field, value, text, told, sure)
+    return columns
 
 
 def _text(source: Source, bind: Binding) -> str:

@@ -90,8 +90,10 @@ def taken_by_none(
 ) -> tuple[list[int], int]:
     """Return the first lines that meet none of the tests, and how many there are."""
     none = " and ".join(f"not {test}" for test in tests)
-    found = engine.rows(f"select file_line, count(*) over () from {rows} where {none} order by 1 limit {limit}", values)
-    return [line for line, _ in found], found[0][1] if found else 0
+    unclaimed = engine.rows(
+        f"select file_line, count(*) over () from {rows} where {none} order by 1 limit {limit}", values
+    )
+    return [line for line, _ in unclaimed], unclaimed[0][1] if unclaimed else 0
 
 
 def sample_of(engine: Engine, raw: Path, columns: int, limit: int) -> list[Row]:

@@ -113,7 +113,7 @@ def ledger_sums(
         f"select {place}, {', '.join(sums)} from ({_kinds_sql(store, state, cut, by, bind, filter_)}) group by {place}"
     )
     start = 2 + len(by)
-    found = {
+    rows = {
         row[:start]: {
             name: Sums(*row[start + 3 * number : start + 3 + 3 * number]) for number, name in enumerate(filtered)
         }
@@ -121,10 +121,10 @@ def ledger_sums(
     }
     if joined:
         for at, name, amount in _joined_sums(engine, store, state, measures, joined, by):
-            found[at][name] = amount
-        for measured in found.values():
+            rows[at][name] = amount
+        for measured in rows.values():
             measured.update({name: Sums() for name in joined if name not in measured})
-    return found
+    return rows
 
 
 def _cut_by(measures: Measures) -> list[int]:

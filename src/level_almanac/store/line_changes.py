@@ -33,12 +33,12 @@ def changed_lines(
     if not any(paths):
         return []
     fields = [*(each.name for each in table.fields), *(_LEDGER_FURTHER if table.name == "ledger" else ())]
-    found: dict[tuple[str, ...], list[dict[str, Any] | None]] = {}
+    by_key: dict[tuple[str, ...], list[dict[str, Any] | None]] = {}
     for number, (own, other) in enumerate((paths, paths[::-1])):
         for line in _lines_not_in(engine, own, other, fields, table.key):
             key = tuple(str(line[name]) for name in table.key)
-            found.setdefault(key, [None, None])[number] = line
-    return [ChangedLine(key, *sides) for key, sides in sorted(found.items())]
+            by_key.setdefault(key, [None, None])[number] = line
+    return [ChangedLine(key, *sides) for key, sides in sorted(by_key.items())]
 
 
 def _parts(side: tuple[Store, State], table: str) -> list[tuple[str, str]]:

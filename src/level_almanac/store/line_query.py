@@ -169,15 +169,15 @@ def first_day(engine: Engine, source: LineSource, day: Expression) -> date | Non
 
 def columns_in(source: LineSource) -> set[str]:
     """Return the columns of the table itself that the rules ask for, those that lead to other tables among them."""
-    found: set[str] = set()
+    columns: set[str] = set()
     for rule in source.rules:
         for name in fields_in(rule):
             for part in parts_of(source.places[name], source.places):
                 if isinstance(part, FieldReference):
-                    found.add(part.link or part.column)
+                    columns.add(part.link or part.column)
                 elif isinstance(part, PeriodId):
-                    found.add("fiscal")
-    return found
+                    columns.add("fiscal")
+    return columns
 
 
 def _names(rule: Predicate) -> list[str]:

@@ -58,12 +58,12 @@ def clashes(engine: Engine, table: Table, limit: int) -> tuple[list[Clash], int]
             having count(distinct fields) > 1 or count(*) > count(distinct file)
             order by {_key(table)} limit {limit}"""
     )
-    found = []
+    repeated = []
     for row in rows:
         *key, places, same, _ = row
         first, second = _pair(engine, table, key, [(place["file"], place["file_line"]) for place in places], same)
-        found.append(Clash(tuple(key), first, second, same))
-    return found, rows[0][-1] if rows else 0
+        repeated.append(Clash(tuple(key), first, second, same))
+    return repeated, rows[0][-1] if rows else 0
 
 
 def _pair(

@@ -143,10 +143,10 @@ class FiscalCalendar:
         text, where = self.settings.closed_through, f"{self.section}.closed_through"
         if not text:
             return None
-        found = self.find(text, where, BookMistake)
-        if not isinstance(found, FiscalPeriod):
+        closed = self.find(text, where, BookMistake)
+        if not isinstance(closed, FiscalPeriod):
             raise BookMistake(Mistake("not a period", where, repr(text), "one such as 2026-P08"))
-        return found
+        return closed
 
     def is_closed(self, period: FiscalPeriod) -> bool:
         """Tell whether the book calls this period closed."""
@@ -224,10 +224,10 @@ class FiscalCalendar:
             if number is None:
                 period = self.period_of(posted)
             else:
-                found = self.period(held_by.year if year is None else year, number)
-                if found is None:
+                place = self.period(held_by.year if year is None else year, number)
+                if place is None:
                     return None
-                period = found
+                period = place
         except UsageMistake:
             return None
         opened = None
@@ -251,10 +251,10 @@ class FiscalCalendar:
         first = self.period(year, 1) if year is not None else None
         if first is None or year is None:
             return None
-        found = self.period(year, number) if number is not None else first
-        if found is None:
+        period = self.period(year, number) if number is not None else first
+        if period is None:
             return None
-        return FiscalPosition(found.fiscal if number is not None else year * 100, found.first, None, None)
+        return FiscalPosition(period.fiscal if number is not None else year * 100, period.first, None, None)
 
     def find(
         self, text: str, where: str, error: type[AlmanacError]

@@ -135,21 +135,21 @@ def _definitions(before: ComparedSide, after: ComparedSide) -> Iterator[ChangedD
 def _texts(side: ComparedSide, pages: Sequence[str]) -> dict[str, str]:
     if side.record is not None and side.folder is not None:
         own = {f"pages/{name}.toml" for name in pages}
-        found = definitions_of(side.folder, side.record)
-        return {path: text for path, text in found.items() if not path.startswith("pages/") or path in own}
+        texts = definitions_of(side.folder, side.record)
+        return {path: text for path, text in texts.items() if not path.startswith("pages/") or path in own}
     root = side.book.file.root
-    found = {f"layouts/{name}.toml": text for name, text in layout_texts(root).items()}
+    texts = {f"layouts/{name}.toml": text for name, text in layout_texts(root).items()}
     for name in pages:
         try:
-            found[f"pages/{name}.toml"] = read_page(root, name).text
+            texts[f"pages/{name}.toml"] = read_page(root, name).text
         except AlmanacError:
             continue
     settings = side.book.settings
     calendars = [each.file for each in (settings.calendar, *settings.calendars.values()) if each.file]
     for told in (BOOK_FILE, *calendars):
         if (root / told).is_file():
-            found[told] = (root / told).read_text(encoding="utf-8", errors="replace")
-    return found
+            texts[told] = (root / told).read_text(encoding="utf-8", errors="replace")
+    return texts
 
 
 def _columns(
@@ -160,8 +160,8 @@ def _columns(
     both = set(labels[0]) & set(labels[1])
     alone = []
     for words, side in zip(("only before", "only after"), labels, strict=True):
-        told = [label for key, label in side.items() if key not in both]
-        alone += [f"columns {words}: {'; '.join(told)}"] if told else []
+        alone_labels = [label for key, label in side.items() if key not in both]
+        alone += [f"columns {words}: {'; '.join(alone_labels)}"] if alone_labels else []
     return alone, both
 
 
@@ -269,14 +269,14 @@ class _Page:
         assert self.tracing is not None  # noqa: S101  asked before
         whole = self.tracing.whole_rows and not column.scenario
         by_column = "column" in self.tracing.options and not whole
-        found = self._traced(number, figure.row, column.key if by_column else "")
-        if "" in found:
-            return found[""]
-        if column.key in found:
-            return found[column.key]
-        amounts = [key for key in found if found[key] and key != COUNT]
+        shares = self._traced(number, figure.row, column.key if by_column else "")
+        if "" in shares:
+            return shares[""]
+        if column.key in shares:
+            return shares[column.key]
+        amounts = [key for key in shares if shares[key] and key != COUNT]
         if len(amounts) == 1 and not whole and column.kind == "amount":
-            return found[amounts[0]]
+            return shares[amounts[0]]
         raise UsageMistake
 
     def _traced(self, number: int, row: str, column: str) -> Shares:

@@ -56,38 +56,47 @@ class Comparison(NamedTuple):
     notes: Sequence[str] = ()
 
 
-def compare_report(found: Comparison) -> ReportTable:
+def compare_report(comparison: Comparison) -> ReportTable:
     """Return what changed, and whether what is told of each figure comes to its difference."""
-    rows = [*_line_rows(found), *_definition_rows(found.definitions)]
-    for page in found.pages:
-        rows += _page_rows(page, defined=bool(found.definitions))
-    moved = [each for page in found.pages for each in page.explained]
+    rows = [*_line_rows(comparison), *_definition_rows(comparison.definitions)]
+    for page in comparison.pages:
+        rows += _page_rows(page, defined=bool(comparison.definitions))
+    moved = [each for page in comparison.pages for each in page.explained]
     return ReportTable(
-        title=f"What changed since the edition {found.edition}",
-        facts={"edition": found.edition, "before": found.before, "after": found.after, "figures": str(len(moved))},
-        subtitle=(f"before: {found.before}", f"after: {found.after}", _summary(found, len(moved))),
+        title=f"What changed since the edition {comparison.edition}",
+        facts={
+            "edition": comparison.edition,
+            "before": comparison.before,
+            "after": comparison.after,
+            "figures": str(len(moved)),
+        },
+        subtitle=(f"before: {comparison.before}", f"after: {comparison.after}", _summary(comparison, len(moved))),
         columns=(
             Column("before", "before", "amount", 2, adds=False),
             Column("after", "after", "amount", 2, adds=False),
             Column("difference", "difference", "amount", 2, adds=False),
-            *((Column("definitions", "of it by definitions", "amount", 2, adds=False),) if found.definitions else ()),
+            *(
+                (Column("definitions", "of it by definitions", "amount", 2, adds=False),)
+                if comparison.definitions
+                else ()
+            ),
         ),
         rows=tuple(rows),
         key_label="what",
-        proof=_proof(found, moved),
-        notes=tuple(found.notes),
+        proof=_proof(comparison, moved),
+        notes=tuple(comparison.notes),
     )
 
 
-def _summary(found: Comparison, moved: int) -> str:
+def _summary(comparison: Comparison, moved: int) -> str:
     counts = {"added": 0, "removed": 0, "altered": 0}
-    for table in found.tables:
+    for table in comparison.tables:
         for line in table.lines:
             counts[_word(line)] += 1
     lines = ", ".join(f"{count:,} {word}" for word, count in counts.items() if count) or "none changed"
-    definitions = f"{len(found.definitions)} changed" if found.definitions else "none changed"
-    pages = sum(bool(page.explained) for page in found.pages)
-    figures = f"{moved:,} differ on {pages} of {len(found.pages)} pages" if moved else "none differ"
+    definitions = f"{len(comparison.definitions)} changed" if comparison.definitions else "none changed"
+    pages = sum(bool(page.explained) for page in comparison.pages)
+    figures = f"{moved:,} differ on {pages} of {len(comparison.pages)} pages" if moved else "none differ"
     return f"lines: {lines} · definitions: {definitions} · figures: {figures}"
 
 

@@ -36,20 +36,20 @@ def shares_in(trace: ReportTable) -> dict[str, dict[str, Share]]:
     if "part" in keys:
         return {"": _of_plan(trace.rows)}
     amounts = [column.key for column in trace.columns if column.kind in ("amount", "number", "count")]
-    found: dict[str, dict[str, Share]] = {key: {} for key in [*amounts, COUNT]}
+    by_column: dict[str, dict[str, Share]] = {key: {} for key in [*amounts, COUNT]}
     for row in trace.rows:
         if row.kind != "line":
             continue
         place = str(row.cells.get("export") or "")
         if COUNT not in amounts:
-            found[COUNT][row.label] = Share(Decimal(1), place)
+            by_column[COUNT][row.label] = Share(Decimal(1), place)
         for key in amounts:
             cell = row.cells.get(key)
             if isinstance(cell, Decimal | int):
                 # Its label is the line's key without the group that it stands in.
-                before = found[key].get(row.label, Share(_ZERO, place))
-                found[key][row.label] = Share(before.amount + cell, place)
-    return found
+                before = by_column[key].get(row.label, Share(_ZERO, place))
+                by_column[key][row.label] = Share(before.amount + cell, place)
+    return by_column
 
 
 def _of_documents(rows: Sequence[Row]) -> dict[str, Share]:
@@ -64,26 +64,26 @@ def _of_documents(rows: Sequence[Row]) -> dict[str, Share]:
 
 
 def _of_plan(rows: Sequence[Row]) -> dict[str, Share]:
-    found: dict[str, Share] = {}
+    shares: dict[str, Share] = {}
     for row in rows:
         cell = row.cells.get("part")
         if row.kind != "line" or not isinstance(cell, Decimal):
             continue
         # A line of a plan is known by what it plans: its place moves with every line put in above it.
         key = "/".join(str(row.cells[name]) for name in row.cells if name != "part" and row.cells[name])
-        before = found.get(key, Share(_ZERO, row.label))
-        found[key] = Share(before.amount + cell, row.label)
-    return found
+        before = shares.get(key, Share(_ZERO, row.label))
+        shares[key] = Share(before.amount + cell, row.label)
+    return shares
 
 
 def derived_shares(of: Shares, over: Shares, factor: int) -> dict[str, Share]:
     """Return the shares of a column that is one less another. factor: -1 where less is better."""
-    found: dict[str, Share] = {}
+    changed: dict[str, Share] = {}
     for sign, shares in ((factor, of), (-factor, over)):
         for key, share in shares.items():
-            before = found.get(key, Share(_ZERO, share.place))
-            found[key] = Share(before.amount + sign * share.amount, share.place)
-    return found
+            before = changed.get(key, Share(_ZERO, share.place))
+            changed[key] = Share(before.amount + sign * share.amount, share.place)
+    return changed
 
 
 class Effect(NamedTuple):
@@ -107,13 +107,13 @@ class Effect(NamedTuple):
 
 def effects(before: Shares, after: Shares, altered: Collection[str] = ()) -> tuple[Effect, ...]:
     """Return the lines whose share in a figure is not the same. altered: the lines that are there on both sides."""
-    found = []
+    changed = []
     for key in [*after, *(key for key in before if key not in after)]:
         was, now = before.get(key), after.get(key)
         amount = (now.amount if now else _ZERO) - (was.amount if was else _ZERO)
         if amount:
-            found.append(Effect(key, amount, was.place if was else "", now.place if now else "", key in altered))
-    return tuple(found)
+            changed.append(Effect(key, amount, was.place if was else "", now.place if now else "", key in altered))
+    return tuple(changed)
 
 
 class FigureChange(NamedTuple):

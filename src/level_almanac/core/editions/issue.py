@@ -92,11 +92,11 @@ def issue(book: Book, request: IssueRequest, writers: Writers, progress: Progres
     at = book.now.replace(microsecond=0)
     with new_edition(root, request.name) as folder:
         frozen = freeze(book, pages, folder, at)
-        made: list[MadePage] = []
+        pages_made: list[MadePage] = []
         with progress("Making reports", [(page.name, page) for page in pages]) as steps:
             for _, page in steps:
                 own = read_page(frozen.file.root, page.name)
-                made.append(run_page(frozen, own, PageRun(told[page.name], request.when, issued=True)))
+                pages_made.append(run_page(frozen, own, PageRun(told[page.name], request.when, issued=True)))
         edition = Edition(
             name=request.name,
             made_with=f"Level Almanac {version('level-almanac')}",
@@ -104,17 +104,17 @@ def issue(book: Book, request: IssueRequest, writers: Writers, progress: Progres
             when=dict(request.when),
             covers=covers_words(frozen, request.when),
             formats=list(request.formats),
-            pages=[_issued(frozen, each, request.formats) for each in made],
+            pages=[_issued(frozen, each, request.formats) for each in pages_made],
             loaded_at=state.loaded_at.isoformat(),
             data=_lines_by_table(book),
             through={table: day.isoformat() for table, day in state.through.items()},
-            ties=_ties(made),
-            unexplained=[f"{each.page.name}: {words}" for each in made for words in each.unexplained],
+            ties=_ties(pages_made),
+            unexplained=[f"{each.page.name}: {words}" for each in pages_made for words in each.unexplained],
         )
-        _check_findings(made, edition, request)
+        _check_findings(pages_made, edition, request)
         for name in (FIGURES, REPORTS):
             (folder / name).mkdir()
-        with progress("Writing files", list(writers.files(edition, made, request.title))) as files:
+        with progress("Writing files", list(writers.files(edition, pages_made, request.title))) as files:
             for path, content in files:
                 (folder / path).write_bytes(content())
         edition = replace(edition, files=hashes_of(folder))
@@ -124,7 +124,7 @@ def issue(book: Book, request: IssueRequest, writers: Writers, progress: Progres
 
 def _answers_by_page(pages: Sequence[Page], told: Mapping[str, str]) -> dict[str, dict[str, str]]:
     """Return each page's answers: of `NAME` for every page that asks it, or of `PAGE:NAME` for one."""
-    found: dict[str, dict[str, str]] = {page.name: {} for page in pages}
+    by_page: dict[str, dict[str, str]] = {page.name: {} for page in pages}
     for whole, text in told.items():
         page_name, colon, name = whole.rpartition(":")
         taken = [page for page in pages if name in page.file.ask and (not colon or page.name == page_name)]
@@ -133,8 +133,8 @@ def _answers_by_page(pages: Sequence[Page], told: Mapping[str, str]) -> dict[str
             allowed = listed(asked) if asked else "no answer: no page asks anything"
             raise UsageMistake(Mistake("no page asks this", "--answer", repr(whole), allowed, nearest(name, asked)))
         for page in taken:
-            found[page.name][name] = text
-    return found
+            by_page[page.name][name] = text
+    return by_page
 
 
 def covers_words(book: Book, when: Mapping[str, str]) -> str:
@@ -143,8 +143,8 @@ def covers_words(book: Book, when: Mapping[str, str]) -> str:
     calendar = book.calendars[""]
     if option == "as-of":
         return f"as of {day_words(date.fromisoformat(text))}"
-    found = calendar.find(text, f"--{option}", UsageMistake)
-    return f"{found}, {range_words(found.first, found.last)}"
+    covered = calendar.find(text, f"--{option}", UsageMistake)
+    return f"{covered}, {range_words(covered.first, covered.last)}"
 
 
 def _lines_by_table(book: Book) -> dict[str, int]:
@@ -159,18 +159,18 @@ def _flat(name: str) -> str:
     return name.replace("/", "_")
 
 
-def _issued(book: Book, made: MadePage, formats: Sequence[str]) -> IssuedPage:
-    name = _flat(made.page.name)
+def _issued(book: Book, page: MadePage, formats: Sequence[str]) -> IssuedPage:
+    name = _flat(page.page.name)
     return IssuedPage(
-        name=made.page.name,
-        title=made.table.title,
-        words=list(made.words),
-        answers={key: answer.text if answer else "" for key, answer in made.answers.items()},
-        lock=lock_words(read_locks(book.file.root), made.page),
-        sha256=made.page.sha256,
+        name=page.page.name,
+        title=page.table.title,
+        words=list(page.words),
+        answers={key: answer.text if answer else "" for key, answer in page.answers.items()},
+        lock=lock_words(read_locks(book.file.root), page.page),
+        sha256=page.page.sha256,
         figures=f"{FIGURES}/{name}.json",
         files=[f"{REPORTS}/{name}.{ending}" for ending in formats],
-        findings=list(_findings(made.table.proof)) if made.table.proof else [],
+        findings=list(_findings(page.table.proof)) if page.table.proof else [],
     )
 
 
@@ -192,10 +192,10 @@ def _check_findings(made: Sequence[MadePage], edition: Edition, request: IssueRe
     if lost:
         what = "its proof does not add up, so it is wrong"
         raise FoundMistake(*(Mistake(what, each.page.where) for each in lost))
-    found = [(page.name, words) for page in edition.pages for words in page.findings]
-    if found and not request.findings:
+    findings = [(page.name, words) for page in edition.pages for words in page.findings]
+    if findings and not request.findings:
         step = "mend it, or issue with --with-findings, which says so in the edition"
-        mistakes = [Mistake("a check does not hold", name, words) for name, words in found]
+        mistakes = [Mistake("a check does not hold", name, words) for name, words in findings]
         raise FoundMistake(*mistakes[:-1], replace(mistakes[-1], next_step=step))
     if edition.unexplained and not request.unexplained:
         step = "explain it with `almanac explain`, or issue with --without-explanations, which says so in the edition"

@@ -40,7 +40,7 @@ CellKey = tuple[str, str]
 
 def figures_in(report: Mapping[str, Any]) -> dict[CellKey, IssuedFigure]:
     """Return the figures of a report in its JSON shape by the keys of row and column; a key used twice is numbered."""
-    found: dict[CellKey, IssuedFigure] = {}
+    figures: dict[CellKey, IssuedFigure] = {}
     seen: dict[str, int] = {}
     columns = list(_columns(report["columns"]))
     for row in report["rows"]:
@@ -50,10 +50,10 @@ def figures_in(report: Mapping[str, Any]) -> dict[CellKey, IssuedFigure]:
         for column, label, kind in columns:
             if column in row["cells"]:
                 value = _value(row["cells"][column], kind)
-                found[named, column] = IssuedFigure(
+                figures[named, column] = IssuedFigure(
                     named, column, row["label"], label, kind, value, row["kind"] != "line"
                 )
-    return found
+    return figures
 
 
 def _columns(columns: Sequence[Mapping[str, Any]]) -> Iterator[tuple[str, str, str]]:

@@ -49,8 +49,8 @@ def edition_report(edition: Edition, seal: str) -> ReportTable:
     """Return what is in one edition."""
     rows = [heading("pages", "Pages")]
     for page in edition.pages:
-        told = ", ".join(f"{name} {text or 'left open'}" for name, text in page.answers.items())
-        cells = {"what": page.title, "told": told, "state": page.lock or "not locked"}
+        told_words = ", ".join(f"{name} {text or 'left open'}" for name, text in page.answers.items())
+        cells = {"what": page.title, "told": told_words, "state": page.lock or "not locked"}
         rows.append(Row(page.name, page.name, 1, "line", cells))
         rows += [
             Row(f"{page.name}>{number}", f"does not hold: {words}", 2, "line")
@@ -59,8 +59,8 @@ def edition_report(edition: Edition, seal: str) -> ReportTable:
     rows.append(heading("data", "Data"))
     for table, lines in edition.data.items():
         through = edition.through.get(table)
-        told = f"complete through {through}" if through else ""
-        rows.append(Row(f"data/{table}", table, 1, "line", {"what": f"{lines:,} lines", "told": told}))
+        told_words = f"complete through {through}" if through else ""
+        rows.append(Row(f"data/{table}", table, 1, "line", {"what": f"{lines:,} lines", "told": told_words}))
     if edition.ties:
         rows.append(heading("ties", "Figures on several pages, which agree"))
         rows += [Row(f"ties/{number}", words, 1, "line") for number, words in enumerate(edition.ties, 1)]
@@ -108,18 +108,19 @@ class Verification(NamedTuple):
         return not self.broken and not self.damaged and not any(page.moved or page.failed for page in self.pages)
 
 
-def verification_report(found: Verification) -> ReportTable:
+def verification_report(verification: Verification) -> ReportTable:
     """Return whether an edition is still what was issued."""
-    edition = found.edition
+    edition = verification.edition
     rows = [
-        _row("files", f"{len(edition.files) + 1:,} files, by the hashes under the seal", found.broken),
-        _row("data", f"{found.parts:,} parts of the data, by their hashes", found.damaged),
+        _row("files", f"{len(edition.files) + 1:,} files, by the hashes under the seal", verification.broken),
+        _row("data", f"{verification.parts:,} parts of the data, by their hashes", verification.damaged),
     ]
-    rows += [Row(f"files>{number}", words, 1, "line") for number, words in enumerate(found.broken, 1)]
+    rows += [Row(f"files>{number}", words, 1, "line") for number, words in enumerate(verification.broken, 1)]
     rows += [
-        Row(f"data>{number}", f"{part} is damaged or gone", 1, "line") for number, part in enumerate(found.damaged, 1)
+        Row(f"data>{number}", f"{part} is damaged or gone", 1, "line")
+        for number, part in enumerate(verification.damaged, 1)
     ]
-    for page in found.pages:
+    for page in verification.pages:
         rows.append(_row(page.name, f"{page.compared:,} figures computed anew", page.moved or page.failed))
         if page.failed:
             rows.append(Row(f"{page.name}>failed", page.failed.partition("\n")[0], 1, "line"))
@@ -131,14 +132,14 @@ def verification_report(found: Verification) -> ReportTable:
         if len(page.moved) > _MOST_FIGURES:
             words = f"and {len(page.moved) - _MOST_FIGURES:,} more figures"
             rows.append(Row(f"{page.name}>more", words, 1, "line"))
-    verdict = "all is as it was issued" if found.holds else "NOT AS IT WAS ISSUED"
+    verdict = "all is as it was issued" if verification.holds else "NOT AS IT WAS ISSUED"
     return ReportTable(
         title=f"Verification of the edition {edition.name}",
-        facts={**record_facts(edition), "seal": found.seal, "holds": "yes" if found.holds else "no"},
+        facts={**record_facts(edition), "seal": verification.seal, "holds": "yes" if verification.holds else "no"},
         subtitle=(
             verdict,
             f"{edition.covers} · issued {edition.issued_at[:16].replace('T', ' ')} with {edition.made_with}",
-            f"seal {found.seal}",
+            f"seal {verification.seal}",
         ),
         columns=(Column("what", "what was looked at", "text"), Column("state", "state", "text")),
         rows=tuple(rows),

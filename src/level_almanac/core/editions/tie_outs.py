@@ -88,17 +88,17 @@ def _stretch(column: Column) -> tuple[object, ...] | None:
 
 
 def _declared(pages: Sequence[PageMade]) -> Iterator[Check]:
-    by_name = {made.page.name: made for made in pages}
-    for made in pages:
-        for number, tie in enumerate(made.page.file.ties, 1):
-            where = f"{made.page.where}: ties[{number}]"
+    by_name = {page.page.name: page for page in pages}
+    for page in pages:
+        for number, tie in enumerate(page.page.file.ties, 1):
+            where = f"{page.page.where}: ties[{number}]"
             if tie.page not in by_name:
                 step = "issue both pages together"
                 raise BookMistake(
                     Mistake("the edition has no such page", f"{where}.page", repr(tie.page), next_step=step)
                 )
             other = by_name[tie.page]
-            here, words = _figure(made, tie.row, tie.column, where)
+            here, words = _figure(page, tie.row, tie.column, where)
             there, other_words = _figure(other, tie.with_row or tie.row, tie.with_column or tie.column, f"{where}.page")
             if here is None and there is None:
                 told = f"{words} and {tie.page}: {other_words}"
@@ -106,26 +106,26 @@ def _declared(pages: Sequence[PageMade]) -> Iterator[Check]:
                 raise BookMistake(Mistake("neither page has such a row", where, told, next_step=step))
             # A report leaves out a row of which there is nothing to tell.
             here, there = here or Decimal(0), (there or Decimal(0)) * (-1 if tie.turned else 1)
-            said = f"{made.page.name}: {words} = {tie.page}: {other_words}"
+            said = f"{page.page.name}: {words} = {tie.page}: {other_words}"
             off = "" if here == there else f", but off by {here - there:+,f}"
             yield Check(f"{said}{off}", not off)
 
 
-def _figure(made: PageMade, row: str, column: str, where: str) -> tuple[Decimal | None, str]:
+def _figure(page: PageMade, row: str, column: str, where: str) -> tuple[Decimal | None, str]:
     """Return a figure that a page names, None where the page has no such row, and the name in words."""
     try:
-        named = find_column(made.table, column)
+        named = find_column(page.table, column)
     except AlmanacError as error:
-        told = (replace(each, what=f"{made.page.name}: {each.what}", where=where) for each in error.mistakes)
+        told = (replace(each, what=f"{page.page.name}: {each.what}", where=where) for each in error.mistakes)
         raise BookMistake(*told) from None
     try:
-        found = find_row(made.table, row)
+        row_found = find_row(page.table, row)
     except AlmanacError as error:
         if error.mistakes[0].what != NO_SUCH_ROW:
-            told = (replace(each, what=f"{made.page.name}: {each.what}", where=where) for each in error.mistakes)
+            told = (replace(each, what=f"{page.page.name}: {each.what}", where=where) for each in error.mistakes)
             raise BookMistake(*told) from None
         return None, f"no row {row!r}"
-    cell = found.cells.get(named.key)
+    cell = row_found.cells.get(named.key)
     if cell is not None and not isinstance(cell, Decimal):
-        raise BookMistake(Mistake("not an amount", where, f"{found.label}, {head_words(named)}"))
-    return cell or Decimal(0), f"{found.label}, {head_words(named)}"
+        raise BookMistake(Mistake("not an amount", where, f"{row_found.label}, {head_words(named)}"))
+    return cell or Decimal(0), f"{row_found.label}, {head_words(named)}"

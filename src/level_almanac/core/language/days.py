@@ -165,8 +165,8 @@ def day_of(words: DayExpression, context: DayContext) -> date:
             return moved(day_of(day, context), number, unit, context.calendar) - _ONE_DAY
         case Edge(end, unit, of, which, name):
             if name:
-                found = context.calendar.find(name, "the day", UsageMistake)
-                return found.last if end else found.first
+                named = context.calendar.find(name, "the day", UsageMistake)
+                return named.last if end else named.first
             first, last = unit_days(moved(day_of(of, context), which, unit, context.calendar), unit, context.calendar)
             return last if end else first
 

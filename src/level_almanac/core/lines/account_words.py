@@ -31,13 +31,13 @@ def _named(words: str, chart: ChartOfAccounts) -> Sequence[str]:
         if low > high:
             raise UsageMistake(Mistake("the range ends before it starts", WHERE, repr(words)))
         # The last code of a range stands for all that begin with it, as people mean it.
-        found = [code for code in chart.accounts if low <= code and (code <= high or code.startswith(high))]
+        codes = [code for code in chart.accounts if low <= code and (code <= high or code.startswith(high))]
     elif " " in words.strip():
-        found = list(accounts_that(words, chart, WHERE, UsageMistake))
+        codes = list(accounts_that(words, chart, WHERE, UsageMistake))
     else:
         allowed = "a code, a class such as expense, `6100 through 6199`, or a condition such as `account begins 61`"
         hint = nearest(words, [*chart.accounts, *ACCOUNT_CLASSES])
         raise UsageMistake(Mistake("the chart lacks this account", WHERE, repr(words), allowed, hint))
-    if not found:
+    if not codes:
         raise UsageMistake(Mistake("no account of the chart is meant by this", WHERE, repr(words)))
-    return found
+    return codes

@@ -105,11 +105,11 @@ class ComputedReader:
         """Return the field that a `field_name` names."""
         token = tree.children[0]
         name = str(token).lower()
-        found = self.fields.by_name.get(name)
-        if found is None:
+        field = self.fields.by_name.get(name)
+        if field is None:
             shown = pointed(self.text, token.start_pos or 0, len(token))
             raise self.error(unknown_field(name, self.fields, self.where, shown))
-        return found
+        return field
 
     def part(self, tree: Node) -> Expression:
         """Return the label of the unit of the calendar that a date lies in: `quarter of posted`."""
@@ -180,11 +180,11 @@ class ComputedReader:
     def _arithmetic(self, name: str, tree: Node) -> Computed:
         kinds: set[Kind] = set()
         parts: dict[str, Expression] = {}
-        found = self._figure(tree, kinds, parts)
-        if not isinstance(found, _Ratio):
+        figure = self._figure(tree, kinds, parts)
+        if not isinstance(figure, _Ratio):
             kind: Kind = "amount" if "amount" in kinds else "quantity"
-            return Computed(name, kind, found)
-        return Computed(name, "quantity", None, Ratio(found.formula, parts))
+            return Computed(name, kind, figure)
+        return Computed(name, "quantity", None, Ratio(figure.formula, parts))
 
     def _figure(self, tree: Node, kinds: set[Kind], parts: dict[str, Expression]) -> "Expression | _Ratio":
         match tree.data:
@@ -200,12 +200,12 @@ class ComputedReader:
                 return field.value
             case "signed":
                 sign, inner = tree.children
-                found = self._figure(inner, kinds, parts)
+                figure = self._figure(inner, kinds, parts)
                 if str(sign) == "+":
-                    return found
-                if isinstance(found, _Ratio):
-                    return _Ratio(Negative(found.formula))
-                return Arithmetic("-", Constant(Decimal(0)), found)
+                    return figure
+                if isinstance(figure, _Ratio):
+                    return _Ratio(Negative(figure.formula))
+                return Arithmetic("-", Constant(Decimal(0)), figure)
         left = self._figure(tree.children[0], kinds, parts)
         for sign, each in zip(tree.children[1::2], tree.children[2::2], strict=True):
             operation: Any = "-" if str(sign) == "−" else str(sign)

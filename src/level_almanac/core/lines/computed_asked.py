@@ -32,10 +32,12 @@ def _names(name: str, texts: Sequence[str]) -> bool:
 
 
 def _with(fields: LineFields, reader: ComputedReader, text: str, computed: dict[str, Computed]) -> LineFields:
-    found = reader.read(text)
-    if found.name in computed:
-        raise UsageMistake(Mistake("computed twice", reader.where, repr(found.name)))
-    computed[found.name] = found
-    if found.value is None:
+    computed_field = reader.read(text)
+    if computed_field.name in computed:
+        raise UsageMistake(Mistake("computed twice", reader.where, repr(computed_field.name)))
+    computed[computed_field.name] = computed_field
+    if computed_field.value is None:
         return fields
-    return fields.with_computed(LineField(found.name, found.kind, found.value, fields.table.name))
+    return fields.with_computed(
+        LineField(computed_field.name, computed_field.kind, computed_field.value, fields.table.name)
+    )

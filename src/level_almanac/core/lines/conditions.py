@@ -109,10 +109,10 @@ class ConditionReader:
     def field(self, token: "Token") -> LineField:
         """Return the field that a word names; raise the error with where there is one of that name."""
         name = str(token).lower()
-        found = self.fields.by_name.get(name)
-        if found is None:
+        field = self.fields.by_name.get(name)
+        if field is None:
             raise self.error(unknown_field(name, self.fields, self.where, self._shown(token, len(token))))
-        return found
+        return field
 
     def _period(self, field: LineField, kind: str, token: Any, phrases: Sequence[Node]) -> Predicate:
         if kind not in ("is_word", "in_words", "from_through"):

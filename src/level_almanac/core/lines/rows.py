@@ -85,14 +85,14 @@ def _asked_for(column: ShownField) -> Iterator[Asked]:
             yield Asked(column.value, "count")
 
 
-def _value(column: ShownField, found: Sequence[Any]) -> Cell:
+def _value(column: ShownField, values: Sequence[Any]) -> Cell:
     if column.ratio is not None:
-        parts = dict(zip(column.ratio.parts, found, strict=True))
+        parts = dict(zip(column.ratio.parts, values, strict=True))
         return value_of(column.ratio.formula, lambda name: None if parts[name] is None else Decimal(parts[name]))
     if column.aggregate == "average":
-        total, count = found
+        total, count = values
         return EXACT.divide(Decimal(total), Decimal(count)) if count else None
-    value: Cell = found[0]
+    value: Cell = values[0]
     return value
 
 
@@ -126,9 +126,9 @@ class ListRows:
         """Ask the store and return the rows."""
         if not self.shape.by:
             return self._finished(self._plain(), CountedAmount(0, _ZERO), ())
-        found = self._groups()
-        kept = [group for group in found if self._holds(group)]
-        below_threshold = [group for group in found if not self._holds(group)]
+        groups_ = self._groups()
+        kept = [group for group in groups_ if self._holds(group)]
+        below_threshold = [group for group in groups_ if not self._holds(group)]
         out = sum(
             (CountedAmount(group.lines, self.plan.amount(group.sums)) for group in below_threshold),
             CountedAmount(0, _ZERO),
@@ -139,12 +139,14 @@ class ListRows:
             self._give_lines({group.members: group for group in kept})
         whole = self._nested(kept, 0, ())
         top = self._sorted(whole.inner, 0)
-        shown = top if self.shape.first is None else top[: self.shape.first]
+        shown_groups = top if self.shape.first is None else top[: self.shape.first]
         rows: list[Row] = []
-        for group in shown:
+        for group in shown_groups:
             rows += self._group_rows(group, 0)
-        keys = [self._key(group.members) for group in shown]
-        rows += self._totals(whole, len(shown), len(top), self.plan.folded((), shown), keys, self.shape.by[0].label)
+        keys = [self._key(group.members) for group in shown_groups]
+        rows += self._totals(
+            whole, len(shown_groups), len(top), self.plan.folded((), shown_groups), keys, self.shape.by[0].label
+        )
         lines_ = sum(len(group.rows) for group in kept)
         checks = (Check("every line of the groups is shown", lines_ == whole.lines),) if self.shape.lines else ()
         return self._finished(rows, out, checks)
@@ -152,8 +154,8 @@ class ListRows:
     # Lines.
 
     def _plain(self) -> list[Row]:
-        found = groups(self.engine, self.source, (), self.plan.asked)
-        row: tuple[Any, ...] = found[0] if found else (0, *([None] * len(self.plan.asked)))
+        sums = groups(self.engine, self.source, (), self.plan.asked)
+        row: tuple[Any, ...] = sums[0] if sums else (0, *([None] * len(self.plan.asked)))
         count = int(row[0])
         whole = _Group((), count, tuple(row[1:]))
         rows = [made for _, made in self._lines(self.shape.first)]
@@ -196,11 +198,11 @@ class ListRows:
         for row in lines(self.engine, self.source, wanted, self._line_order(), first):
             cells: dict[str, Cell] = {}
             for column in shape.shown:
-                found = [row[place] for place in places[column.key]]
+                values = [row[place] for place in places[column.key]]
                 if column.ratio is not None:
-                    cells[column.key] = _value(column, found)
-                elif found and column.aggregate in ("", "sum"):
-                    cells[column.key] = found[0]
+                    cells[column.key] = _value(column, values)
+                elif values and column.aggregate in ("", "sum"):
+                    cells[column.key] = values[0]
             name = "/".join(str(each) for each in row[by : by + key] if each is not None)
             members = tuple(row[:by])
             prefix = f"{self._key(members)}/" if members else ""
@@ -280,23 +282,23 @@ class ListRows:
         keys = [row.key for row in below]
         if not deepest:
             for inner in self._sorted(group.inner, depth + 1):
-                made = list(self._group_rows(inner, depth + 1))
-                keys.append(made[-1].key)
-                below += made
+                inner_rows = list(self._group_rows(inner, depth + 1))
+                keys.append(inner_rows[-1].key)
+                below += inner_rows
         yield from below
         yield Row(key, f"Total {label}", depth, "subtotal", cells, adds=tuple((1, each) for each in keys))
 
     def _totals(
-        self, whole: _Group, shown: int, there: int, part: _Group, keys: Sequence[str], what: str
+        self, whole: _Group, shown_count: int, there: int, part: _Group, keys: Sequence[str], what: str
     ) -> Iterator[Row]:
         adds = tuple((1, key) for key in keys)
         if self.shape.first == 0:
             # Nothing but the total was asked for.
             yield Row("total", "Total", 0, "total", self._cells(whole))
             return
-        if shown < there:
-            self.notes.append(f"First {shown:,} of {there:,} shown; the total is of all of them")
-            yield Row("shown", f"Total of the first {shown:,}", 0, "subtotal", self._cells(part), adds=adds)
+        if shown_count < there:
+            self.notes.append(f"First {shown_count:,} of {there:,} shown; the total is of all of them")
+            yield Row("shown", f"Total of the first {shown_count:,}", 0, "subtotal", self._cells(part), adds=adds)
             yield Row("total", f"Total of all {there:,}", 0, "total", self._cells(whole))
             return
         words = f"Total, {there:,} {'line' if there == 1 else what}" if what == "lines" else "Total"

@@ -81,7 +81,7 @@ class ShownReader:
                 raise self.error(
                     Mistake("no column is marked with this", "--yes", repr(name), listed(sorted(asked)), hint)
                 )
-        found = []
+        columns = []
         for child in tree.children:
             head, sign, item, _, condition = child.children
             if condition is not None and str(condition).lower() not in yes:
@@ -92,43 +92,43 @@ class ShownReader:
             if head is not None:
                 label = str(head.children[0]).strip('"')
                 field = field._replace(label=label, key=label.lower().replace(" ", "-"))
-            found.append(field)
-        if not found:
+            columns.append(field)
+        if not columns:
             raise self.error(Mistake("no column is left to show", where, repr(text)))
-        return _unique(found)
+        return _unique(columns)
 
     def _plain_fields(self, text: str) -> tuple[ShownField, ...]:
         """Return the columns of a list that only names fields of the table; nothing where it says more."""
         if not _PLAIN.fullmatch(text):
             return ()
         # Most lists are such, and should not wait for the grammar.
-        found = []
+        columns = []
         for match in _NAME.finditer(text):
             field = self.reader.fields.by_name.get(match[0].lower())
             if field is None or match[0].lower() in self.computed:
                 return ()
-            found.append(_plain(field)._replace(start=match.start()))
-        return _unique(found)
+            columns.append(_plain(field)._replace(start=match.start()))
+        return _unique(columns)
 
     def grouped(self, text: str, where: str) -> tuple[ShownField, ...]:
         """Return what lines are grouped by, in order."""
-        found = self.shown(text, where, ())
-        for field in found:
+        columns = self.shown(text, where, ())
+        for field in columns:
             if field.aggregate or field.ratio or field.turned or field.kind in ("amount",):
                 shown = pointed(text, field.start, len(field.key))
                 allowed = "fields such as account, and parts of dates such as `quarter of posted`"
                 raise self.error(Mistake("lines are not grouped by this", where, repr(field.key), allowed, shown=shown))
-        return found
+        return columns
 
     def sorts(self, text: str, where: str) -> tuple[SortField, ...]:
         """Return what rows are put in order by."""
         reader, tree = self.reader.of(text, where), parse(text, "sorts", where, self.error)
-        found = []
+        sorts = []
         for child in tree.children:
             item, descending = child.children
             field = self._item(item, reader)
-            found.append(SortField(field.key, field, descending is not None, field.start))
-        return tuple(found)
+            sorts.append(SortField(field.key, field, descending is not None, field.start))
+        return tuple(sorts)
 
     def _item(self, tree: Node, reader: ComputedReader) -> ShownField:
         token = next(tree.scan_values(lambda _: True))

@@ -39,18 +39,18 @@ class Measure(NamedTuple):
         """Return the figure that these sums of its parts make; None where it has none."""
         if self.kind != "ratio":
             return Decimal(0) if sums[0] is None else Decimal(sums[0])
-        found: Decimal | None
+        figure: Decimal | None
         if self.field.ratio is not None:
             parts = dict(zip(self.field.ratio.parts, sums, strict=True))
-            found = value_of(
+            figure = value_of(
                 self.field.ratio.formula, lambda name: None if parts[name] is None else Decimal(parts[name])
             )
         else:
             total, count = sums
-            found = EXACT.divide(Decimal(total), Decimal(count)) if count else None
-        if found is None:
+            figure = EXACT.divide(Decimal(total), Decimal(count)) if count else None
+        if figure is None:
             return None
-        shown = found * 100 if self.percent else found
+        shown = figure * 100 if self.percent else figure
         return shown.quantize(PERCENT_PLACES, context=EXACT)
 
     def change(self, of: Decimal | None, over: Decimal | None) -> Decimal | None:
@@ -73,12 +73,12 @@ def padded(value: Decimal | None, places: int) -> Decimal | None:
 
 def read_measures(text: str, reader: ShownReader) -> tuple[Measure, ...]:
     """Return the measures that `amount, quantity, margin %` names; raise UsageMistake for what none can be of."""
-    plain = re.sub(r"\s*%(?=\s*(?:,|$))", lambda found: " " * len(found[0]), text)
+    plain = re.sub(r"\s*%(?=\s*(?:,|$))", lambda columns: " " * len(columns[0]), text)
     percents = [piece.rstrip().endswith("%") for piece in _pieces(text)]
-    found = reader.shown(plain, WHERE, ())
-    if len(percents) != len(found):
-        percents = [False] * len(found)
-    return tuple(_measure(_labelled(field), percent=percent) for field, percent in zip(found, percents, strict=True))
+    columns = reader.shown(plain, WHERE, ())
+    if len(percents) != len(columns):
+        percents = [False] * len(columns)
+    return tuple(_measure(_labelled(field), percent=percent) for field, percent in zip(columns, percents, strict=True))
 
 
 def _labelled(field: ShownField) -> ShownField:

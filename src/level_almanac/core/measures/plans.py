@@ -198,23 +198,23 @@ class _Maker:
     def amounts(self, rows: Sequence[Row]) -> list[Decimal]:
         """Return each line's amount, shares of one total rounded so that they sum to their part of it."""
         gone: defaultdict[tuple[str, str], Fraction] = defaultdict(Fraction)
-        found = []
+        amounts = []
         for scenario, _, _, _, _, amount, share, share_of, *_ in rows:
             if share is None:
-                found.append(amount)
+                amounts.append(amount)
                 continue
             total = self._total(scenario, share_of)
             before = gone[scenario, share_of]
             after = before + Fraction(share) / 100
             places = self.decimals
             # A part past the whole is none of it, so no share may pass for the whole itself.
-            found.append(rounded_share(total, after, places) - rounded_share(total, before, places))
+            amounts.append(rounded_share(total, after, places) - rounded_share(total, before, places))
             gone[scenario, share_of] = after
         for (scenario, name), share in gone.items():
             if share != 1:
                 percent = Decimal(share.numerator * 100) / share.denominator
                 self.remarks.append(f"The shares of {name} in {scenario} come to {percent.normalize():f} %, not to 100")
-        return found
+        return amounts
 
     def _total(self, scenario: str, name: str) -> Decimal:
         totals = self.book.settings.plans[scenario].totals if scenario in self.book.settings.plans else {}

@@ -103,9 +103,9 @@ class TableMeasures:
         used = (of, request.by, *request.conditions.only, *request.conditions.besides)
         self.fields, computed = read_computed(self.fields, request.compute, used, self.as_of, self.labels.label)
         reader = ComputedReader(self.fields, "--of", UsageMistake, self.as_of, self.labels.label)
-        shown = ShownReader(reader, computed, UsageMistake)
-        self.measures: tuple[Measure, ...] = read_measures(of, shown)
-        self.by: tuple[ShownField, ...] = shown.grouped(request.by, "--by") if request.by else ()
+        reader_of_columns = ShownReader(reader, computed, UsageMistake)
+        self.measures: tuple[Measure, ...] = read_measures(of, reader_of_columns)
+        self.by: tuple[ShownField, ...] = reader_of_columns.grouped(request.by, "--by") if request.by else ()
         self.conditions = tuple(condition_rules(request.conditions, self.fields, self.as_of))
         self.decimals = self.selection.decimals if self.selection else 2
 
@@ -221,10 +221,10 @@ class TableMeasures:
             target = self.book.tables[target].links.get(second)
         if not target or self.book.tables[target].field("name") is None:
             return {}
-        found = self.book.line_fields(target)
-        key = found.by_name[found.table.key[0]].value
+        linked = self.book.line_fields(target)
+        key = linked.by_name[linked.table.key[0]].value
         rows = groups(
-            self.book.engine, self.book.line_source(found), [key], [Asked(found.by_name["name"].value, "only")]
+            self.book.engine, self.book.line_source(linked), [key], [Asked(linked.by_name["name"].value, "only")]
         )
         return {str(code): str(name) for code, _, name in rows if name is not None}
 

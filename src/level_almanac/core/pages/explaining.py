@@ -47,11 +47,11 @@ class Unexplained(NamedTuple):
 def explainable(table: ReportTable, row_name: str, column_name: str, calendar: FiscalCalendar) -> Explainable:
     """Return the figure that a person means; raise UsageMistake where none or several are meant, or it is no number."""
     row, column = find_row(table, row_name), find_column(table, column_name)
-    found = _figure(table, row, column, calendar)
-    if found is None:
+    cells = _figure(table, row, column, calendar)
+    if cells is None:
         words = f"{row.label.strip()}, {head_words(column)}"
         raise UsageMistake(Mistake("there is no figure to explain", "--column", repr(words)))
-    return found
+    return cells
 
 
 def _figure(table: ReportTable, row: Row, column: Column, calendar: FiscalCalendar) -> Explainable | None:
@@ -68,9 +68,9 @@ def _period_of(table: ReportTable, column: Column, calendar: FiscalCalendar) -> 
     while day is None and column.derived is not None and column.derived.of in columns:
         column = columns[column.derived.of]
         day = column.through
-    told = table.facts.get("as_of") or table.facts.get("through")
-    if day is None and told:
-        day = date.fromisoformat(told[:10])
+    day_told = table.facts.get("as_of") or table.facts.get("through")
+    if day is None and day_told:
+        day = date.fromisoformat(day_told[:10])
     return str(calendar.period_of(day)) if day else ""
 
 
@@ -82,7 +82,7 @@ def explained(
     Raises BookMistake where the page's rule names no column of changes.
     """
     by_place = {each.place: each for each in written}
-    found: list[Explanation] = []
+    explanations: list[Explanation] = []
     for row in table.rows:
         for column in table.columns if by_place else ():
             figure = _figure(table, row, column, calendar)
@@ -90,8 +90,8 @@ def explained(
             if figure and text:
                 was = Decimal(text.figure)
                 stale = was if was != figure.figure else None
-                found.append(Explanation(row.key, column.key, figure.words, text.text, text.by, stale))
-    table = table._replace(explanations=tuple(found))
+                explanations.append(Explanation(row.key, column.key, figure.words, text.text, text.by, stale))
+    table = table._replace(explanations=tuple(explanations))
     rule = page.file.explain
     if rule is None:
         return table, []
@@ -110,17 +110,17 @@ def _missing(table: ReportTable, rule: ExplainRule, page: Page, calendar: Fiscal
     if column.derived is None or column.derived.percent:
         what, where = "this column is no change of amounts", f"{page.where}: explain.column"
         raise BookMistake(Mistake(what, where, repr(rule.column), "a column such as change or variance"))
-    told = {(each.row, each.column): each.stale is None for each in table.explanations}
+    explained_cells = {(each.row, each.column): each.stale is None for each in table.explanations}
     for row in table.rows:
         figure = _figure(table, row, column, calendar)
         if figure is None or row.percent or (row.kind != "line" and not rule.totals):
             continue
         over = row.cells.get(column.derived.over)
         base = abs(over) if isinstance(over, Decimal) else Decimal(0)
-        if not _is_past(figure.figure, base, rule) or told.get((row.key, column.key)):
+        if not _is_past(figure.figure, base, rule) or explained_cells.get((row.key, column.key)):
             continue
         percent = abs(figure.figure) / base * 100 if base else None
-        yield Unexplained(figure, percent, (row.key, column.key) in told)
+        yield Unexplained(figure, percent, (row.key, column.key) in explained_cells)
 
 
 def _is_past(change: Decimal, base: Decimal, rule: ExplainRule) -> bool:

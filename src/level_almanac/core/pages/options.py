@@ -87,14 +87,18 @@ def saved_page(words: Sequence[str]) -> tuple[list[str], dict[str, object]]:
     that cannot be run.
     """
     report = page_report(words, "REPORT", UsageMistake)
-    told = options_in([*report.options, *options_of(LookRequest), *_NOT_KEPT], words[1:], f"REPORT {report.name}")
-    told = {name: value for name, value in told.items() if name not in {each.name for each in _NOT_KEPT}}
+    options_told = options_in(
+        [*report.options, *options_of(LookRequest), *_NOT_KEPT], words[1:], f"REPORT {report.name}"
+    )
+    options_told = {
+        name: value for name, value in options_told.items() if name not in {each.name for each in _NOT_KEPT}
+    }
     called = {each.name: each.called for each in report.options}
-    read_asked(report, told, lambda name: f"REPORT {report.name}: {called.get(name, f'--{name}')}")
-    arguments = [told[each.name] for each in report.options if each.argument and each.name in told]
+    read_asked(report, options_told, lambda name: f"REPORT {report.name}: {called.get(name, f'--{name}')}")
+    arguments = [options_told[each.name] for each in report.options if each.argument and each.name in options_told]
     plain = [_as_written(each) for value in arguments for each in (value if isinstance(value, list) else [value])]
     kept = page_options(report)
-    return [report.name, *plain], {name: _as_written(value) for name, value in told.items() if name in kept}
+    return [report.name, *plain], {name: _as_written(value) for name, value in options_told.items() if name in kept}
 
 
 _NOT_KEPT = (Option("output"), Option("print"))

@@ -120,11 +120,11 @@ class AnswerReader:
                 continue
             limit = self._find_span(words, where)
             day = self._day_of(words, where) if limit is None else limit.first if key == "least" else limit.last
-            told = words if limit is None or str(limit) == words else f"{words} = {limit}"
+            limit_words = words if limit is None or str(limit) == words else f"{words} = {limit}"
             if key == "least" and span.first < day:
-                raise UsageMistake(Mistake("before the first one allowed", where, str(span), f"from {told}"))
+                raise UsageMistake(Mistake("before the first one allowed", where, str(span), f"from {limit_words}"))
             if key == "most" and span.last > day:
-                raise UsageMistake(Mistake("after the last one allowed", where, str(span), f"through {told}"))
+                raise UsageMistake(Mistake("after the last one allowed", where, str(span), f"through {limit_words}"))
 
     def _find_span(self, text: str, where: str) -> Span | None:
         """Return the year, quarter or period of an id or of words such as `last period`; None for anything else."""
@@ -140,8 +140,8 @@ class AnswerReader:
             return None
         if len(text) == 10 and text.count("-") == 2:
             return None
-        found = calendar.find(text.upper(), where, UsageMistake)
-        return None if isinstance(found, FiscalWeek) else found
+        named = calendar.find(text.upper(), where, UsageMistake)
+        return None if isinstance(named, FiscalWeek) else named
 
 
 def _amount(where: str, question: Question, text: str) -> Answer:
@@ -159,12 +159,12 @@ def _amount(where: str, question: Question, text: str) -> Answer:
 
 
 def _one_of(where: str, choices: list[str], text: str) -> str:
-    found = {choice.casefold(): choice for choice in choices}.get(text.casefold())
-    if found is None:
+    by_folded = {choice.casefold(): choice for choice in choices}.get(text.casefold())
+    if by_folded is None:
         raise UsageMistake(
             Mistake("not one of the choices", where, repr(text), listed(choices), nearest(text, choices))
         )
-    return found
+    return by_folded
 
 
 def _choice(where: str, question: Question, text: str) -> Answer:
@@ -172,13 +172,13 @@ def _choice(where: str, question: Question, text: str) -> Answer:
 
 
 def _list(where: str, question: Question, text: str) -> Answer:
-    found = [part.strip() for part in text.split(",")]
-    if not all(found):
+    parts = [part.strip() for part in text.split(",")]
+    if not all(parts):
         raise UsageMistake(Mistake("an empty place in the list", where, repr(text), "values with commas between"))
     if question.choices:
-        found = [_one_of(where, question.choices, each) for each in found]
+        parts = [_one_of(where, question.choices, each) for each in parts]
     _check_quotes(where, text)
-    return Answer(", ".join(found), tuple(found), quoted=not question.choices)
+    return Answer(", ".join(parts), tuple(parts), quoted=not question.choices)
 
 
 def _text(where: str, question: Question, text: str) -> Answer:  # noqa: ARG001  as the other readers
@@ -205,7 +205,7 @@ def read_answers(
     Raises UsageMistake with everything that is wrong: answers to what is not asked, and questions without an answer.
     """
     mistakes: list[Mistake] = []
-    found: dict[str, Answer | None] = {}
+    answers: dict[str, Answer | None] = {}
     for name in told:
         if name not in questions:
             hint = nearest(name, questions)
@@ -214,21 +214,21 @@ def read_answers(
     for name, question in questions.items():
         text = told.get(name, question.default)
         if not text.strip():
-            found[name] = None
+            answers[name] = None
             if not question.optional:
                 what, step = "a question without an answer", f"give --answer {name}=VALUE"
                 label = f"{question.label or name} ({question.kind})"
                 mistakes.append(Mistake(what, f"{reader.where} {name}", label, next_step=step))
             continue
         try:
-            found[name] = reader.read(name, question, text)
+            answers[name] = reader.read(name, question, text)
         except AlmanacError as error:
             mistakes += [
                 each if name in told else replace(each, what=f"its default: {each.what}") for each in error.mistakes
             ]
     if mistakes:
         raise UsageMistake(*mistakes)
-    return found
+    return answers
 
 
 def rule_words(question: Question) -> str:

@@ -29,9 +29,9 @@ def pages_report(book_name: str, lines: Sequence[PageLine]) -> ReportTable:
     rows: list[Row] = []
     group = None
     for line in sorted(lines, key=lambda each: (each.page is not None and each.page.path is None, *_sorted(each.name))):
-        found = line.name.rpartition("/")[0]
-        if found != group:
-            group = found
+        group_name = line.name.rpartition("/")[0]
+        if group_name != group:
+            group = group_name
             own = line.page is None or line.page.path is not None
             words = (group or "without a group") if own else f"{group}, built in: copy them, or run them as they are"
             rows.append(heading(group, words))
@@ -114,8 +114,8 @@ def pages_table(book: Book, *, own: bool) -> ReportTable:
         runs = kept_answers(root, name)
         last = runs[-1].at if runs else ""
         try:
-            found = read_page(root, name)
-            lines.append(PageLine(name, found, lock_words(locks, found), last))
+            page = read_page(root, name)
+            lines.append(PageLine(name, page, lock_words(locks, page), last))
         except AlmanacError as error:
             lines.append(PageLine(name, None, "locked" if name in locks else "", last, str(error.mistakes[0])))
     return pages_report(book.settings.book.name, lines)

@@ -87,13 +87,13 @@ def answers_of(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> 
     ask: asks for one that was not told. Raises UsageMistake with every answer that is not right.
     """
     reader = AnswerReader(context_for(book, run.when), f"{page.name}: answer")
-    told = {name: run.when[question.kind] for name, question in page.file.ask.items() if question.kind in run.when}
-    told |= run.told
+    answers = {name: run.when[question.kind] for name, question in page.file.ask.items() if question.kind in run.when}
+    answers |= run.told
     if ask is not None:
         for name in page.file.ask:
-            if name not in told:
-                told[name] = ask(reader, name)
-    return read_answers(reader, page.file.ask, told)
+            if name not in answers:
+                answers[name] = ask(reader, name)
+    return read_answers(reader, page.file.ask, answers)
 
 
 def page_command(page: Page, answers: Answers) -> list[str]:
@@ -119,24 +119,26 @@ def run_page(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Ma
     with _of_the_page():
         wanted = read_asked(report, page_told(asked, report, page.where), _places(page, report))
     try:
-        made = make_report(book, wanted)
+        report_made = make_report(book, wanted)
     except AlmanacError as error:
         within = [replace(each, where=": ".join(filter(None, (page.where, each.where)))) for each in error.mistakes]
         raise type(error)(*within, total=error.total) from error
     replaced = {name for name, value in own.options.items() if asked.options.get(name) != value}
-    told = answers_words(page, answers, replaced)
+    answer_words = answers_words(page, answers, replaced)
     lock = lock_words(read_locks(book.file.root), page)
-    notes = [f"Asked: {told}"] if told else []
+    notes = [f"Asked: {answer_words}"] if answer_words else []
     notes += [f"The page {page.name} is {lock}"] if lock == LOCK_BROKEN else []
-    table = made.table._replace(
-        title=page.file.title or made.table.title,
-        facts={**made.table.facts, "page": page.name},
-        notes=(*made.table.notes, *notes),
+    table = report_made.table._replace(
+        title=page.file.title or report_made.table.title,
+        facts={**report_made.table.facts, "page": page.name},
+        notes=(*report_made.table.notes, *notes),
     )
     written = read_explanations(book.file.root, page.name)
     table, missing = explained(table, written, page, book.calendars[""])
     words = tuple(page_words(asked, report))
-    return MadePage(page, report, made, table, answers, words, tuple(each.words for each in missing), wanted.warnings)
+    return MadePage(
+        page, report, report_made, table, answers, words, tuple(each.words for each in missing), wanted.warnings
+    )
 
 
 @contextmanager

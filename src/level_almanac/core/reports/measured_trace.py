@@ -56,16 +56,16 @@ def measured_lines(
     )
     days = Rule("other dates", measured.test([meant.window]))
     before = [rule for rule in measured.before_days() if rule.code != "entity"]
-    found, _ = Listing(book, request, meant.within, sums, measured.labels.asked, (*before, days, *more)).made()
-    total = found.rows[-1]
+    lines, _ = Listing(book, request, meant.within, sums, measured.labels.asked, (*before, days, *more)).made()
+    total = lines.rows[-1]
     values = [total.cells.get(column.key) for column in sums]
-    told = measure.value([*values] if measure.parts and sums else [_count(found)])
+    traced_value = measure.value([*values] if measure.parts and sums else [_count(lines)])
     cell = Decimal(str(meant.cell)) if isinstance(meant.cell, Decimal | int) else None
-    off = (told or Decimal(0)) != (cell or Decimal(0))
+    off = (traced_value or Decimal(0)) != (cell or Decimal(0))
     words = "the lines come to the figure" if measure.kind == "ratio" else "the lines sum to the figure"
-    check = Check(f"{words}: not to {cell}, but to {told}" if off else words, not off)
-    proof = found.proof._replace(checks=(*found.proof.checks, check)) if found.proof else None
-    return behind(table, meant.row, head_words(meant.column), found._replace(proof=proof))
+    check = Check(f"{words}: not to {cell}, but to {traced_value}" if off else words, not off)
+    proof = lines.proof._replace(checks=(*lines.proof.checks, check)) if lines.proof else None
+    return behind(table, meant.row, head_words(meant.column), lines._replace(proof=proof))
 
 
 def _sums(measure: Measure) -> list[ShownField]:
@@ -74,12 +74,12 @@ def _sums(measure: Measure) -> list[ShownField]:
         return []
     if measure.kind != "ratio":
         return [measure.field._replace(aggregate="sum")]
-    found = []
+    columns = []
     for number, part in enumerate(measure.parts, 1):
         name = _name_of(part.value) or f"part {number}"
         aggregate: Any = "count" if part.summing == "count" else "sum"
-        found.append(ShownField(f"part-{number}", name, "amount", part.value, aggregate))
-    return found
+        columns.append(ShownField(f"part-{number}", name, "amount", part.value, aggregate))
+    return columns
 
 
 def _name_of(value: Expression) -> str:

@@ -11,13 +11,13 @@ from level_almanac.core.reports.definition import Report
 @cache
 def all_reports() -> dict[str, Report]:
     """Return every report by the name of its command."""
-    found = {}
+    by_name = {}
     for module in iter_modules(reports.__path__):
         if module.ispkg:
             report = getattr(import_module(f"{reports.__name__}.{module.name}"), "REPORT", None)
             if isinstance(report, Report):
-                found[report.name] = report
-    return found
+                by_name[report.name] = report
+    return by_name
 
 
 def report_named(name: str) -> Report | None:

@@ -83,12 +83,12 @@ class Option(NamedTuple):
         A binary float is no amount: it is not what was written.
         """
         try:
-            found = _READ[self.kind](self, value, where)
+            value_read = _READ[self.kind](self, value, where)
         except (ValueError, ArithmeticError, TypeError):
-            found = _NOTHING
-        if found is _NOTHING or not self.holds(found):
+            value_read = _NOTHING
+        if value_read is _NOTHING or not self.holds(value_read):
             raise UsageMistake(Mistake("not allowed here", where, repr(value), self.allowed, self._hint(value)))
-        return found
+        return value_read
 
     def _hint(self, value: object) -> str:
         return nearest(value, map(str, self.choices)) if isinstance(value, str) else ""
@@ -232,9 +232,9 @@ _DEFAULTS: Mapping[str, Any] = {"text": "", "texts": (), "flag": False, "days": 
 def option(name: str, words: str, kind: Kind = "text", default: Any = None, **more: Any) -> Any:
     """Return a field of a request that is one option. words: its help; more: as of `Option`."""
     value = _DEFAULTS.get(kind) if default is None else default
-    made = Option(name, words, kind, default=value, **more)
-    declared = Declared((made,), lambda given: given[name], made.holds, made.allowed)
-    if made.required and default is None:
+    declared_option = Option(name, words, kind, default=value, **more)
+    declared = Declared((declared_option,), lambda given: given[name], declared_option.holds, declared_option.allowed)
+    if declared_option.required and default is None:
         return field(metadata={_OPTIONS: declared})
     return field(default=value, metadata={_OPTIONS: declared})
 
@@ -287,21 +287,21 @@ def request_of(kind: type[Request], given: Mapping[str, Any]) -> Any:
 
     Raises UsageMistake for values that do not go together, and where one is missing that there must be.
     """
-    made = {}
+    values = {}
     for each in fields(kind):  # type: ignore[arg-type]  # every request is a dataclass
         declared = declared_of(each)
         if declared is None:
             continue
         needed = each.default is MISSING and each.default_factory is MISSING
-        told = {one.name: given[one.name] for one in declared.options if one.name in given}
-        if declared.inner is not None and (told or needed):
-            made[each.name] = declared.build(told)
-        elif told:
-            made[each.name] = declared.build({one.name: one.default for one in declared.options} | told)
+        own = {one.name: given[one.name] for one in declared.options if one.name in given}
+        if declared.inner is not None and (own or needed):
+            values[each.name] = declared.build(own)
+        elif own:
+            values[each.name] = declared.build({one.name: one.default for one in declared.options} | own)
         elif needed:
             option = declared.options[0]
             raise UsageMistake(Mistake("this must be told", option.called, allowed=option.allowed))
-    return kind(**made)
+    return kind(**values)
 
 
 def read_options(known: Mapping[str, Option], told: Mapping[str, Any], where: Callable[[str], str]) -> dict[str, Any]:
@@ -309,7 +309,7 @@ def read_options(known: Mapping[str, Option], told: Mapping[str, Any], where: Ca
 
     Raises UsageMistake with everything that is wrong: options that are not known, and values that cannot be read.
     """
-    mistakes, found = list[Mistake](), dict[str, Any]()
+    mistakes, values = list[Mistake](), dict[str, Any]()
     for name, value in told.items():
         if name not in known:
             hint = nearest(name, known)
@@ -318,9 +318,9 @@ def read_options(known: Mapping[str, Option], told: Mapping[str, Any], where: Ca
             )
             continue
         try:
-            found[name] = known[name].read(value, where(name))
+            values[name] = known[name].read(value, where(name))
         except UsageMistake as error:
             mistakes += error.mistakes
     if mistakes:
         raise UsageMistake(*mistakes)
-    return found
+    return values

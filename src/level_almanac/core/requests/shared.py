@@ -61,7 +61,7 @@ def _last_day(given: Mapping[str, Any]) -> DayExpression | None:
 
 def threshold_options(what: str, on_help: str, *, each: bool = False) -> Any:
     """Return the field of limits. what: what they are on, in the plural; each: whether they can be put on lines."""
-    made = [
+    fields_ = [
         Option("on", on_help, metavar="COLUMN", default=""),
         Option("over", f"Only {what} that are more.", "amount", metavar="N"),
         Option("at-least", f"Only {what} that are this or more.", "amount", metavar="N"),
@@ -70,9 +70,9 @@ def threshold_options(what: str, on_help: str, *, each: bool = False) -> Any:
         Option("between", f"Only {what} from the one through the other.", "amounts", metavar="N N"),
     ]
     if each:
-        made.append(Option("each", "The limits are on single lines, not on totals.", "flag", default=False))
+        fields_.append(Option("each", "The limits are on single lines, not on totals.", "flag", default=False))
     return options(
-        *made,
+        *fields_,
         build=_thresholds,
         default=(),
         holds=lambda value: isinstance(value, tuple) and all(isinstance(limit, Threshold) for limit in value),
@@ -85,16 +85,16 @@ _SINGLE: tuple[Limit, ...] = ("over", "at-least", "under", "at-most")
 
 def _thresholds(given: Mapping[str, Any]) -> tuple[Threshold, ...]:
     on, each = given["on"], given.get("each", False)
-    found = [Threshold(name, (given[name],), on, each) for name in _SINGLE if given[name] is not None]
+    thresholds = [Threshold(name, (given[name],), on, each) for name in _SINGLE if given[name] is not None]
     between: tuple[Decimal, Decimal] | None = given["between"]
     if between is not None:
         if between[0] > between[1]:
             got, allowed = f"{between[0]} {between[1]}", "the smaller first"
             raise UsageMistake(Mistake("the range ends below its start", "--between", got, allowed))
-        found.append(Threshold("between", between, on, each))
-    if not found and (on or each):
+        thresholds.append(Threshold("between", between, on, each))
+    if not thresholds and (on or each):
         where = "--on" if on else "--each"
         raise UsageMistake(
             Mistake("there is no limit that it goes with", where, next_step="say one, such as --over 7500")
         )
-    return tuple(found)
+    return tuple(thresholds)

@@ -13,7 +13,7 @@ def options_in(known: Sequence[Option], words: Sequence[str], where: str) -> dic
     Raises UsageMistake for an option that is not known, one without its value, and an argument too few or too many.
     """
     named = {each.name: each for each in known if not each.argument}
-    found: dict[str, Any] = {}
+    values: dict[str, Any] = {}
     plain, left = list[str](), list(words)
     while left:
         word = left.pop(0)
@@ -28,8 +28,8 @@ def options_in(known: Sequence[Option], words: Sequence[str], where: str) -> dic
         if name not in named:
             hint = nearest(name, named)
             raise UsageMistake(Mistake("there is no such option", where, f"--{name}", listed(sorted(named)), hint))
-        _give(found, named[name], [value] if equals else [], left, where)
-    return {**_arguments([each for each in known if each.argument], plain, where), **found}
+        _give(values, named[name], [value] if equals else [], left, where)
+    return {**_arguments([each for each in known if each.argument], plain, where), **values}
 
 
 def _give(found: dict[str, Any], option: Option, told: list[str], left: list[str], where: str) -> None:
@@ -45,7 +45,7 @@ def _give(found: dict[str, Any], option: Option, told: list[str], left: list[str
 
 
 def _arguments(known: Sequence[Option], words: Sequence[str], where: str) -> dict[str, Any]:
-    found: dict[str, Any] = {}
+    values: dict[str, Any] = {}
     left = list(words)
     for option in known:
         if option.several:
@@ -53,12 +53,12 @@ def _arguments(known: Sequence[Option], words: Sequence[str], where: str) -> dic
         else:
             told, left = left[:1], left[1:]
         if told:
-            found[option.name] = told if option.several else told[0]
+            values[option.name] = told if option.several else told[0]
         elif option.required:
             raise UsageMistake(Mistake("an argument is missing", where, allowed=option.called))
     if left:
         raise UsageMistake(Mistake("more arguments than it takes", where, repr(left[0])))
-    return found
+    return values
 
 
 def words_of(known: Mapping[str, Option], told: Mapping[str, Any]) -> list[str]:

@@ -85,13 +85,13 @@ def moved_window(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
 
 
 def _named(text: str, as_of: AsOf) -> Compared:
-    found = as_of.calendar.find(text, WHERE, UsageMistake)
-    if isinstance(found, FiscalPeriod) and found.extra:
-        step = f"ask for the year {found.year}"
+    named = as_of.calendar.find(text, WHERE, UsageMistake)
+    if isinstance(named, FiscalPeriod) and named.extra:
+        step = f"ask for the year {named.year}"
         raise UsageMistake(Mistake("an extra period has no days of its own", WHERE, repr(text), next_step=step))
-    unit = _NAMED.get(type(found), "week")
-    at = as_of._replace(day=found.last, period=as_of.calendar.period_of(found.last))
-    return _span(Span(unit), str(found), at)  # type: ignore[arg-type]  # one of its words
+    unit = _NAMED.get(type(named), "week")
+    at = as_of._replace(day=named.last, period=as_of.calendar.period_of(named.last))
+    return _span(Span(unit), str(named), at)  # type: ignore[arg-type]  # one of its words
 
 
 def _days(first: date, last: date, as_of: AsOf) -> Compared:

@@ -76,12 +76,12 @@ def control_balances(subledger: Subledger) -> dict[str, Decimal]:
     """Return per entity of the report what its control accounts hold on its day, as owed."""
     book, as_of, side = subledger.book, subledger.as_of, subledger.request.side
     accounts = set(control_accounts(book, side))
-    found = dict.fromkeys(subledger.selection.entities, _ZERO)
+    balances = dict.fromkeys(subledger.selection.entities, _ZERO)
     if accounts:
         for (entity, account), sums in book.sums({"held": until(as_of.calendar, as_of.day, as_of.extras)}).items():
-            if account in accounts and entity in found:
-                found[entity] += natural_sign(side) * sums["held"].amount
-    return found
+            if account in accounts and entity in balances:
+                balances[entity] += natural_sign(side) * sums["held"].amount
+    return balances
 
 
 def begun(subledger: Subledger) -> set[str]:
@@ -188,14 +188,14 @@ def _by_number(entity: str, day: date, ledger: list[ControlLine], items: list[It
             tuple(each for each in items if each.number == number),
         )
     lines_ = [each for each in ledger if each.document not in numbers]
-    found = [each for each in items if each.number not in numbers]
-    if _balance(lines_, found) == 0:
+    unnumbered = [each for each in items if each.number not in numbers]
+    if _balance(lines_, unnumbered) == 0:
         return
-    if lines_ and found:
-        yield Difference(entity, f"on {day_words(day)}", tuple(lines_), tuple(found))
-    for line in lines_ if not found else ():
+    if lines_ and unnumbered:
+        yield Difference(entity, f"on {day_words(day)}", tuple(lines_), tuple(unnumbered))
+    for line in lines_ if not unnumbered else ():
         yield Difference(entity, line.document or f"{line.journal}/{line.line}", (line,), ())
-    for item in found if not lines_ else ():
+    for item in unnumbered if not lines_ else ():
         yield Difference(entity, item.number, (), (item,))
 
 

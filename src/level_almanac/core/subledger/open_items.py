@@ -172,10 +172,10 @@ class Bucket(NamedTuple):
 
 def buckets_of(ends: Sequence[int]) -> tuple[Bucket, ...]:
     """Return `not due`, then a bucket up to each of these days late, then the rest. ends: rising, from 1."""
-    found = [Bucket("not-due", "not due", None, 0)]
+    buckets = [Bucket("not-due", "not due", None, 0)]
     low = 1
     for end in ends:
         label = f"{low}–{end}" if low < end else str(end)
-        found.append(Bucket(f"{low}-{end}", label, low, end))
+        buckets.append(Bucket(f"{low}-{end}", label, low, end))
         low = end + 1
-    return (*found, Bucket(f"over-{ends[-1]}", f"over {ends[-1]}", low, None))
+    return (*buckets, Bucket(f"over-{ends[-1]}", f"over {ends[-1]}", low, None))

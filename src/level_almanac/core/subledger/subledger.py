@@ -70,11 +70,11 @@ class Subledger:
 
     def field(self, name: str, where: str) -> LineField:
         """Return a field of the lines; raise UsageMistake for one that they lack."""
-        found = self.fields.by_name.get(name.strip())
-        if found is None:
+        field = self.fields.by_name.get(name.strip())
+        if field is None:
             what, hint = f"{self.table} have no such field", nearest(name, self.fields.by_name)
             raise UsageMistake(Mistake(what, where, repr(name), f"one that `almanac fields {self.table}` tells", hint))
-        return found
+        return field
 
     def _read(self) -> list[Item]:
         """Return the lines of every entity whose amounts can be added, in the order of the exports."""
@@ -82,11 +82,11 @@ class Subledger:
         values = [*own, FieldReference("party"), SOURCE_PLACE, *(each.value for each in self.further)]
         source = self.book.line_source(self.fields, [rule.predicate for rule in self.rules])
         comparable = set(self.selection.comparable)
-        found = []
+        items = []
         for left_by, entity, party, kind, number, line, *rest in lines_met(self.book.engine, source, values):
             dated, due, posted, amount, settles, applied, reference, told, place, *further = rest
             if entity in comparable:
-                found.append(
+                items.append(
                     Item(
                         entity,
                         party,
@@ -106,7 +106,7 @@ class Subledger:
                         tuple(further),
                     )
                 )
-        return found
+        return items
 
     @cached_property
     def chosen(self) -> list[Item]:
@@ -133,9 +133,9 @@ class Subledger:
         """Return how many lines the table has, and what those that meet the rules come to, signed; asked apart."""
         comparable = FieldTest("entity", "is", self.selection.comparable)
         source = self.book.line_source(self.fields, [comparable, *rules])
-        found = left_out(self.book.engine, source, SIGNED[self.table])
-        counted = [CountedAmount(each.lines, each.amount) for each in found if each.rule != 0]
-        amount = sum((each.amount for each in found if each.rule is None), _ZERO)
+        left = left_out(self.book.engine, source, SIGNED[self.table])
+        counted = [CountedAmount(each.lines, each.amount) for each in left if each.rule != 0]
+        amount = sum((each.amount for each in left if each.rule is None), _ZERO)
         return CountedAmount(sum(each.lines for each in counted), amount)
 
     def facts(self) -> dict[str, str]:
@@ -152,11 +152,11 @@ class Subledger:
 
     def subtitle(self, *words: str) -> tuple[str, ...]:
         """Return what heads the report, as lines to be read. words: of this report, on a line with the conditions."""
-        told = [*(word for word in words if word), *self.request.conditions.words]
+        pieces = [*(word for word in words if word), *self.request.conditions.words]
         return (
             f"{self.selection.words} · {self.selection.currency}",
             as_of_words(self.book, self.as_of),
-            *([" · ".join(told)] if told else []),
+            *([" · ".join(pieces)] if pieces else []),
             data_words(self.book),
         )
 

@@ -16,14 +16,14 @@ def find_row(table: ReportTable, name: str) -> Row:
     rows = [row for row in table.rows if row.cells]
     exact = [row for row in rows if row.key == name]
     folded = name.casefold().strip()
-    found = exact or [row for row in rows if row.label.casefold() == folded]
-    found = found or _below_heading(table, folded)
-    found = found or [row for row in rows if row.label.casefold().startswith(folded) and folded]
-    if len(found) == 1:
-        return found[0]
-    if found:
-        step = f"name it by its key: {listed(row.key for row in found[:8])}"
-        raise UsageMistake(Mistake(f"{len(found)} rows are called this", "--row", repr(name), next_step=step))
+    matching = exact or [row for row in rows if row.label.casefold() == folded]
+    matching = matching or _below_heading(table, folded)
+    matching = matching or [row for row in rows if row.label.casefold().startswith(folded) and folded]
+    if len(matching) == 1:
+        return matching[0]
+    if matching:
+        step = f"name it by its key: {listed(row.key for row in matching[:8])}"
+        raise UsageMistake(Mistake(f"{len(matching)} rows are called this", "--row", repr(name), next_step=step))
     known = [*(row.key for row in rows), *(row.label for row in rows)]
     allowed = "a row's label, or its key as -o FILE.csv tells it"
     raise UsageMistake(Mistake(NO_SUCH_ROW, "--row", repr(name), allowed, nearest(name, known)))
@@ -32,14 +32,14 @@ def find_row(table: ReportTable, name: str) -> Row:
 def _below_heading(table: ReportTable, folded: str) -> list[Row]:
     """Return the total of the headings with this label, or where one has none the rows beneath it."""
     totals = {row.key: row for row in table.rows if row.cells}
-    found: list[Row] = []
+    rows_below: list[Row] = []
     for at, row in enumerate(table.rows):
         if row.kind != "heading" or row.label.casefold() != folded:
             continue
         total = totals.get(row.group)
         within = takewhile(lambda below: below.level > row.level, table.rows[at + 1 :])  # noqa: B023  used at once
-        found += [total] if total else [below for below in within if below.cells]
-    return found
+        rows_below += [total] if total else [below for below in within if below.cells]
+    return rows_below
 
 
 def find_column(table: ReportTable, name: str) -> Column:
@@ -51,15 +51,15 @@ def find_column(table: ReportTable, name: str) -> Column:
     if name.isdigit() and 1 <= int(name) <= len(columns) and name not in {column.key for column in columns}:
         return columns[int(name) - 1]
     exact = [column for column in columns if column.key == name.lower()]
-    found = exact or [column for column in columns if column.label.casefold() == name.casefold().strip()]
-    if len(found) == 1:
-        return found[0]
+    matching = exact or [column for column in columns if column.label.casefold() == name.casefold().strip()]
+    if len(matching) == 1:
+        return matching[0]
     numbered = [f"{number} ({head_words(column)})" for number, column in enumerate(columns, 1)]
-    if found:
+    if matching:
         step = "name it by its number: " + listed(
-            words for words, column in zip(numbered, columns, strict=True) if column in found
+            words for words, column in zip(numbered, columns, strict=True) if column in matching
         )
-        raise UsageMistake(Mistake(f"{len(found)} columns are called this", "--column", repr(name), next_step=step))
+        raise UsageMistake(Mistake(f"{len(matching)} columns are called this", "--column", repr(name), next_step=step))
     hint = nearest(name, [*(column.key for column in columns), *(column.label for column in columns)])
     what = "the report has no such column"
     raise UsageMistake(Mistake(what, "--column", repr(name), listed(numbered), hint))

@@ -42,14 +42,18 @@ def traced_lines(book: Book, traced: Traced) -> tuple[ReportTable, ...]:
     row_key = Given(tuple(cases), Constant(""))
     several = len(traced.entities) > 1
     names = [*(["entity"] if several else []), "journal", "line"]
-    shown = [ShownField(name, name, fields.by_name[name].kind, fields.by_name[name].value) for name in LINE_FIELDS]
-    shown += [ShownField(key, heads[key].label, "amount", Summed(tuple(parts))) for key, parts in columns.items()]
-    shown.append(EXPORT)
+    columns_shown = [
+        ShownField(name, name, fields.by_name[name].kind, fields.by_name[name].value) for name in LINE_FIELDS
+    ]
+    columns_shown += [
+        ShownField(key, heads[key].label, "amount", Summed(tuple(parts))) for key, parts in columns.items()
+    ]
+    columns_shown.append(EXPORT)
     order = [Order(fields.by_name[name].value) for name in ("counted", "posted")]
     order += [Order(fields.by_name[name].value, as_number=True) for name in names]
     shape = ListShape(
         by=(ShownField("row", "row", "text", row_key),),
-        shown=tuple(shown),
+        shown=tuple(columns_shown),
         sorts=(),
         limits=(),
         key=tuple(fields.by_name[name] for name in names),
@@ -60,10 +64,10 @@ def traced_lines(book: Book, traced: Traced) -> tuple[ReportTable, ...]:
         decimals=traced.decimals,
         exclusions=0,
     )
-    made = ListRows(book.engine, source, shape).made()
-    shown_columns = headed(made.columns, list(heads.values()))
+    rows_made = ListRows(book.engine, source, shape).made()
+    shown_columns = headed(rows_made.columns, list(heads.values()))
     labels = {traced_row.row.key: traced_row.row.label for traced_row in traced.rows}
-    rows = [_with_label(row, labels) for row in made.rows if row.kind != "total"]
+    rows = [_with_label(row, labels) for row in rows_made.rows if row.kind != "total"]
     off = _off(rows, traced.rows, list(columns))
     check = Check("the lines of each row sum to its figures" + (f": not in {', '.join(off)}" if off else ""), not off)
     shown_lines, others = counted_traced(book, traced, source.rules[0])
@@ -73,7 +77,7 @@ def traced_lines(book: Book, traced: Traced) -> tuple[ReportTable, ...]:
         considered=CountedAmount(everything.lines, everything.amount),
         shown=shown_lines,
         left_out=(Part("behind none of them", others),) if others.lines else (),
-        checks=(check, *made.checks),
+        checks=(check, *rows_made.checks),
         decimals=traced.decimals,
     )
     title = f"Lines behind {traced.table.title}"
@@ -97,8 +101,8 @@ def _off(rows: Sequence[Row], traced_row: Sequence[TracedRow], columns: Sequence
     for each in traced_row:
         for figure in each.figures:
             if figure.column.key in columns and figure.terms:
-                found = totals.get(each.row.key, {}).get(figure.column.key)
-                sum_ = found if isinstance(found, Decimal) else _ZERO
+                sum_told = totals.get(each.row.key, {}).get(figure.column.key)
+                sum_ = sum_told if isinstance(sum_told, Decimal) else _ZERO
                 if isinstance(figure.cell, Decimal) and sum_ != figure.cell:
                     off.append(f"{each.row.label}, {head_words(figure.column)} by {sum_ - figure.cell:+,f}")
     return off

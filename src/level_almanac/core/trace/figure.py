@@ -62,15 +62,15 @@ def _wanted(traced_row: TracedRow, table: ReportTable, name: str) -> list[Traced
             got = f"{traced_row.row.label}, {head_words(column)}"
             raise UsageMistake(Mistake("this figure is no sum of lines", "--column", got, next_step=figure.why))
         return [figure]
-    found = [
+    figures = [
         each for each in traced_row.figures if not each.why and not _is_plan(each.column) and not each.column.derived
     ]
-    if not found:
+    if not figures:
         step = next((each.why for each in traced_row.figures if each.why), "name a plan's column with --column")
         raise UsageMistake(
             Mistake("no figure of this row is a sum of ledger lines", "--row", traced_row.row.label, next_step=step)
         )
-    return found
+    return figures
 
 
 class _Trace:
@@ -96,7 +96,7 @@ class _Trace:
         others += CountedAmount(self.beyond.lines, self.beyond.amount)
         level = self.request.level or self._level(source)
         wanted = self._journals(source) if self.request.journals else source
-        made = ListRows(self.book.engine, wanted, self._shape(level)).made()
+        rows_made = ListRows(self.book.engine, wanted, self._shape(level)).made()
         everything = considered(self.book.state, self.traced.comparable)
         heads = (
             " and ".join(head_words(figure.column) for figure in self.figures)
@@ -107,18 +107,18 @@ class _Trace:
             self.traced.table,
             self.traced_row.row,
             heads,
-            headed(made.columns, [figure.column for figure in self.figures]),
-            made.rows,
+            headed(rows_made.columns, [figure.column for figure in self.figures]),
+            rows_made.rows,
             self._key_label(level),
             Proof(
                 measure="amount, debits positive",
                 considered=CountedAmount(everything.lines, everything.amount),
                 shown=shown,
                 left_out=(Part("not behind it", others),) if others.lines else (),
-                checks=(*self._checks(made.rows), *made.checks),
+                checks=(*self._checks(rows_made.rows), *rows_made.checks),
                 decimals=self.traced.decimals,
             ),
-            (*made.notes, *self._notes(level)),
+            (*rows_made.notes, *self._notes(level)),
         )
 
     def _level(self, source: LineSource) -> Level:
@@ -205,8 +205,8 @@ class _Trace:
         total = next(row for row in reversed(rows) if row.kind == "total")
         off = []
         for figure in self.figures:
-            found = total.cells.get(figure.column.key)
-            sum_ = found if isinstance(found, Decimal) else _ZERO
+            sum_told = total.cells.get(figure.column.key)
+            sum_ = sum_told if isinstance(sum_told, Decimal) else _ZERO
             cell = figure.cell if isinstance(figure.cell, Decimal) else _ZERO
             if sum_ != cell:
                 off.append(f"{head_words(figure.column)} by {sum_ - cell:+,f}")
@@ -227,12 +227,12 @@ def counted_traced(
     """
     comparable = FieldTest("entity", "is", traced.comparable)
     source = book.line_source(book.line_fields("ledger"), [comparable, rule], parts)
-    found = {
+    counted = {
         each.rule: CountedAmount(each.lines, each.amount)
         for each in left_out(book.engine, source, FieldReference("amount"))
     }
     nothing = CountedAmount(0, _ZERO)
-    return found.get(None, nothing), found.get(1, nothing)
+    return counted.get(None, nothing), counted.get(1, nothing)
 
 
 def headed(columns: Sequence[Column], figures: Sequence[Column]) -> tuple[Column, ...]:

@@ -33,16 +33,16 @@ def page_mistakes(plain: Mapping[str, Any], where: str) -> list[Mistake]:
 
 def _as_texts(plain: Mapping[str, Any]) -> dict[str, Any]:
     """Return the page with numbers and days as texts where a text is meant, since TOML has them bare."""
-    found = dict(plain)
-    if isinstance(found.get("options"), dict):
-        found["options"] = {name: plain_value(value) for name, value in found["options"].items()}
-    if isinstance(found.get("ask"), dict):
-        found["ask"] = {n: texts(each) if isinstance(each, dict) else each for n, each in found["ask"].items()}
-    if isinstance(found.get("explain"), dict):
-        found["explain"] = texts(found["explain"])
-    if isinstance(found.get("ties"), list):
-        found["ties"] = [texts(each) if isinstance(each, dict) else each for each in found["ties"]]
-    return found
+    as_texts = dict(plain)
+    if isinstance(as_texts.get("options"), dict):
+        as_texts["options"] = {name: plain_value(value) for name, value in as_texts["options"].items()}
+    if isinstance(as_texts.get("ask"), dict):
+        as_texts["ask"] = {n: texts(each) if isinstance(each, dict) else each for n, each in as_texts["ask"].items()}
+    if isinstance(as_texts.get("explain"), dict):
+        as_texts["explain"] = texts(as_texts["explain"])
+    if isinstance(as_texts.get("ties"), list):
+        as_texts["ties"] = [texts(each) if isinstance(each, dict) else each for each in as_texts["ties"]]
+    return as_texts
 
 
 def _question_mistakes(page: PageFile) -> Iterator[Mistake]:

@@ -13,17 +13,17 @@ from level_almanac.errors import Mistake, UsageMistake
 def aging_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> ReportTable:
     """Return the documents behind a figure of an aging; raises UsageMistake for a row or column that it lacks."""
     table, row = report.table, asked.row
-    made: Aging = report.of
-    found, named = find_row(table, row), find_column(table, asked.column or TOTAL)
-    if found.key == "percent" or named.key == "share":
+    aging: Aging = report.of
+    row_found, named = find_row(table, row), find_column(table, asked.column or TOTAL)
+    if row_found.key == "percent" or named.key == "share":
         raise UsageMistake(
             Mistake("this figure is computed from others", "--row", repr(row), next_step="trace amounts")
         )
     shown = {each.key for each in table.rows}
     shares = []
-    for at, item, left in made.shown():
-        key = made.key_of(made.member_of(item))
-        in_row = found.key in (key, "total") or (found.key == "all-other" and key not in shown)
-        if in_row and named.key in (TOTAL, made.bucket_of(item)):
+    for at, item, left in aging.shown():
+        key = aging.key_of(aging.member_of(item))
+        in_row = row_found.key in (key, "total") or (row_found.key == "all-other" and key not in shown)
+        if in_row and named.key in (TOTAL, aging.bucket_of(item)):
             shares.append((at, left))
-    return documents_table(TracedDocuments(table, found, named, made.subledger, made.open, shares))
+    return documents_table(TracedDocuments(table, row_found, named, aging.subledger, aging.open, shares))

@@ -139,11 +139,11 @@ class Billing:
         fields, computed = read_computed(fields, (), used, self.as_of, self.labels.label)
         self.fields = fields.with_computed(LineField("counts_on", "date", self.counts_on, TABLE))
         reader = ComputedReader(self.fields, "--by", UsageMistake, self.as_of, self.labels.label)
-        shown = ShownReader(reader, computed, UsageMistake)
-        self.by = shown.grouped(request.by, "--by") if request.by else ()
+        reader_of_columns = ShownReader(reader, computed, UsageMistake)
+        self.by = reader_of_columns.grouped(request.by, "--by") if request.by else ()
         for name, _ in request.within:
             # A group may be of a part of a date, which is no field by itself.
-            (group,) = shown.grouped(name, "--by")
+            (group,) = reader_of_columns.grouped(name, "--by")
             if name not in self.fields.by_name and group.value is not None:
                 self.fields = self.fields.with_computed(LineField(name, group.kind, group.value, TABLE))
         self.conditions = tuple(condition_rules(request.conditions, self.fields, self.as_of))
@@ -286,9 +286,9 @@ class Billing:
         grouped = {by.key for by in self.by}
         for name in names:
             if name not in grouped:
-                found = self.fields.by_name[name]
+                field = self.fields.by_name[name]
                 label = {"counts_on": "day", "party": "customer"}.get(name, name)
-                yield ShownField(name, label, found.kind, found.value)
+                yield ShownField(name, label, field.kind, field.value)
 
     @property
     def _other_dates(self) -> list[str]:
@@ -344,19 +344,19 @@ class Billing:
 
     def made(self) -> tuple[ReportTable, MadeRows]:
         """Return the report and what its rows were made from."""
-        made = self._rows()
+        rows_made = self._rows()
         counted = left_out(self.book.engine, self.source, SIGNED[TABLE])
         shown, parts = proof_parts(self.rules, counted)
         return ReportTable(
             title=self._title(),
             facts=self._facts(),
             subtitle=tuple(self._subtitle()),
-            columns=self._columns(made),
-            rows=made.rows,
+            columns=self._columns(rows_made),
+            rows=rows_made.rows,
             key_label="/".join(self._key()) if self.lines else " / ".join(by.label for by in self.by),
-            proof=self._proof(shown, parts, made),
-            notes=(*made.notes, *self._notes()),
-        ), made
+            proof=self._proof(shown, parts, rows_made),
+            notes=(*rows_made.notes, *self._notes()),
+        ), rows_made
 
     def _title(self) -> str:
         by = [each.label for each in self.by if each.key != "in-transit"]
@@ -372,15 +372,15 @@ class Billing:
         """Return the columns, each amount with the days that it covers by which date."""
         dated = {CHARGE: self.charges_by, PAYER: self.payments_by, CUSTOMER: self.payments_by, ADJUSTMENT: "posted"}
         first, last = self.days
-        found = []
+        columns = []
         for column in made.columns:
             if self.request.view == "figures" and column.key in dated:
-                found.append(column._replace(covers=f"by {dated[column.key]}"))
+                columns.append(column._replace(covers=f"by {dated[column.key]}"))
             elif column.key == "net" and self.request.view == "figures":
-                found.append(column._replace(first=first, through=last, covers=range_words(first, last)))
+                columns.append(column._replace(first=first, through=last, covers=range_words(first, last)))
             else:
-                found.append(column)
-        return tuple(found)
+                columns.append(column)
+        return tuple(columns)
 
     def _facts(self) -> dict[str, str]:
         request = self.request

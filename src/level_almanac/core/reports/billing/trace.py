@@ -39,13 +39,15 @@ def billing_trace(book: Book, report: MadeReport, asked: TraceRequest) -> Report
     )
     found, _ = Billing(book, inner).made()
     key = column.key if column.key in FIGURES else usual
-    told = found.rows[-1].cells.get(key) or Decimal(0)
+    traced_amount = found.rows[-1].cells.get(key) or Decimal(0)
     counted = found.proof.shown.lines if found.proof else 0
     holds = (
         counted == row.cells.get("count")
         if column.key == "count"
-        else told == (row.cells.get(column.key) or Decimal(0))
+        else traced_amount == (row.cells.get(column.key) or Decimal(0))
     )
-    check = Check("the entries sum to the figure" if holds else f"the entries sum to the figure: {told}", holds)
+    check = Check(
+        "the entries sum to the figure" if holds else f"the entries sum to the figure: {traced_amount}", holds
+    )
     proof = found.proof._replace(checks=(*found.proof.checks, check)) if found.proof else None
     return behind(table, row, head_words(column), found._replace(proof=proof))

@@ -50,7 +50,7 @@ class Entries(NamedTuple):
 
 def transits(entries: Entries) -> list[Transit]:
     """Return each figure that does not go by posting date, with the entries that make it another."""
-    found = []
+    transits_found = []
     for kind, dated in entries.dated.items():
         if dated == "posted":
             continue
@@ -64,8 +64,8 @@ def transits(entries: Entries) -> list[Transit]:
         rows = groups(entries.engine, entries.source_of([*entries.scope, kinds, *entries.picked]), (), asked)
         values = rows[0][1:] if rows else (0, None) * 4
         counted = [CountedAmount(values[at], Decimal(values[at + 1] or 0)) for at in range(0, 8, 2)]
-        found.append(Transit(kind, dated, *counted))
-    return found
+        transits_found.append(Transit(kind, dated, *counted))
+    return transits_found
 
 
 def transit_checks(entries: Entries, total: Mapping[str, Cell]) -> Iterator[Check]:
@@ -90,9 +90,9 @@ def transit_notes(entries: Entries, in_transit: Predicate) -> Iterator[Note]:
     rules = (*entries.scope, Rule("not in transit", in_transit), *entries.picked)
     values = [FieldReference(name) for name in ("number", "line", "amount")]
     order = [Order(FieldReference("number")), Order(FieldReference("line"), as_number=True)]
-    found = lines(entries.engine, entries.source_of(rules), values, order)
-    if not found:
+    rows = lines(entries.engine, entries.source_of(rules), values, order)
+    if not rows:
         return
-    named = ", ".join(f"{number}/{line} {{}}" for number, line, _ in found[:_MOST_NAMED])
-    more = f" and {len(found) - _MOST_NAMED:,} more; --in-transit lists them" if len(found) > _MOST_NAMED else ""
-    yield Note(f"In transit: {named}{more}", tuple(amount for _, _, amount in found[:_MOST_NAMED]), places)
+    named = ", ".join(f"{number}/{line} {{}}" for number, line, _ in rows[:_MOST_NAMED])
+    more = f" and {len(rows) - _MOST_NAMED:,} more; --in-transit lists them" if len(rows) > _MOST_NAMED else ""
+    yield Note(f"In transit: {named}{more}", tuple(amount for _, _, amount in rows[:_MOST_NAMED]), places)

@@ -64,9 +64,9 @@ def calendar_report(book: Book, request: CalendarRequest) -> ReportTable:
     """Return the fiscal years with their quarters and periods, and the lines that count in each, carried ones aside."""
     selection = book.select(request.entities)
     state = book.ledger_state
-    found = coverage(book.engine, book.store.path_of(state.rollup))
+    days_covered = coverage(book.engine, book.store.path_of(state.rollup))
     by_fiscal: dict[int, CountedAmount] = {}
-    for entity, fiscal, carried, lines, debit in found:
+    for entity, fiscal, carried, lines, debit in days_covered:
         if entity in selection.entities and not carried:
             by_fiscal[fiscal] = by_fiscal.get(fiscal, CountedAmount(0, Decimal(0))) + CountedAmount(lines, debit)
     years = sorted({fiscal // 100 for fiscal in by_fiscal})
@@ -95,7 +95,7 @@ def calendar_report(book: Book, request: CalendarRequest) -> ReportTable:
         columns=(*COLUMNS[:4], COLUMNS[4]._replace(decimals=selection.decimals), *COLUMNS[5:]),
         rows=rows,
         key_label="",
-        proof=_proof(state, selection, found, years),
+        proof=_proof(state, selection, days_covered, years),
         notes=tuple(selection.notes),
     )
 

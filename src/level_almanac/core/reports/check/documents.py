@@ -49,20 +49,20 @@ def unknown_parties(book: Book) -> Checked:
         by_party: defaultdict[str, list[FoundLine]] = defaultdict(list)
         for party, amount, day, place in lines(book.engine, book.line_source(fields, rules), values, ()):
             by_party[party].append(FoundLine(f"a line of {table}", place, amount, day))
-        for party, told in sorted(by_party.items()):
-            count = "1 line" if len(told) == 1 else f"{len(told):,} lines"
-            total = sum((abs(line.amount or _ZERO) for line in told), _ZERO)
-            findings.append(Finding(f"{table}/{party}", f"{party}: {count} of {table}", tuple(told), total))
+        for party, lines_of_party in sorted(by_party.items()):
+            count = "1 line" if len(lines_of_party) == 1 else f"{len(lines_of_party):,} lines"
+            total = sum((abs(line.amount or _ZERO) for line in lines_of_party), _ZERO)
+            findings.append(Finding(f"{table}/{party}", f"{party}: {count} of {table}", tuple(lines_of_party), total))
     return Checked(kind, findings, f"{len(known):,} parties on the list")
 
 
 def spelt_twice(sides: Sequence[Subledger]) -> Checked:
     """Return the invoices of one party whose numbers differ only in signs, blanks, small letters or leading zeros."""
-    found: defaultdict[tuple[str, str, str], list[Item]] = defaultdict(list)
+    by_number: defaultdict[tuple[str, str, str], list[Item]] = defaultdict(list)
     for item in _invoices(sides):
-        found[item.entity, item.party, _bare(item.number)].append(item)
+        by_number[item.entity, item.party, _bare(item.number)].append(item)
     findings = []
-    for (entity, party, _), items in sorted(found.items()):
+    for (entity, party, _), items in sorted(by_number.items()):
         numbers = sorted({item.number for item in items})
         if len(numbers) > 1:
             words = f"{entity} {party}: {' and '.join(numbers)}"
@@ -73,11 +73,11 @@ def spelt_twice(sides: Sequence[Subledger]) -> Checked:
 
 def alike(sides: Sequence[Subledger]) -> Checked:
     """Return the invoices of one party and amount that are dated within a few days, under different numbers."""
-    found: defaultdict[tuple[str, str, Decimal], list[Item]] = defaultdict(list)
+    by_party: defaultdict[tuple[str, str, Decimal], list[Item]] = defaultdict(list)
     for item in _invoices(sides):
-        found[item.entity, item.party, item.amount].append(item)
+        by_party[item.entity, item.party, item.amount].append(item)
     findings = []
-    for (entity, party, amount), items in sorted(found.items()):
+    for (entity, party, amount), items in sorted(by_party.items()):
         ordered = sorted(items, key=lambda item: (item.dated, item.number))
         for one, other in pairwise(ordered):
             near = (other.dated - one.dated).days <= _NEAR_DAYS
@@ -109,10 +109,10 @@ def _told(items: Iterable[Item]) -> tuple[FoundLine, ...]:
 def over_applied(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
     """Return the documents that more was applied to than they come to."""
     findings = []
-    for side, found in sides:
-        for at, over in found.over.items():
-            item = found.items[at]
-            by = [found.items[each.by] for each in found.applications if each.to == at]
+    for side, open_ in sides:
+        for at, over in open_.over.items():
+            item = open_.items[at]
+            by = [open_.items[each.by] for each in open_.applications if each.to == at]
             words = f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party}"
             findings.append(Finding(f"{item.entity}/{item.key}", words, _told((item, *by)), over))
     return Checked(KINDS["over-applied"], findings, _documents(sides))
@@ -121,12 +121,12 @@ def over_applied(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
 def loose(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
     """Return the lines that settle what is not there, or is of another party."""
     findings = []
-    for side, found in sides:
+    for side, open_ in sides:
         owners: defaultdict[tuple[str, str], list[Item]] = defaultdict(list)
-        for item in found.items:
+        for item in open_.items:
             owners[item.entity, item.number].append(item)
-        for at, why in found.unmatched.items():
-            item = found.items[at]
+        for at, why in open_.unmatched.items():
+            item = open_.items[at]
             others = [each for each in owners[item.entity, str(item.settles)] if each.party != item.party]
             words = (
                 f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party} settles "
@@ -140,9 +140,9 @@ def loose(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
 def early(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
     """Return the documents that are dated after the day on which they were settled in the books."""
     findings = []
-    for side, found in sides:
-        for application in found.applications:
-            by, to = found.items[application.by], found.items[application.to]
+    for side, open_ in sides:
+        for application in open_.applications:
+            by, to = open_.items[application.by], open_.items[application.to]
             if by.kind != "void" and to.dated > by.in_effect:
                 words = (
                     f"{to.entity} {side.request.side}: {to.kind} {to.number} of {to.party}, {day_words(to.dated)}, "
@@ -169,7 +169,7 @@ def control(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
         looked.append(f"{', '.join(accounts)} against {side.table}")
         there = begun(side)
         for each in differences(ledger, [item for item in found.items if item.entity in there]):
-            told = [
+            lines_told = [
                 FoundLine(
                     f"ledger {line.journal}/{line.line} on {line.account}"
                     f"{f', {line.document}' if line.document else ''}",
@@ -177,7 +177,7 @@ def control(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
                 )
                 for line in each.ledger
             ]  # fmt: skip
-            told += [item_line(item) for item in each.items]
+            lines_told += [item_line(item) for item in each.items]
             missing = (
                 ""
                 if each.ledger and each.items
@@ -186,7 +186,9 @@ def control(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
                 else f", in {side.table} only"
             )
             words = f"{each.entity} {side.request.side}: {each.what}{missing}"
-            findings.append(Finding(f"{side.request.side}/{each.entity}/{each.what}", words, tuple(told), each.amount))
+            findings.append(
+                Finding(f"{side.request.side}/{each.entity}/{each.what}", words, tuple(lines_told), each.amount)
+            )
     if not looked:
         return Checked(KINDS["control"], skipped="the chart marks no control account of a side that is loaded")
     return Checked(KINDS["control"], findings, "; ".join(looked))

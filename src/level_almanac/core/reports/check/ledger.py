@@ -143,12 +143,12 @@ def _carried_into(book: Book, entity: str, fiscal: int, sums: Mapping[tuple[str,
     retained = book.settings.entities[entity].retained_earnings
     was: defaultdict[str, Decimal] = defaultdict(Decimal)
     computed: defaultdict[str, Decimal] = defaultdict(Decimal)
-    for (code, account), found in sums.items():
+    for (code, account), balance in sums.items():
         if code == entity:
-            was[account] += found[f"carried {fiscal}"].amount
+            was[account] += balance[f"carried {fiscal}"].amount
             # What is left on income and expense belongs to retained earnings once its year is over.
             under = retained if book.chart[account].is_income else account
-            computed[under] += found[f"computed {fiscal}"].amount
+            computed[under] += balance[f"computed {fiscal}"].amount
     year = book.calendar_by_entity[entity].year(fiscal // 100)
     places = decimals_of(book.settings.entities[entity].currency)
     for account in sorted({*was, *computed}):

@@ -54,9 +54,9 @@ def check(book: Book, request: CheckRequest) -> MadeReport:
             raise UsageMistake(
                 Mistake("no check has this name", "CHECK", repr(key), listed(KINDS), nearest(key, KINDS))
             )
-    made = _Check(book, request)
-    table, errors = made.table(request.most_lines)
-    return MadeReport(table, made, not errors, made.keep)
+    checks = _Check(book, request)
+    table, errors = checks.table(request.most_lines)
+    return MadeReport(table, checks, not errors, checks.keep)
 
 
 def check_trace(_book: Book, made: MadeReport, asked: TraceRequest) -> ReportTable:
@@ -107,8 +107,8 @@ class _Check:
                     # Both sides are looked at as of one day, however far either reaches.
                     when = AsOfRequest(as_of=self.as_of.day)
                     of = SubledgerRequest(side=side, when=when, entities=tuple(codes))
-                    found = Subledger(self.book, of)
-                    yield found, replay(found.chosen, found.day)
+                    subledger = Subledger(self.book, of)
+                    yield subledger, replay(subledger.chosen, subledger.day)
 
     def _run(self) -> Iterator[Checked]:
         book, before = self.book, self.before
@@ -152,12 +152,12 @@ class _Check:
         }  # fmt: skip
         new = {id(finding) for each in self.checked for finding in each.findings
                if f"{each.kind.key}:{finding.key}" not in known}  # fmt: skip
-        shown = [
+        shown_findings = [
             (each, [finding for finding in each.findings if not self.request.only_new or id(finding) in new])
             for each in self.checked
         ]
-        errors = sum(finding.severity == "error" for _, findings in shown for finding in findings)
-        warnings = sum(len(findings) for _, findings in shown) - errors
+        errors = sum(finding.severity == "error" for _, findings in shown_findings for finding in findings)
+        warnings = sum(len(findings) for _, findings in shown_findings) - errors
         table = ReportTable(
             title="Checks",
             facts={
@@ -175,7 +175,7 @@ class _Check:
                 Column("amount", "amount", "amount", self._decimals(), adds=False),
                 Column("export", "line of the export", "text"),
             ),
-            rows=tuple(self._rows(shown, new, most_lines)),
+            rows=tuple(self._rows(shown_findings, new, most_lines)),
             key_label="finding",
             notes=tuple(self._notes()),
         )

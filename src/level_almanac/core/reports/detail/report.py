@@ -107,17 +107,17 @@ class _Detail:
         return self.request.show or _DEFAULT_SHOWN
 
     def _read_columns(self) -> tuple[ShownField, ...]:
-        def no_labels(found: LineField, _unit: Any) -> None:
+        def no_labels(columns: LineField, _unit: Any) -> None:
             what = "parts of dates are for `almanac list`"
-            raise UsageMistake(Mistake(what, "--show", repr(found.name)))
+            raise UsageMistake(Mistake(what, "--show", repr(columns.name)))
 
         reader = ComputedReader(self.fields, "--show", UsageMistake, self.as_of, no_labels)
-        found = ShownReader(reader, {}, UsageMistake).shown(self.shown, "--show", ())
-        for each in found:
+        columns = ShownReader(reader, {}, UsageMistake).shown(self.shown, "--show", ())
+        for each in columns:
             if each.aggregate or each.key in ("posted", "debit", "credit", "balance"):
                 what = "this is shown already" if not each.aggregate else "only fields of lines are shown here"
                 raise UsageMistake(Mistake(what, "--show", repr(each.key)))
-        return found
+        return columns
 
     def table(self) -> ReportTable:
         """Ask the store, and return the report."""
@@ -131,16 +131,16 @@ class _Detail:
         columns = self._table_columns(rows)
         if self.request.carried:
             rows = list(self._with_carried(rows))
-        selection, shown = self.selection, self.range
+        selection, range_ = self.selection, self.range
         closing = "after closing" if self.request.after_closing else "before closing"
         return ReportTable(
             title="Account detail",
             facts={
                 **selection_facts(selection),
                 "accounts": ", ".join(self.request.accounts),
-                "from": shown.first.isoformat(),
-                "through": shown.last.isoformat(),
-                "range": shown.words,
+                "from": range_.first.isoformat(),
+                "through": range_.last.isoformat(),
+                "range": range_.words,
                 "closing_lines": closing,
                 "signs": "debit positive",
                 **({"conditions": " · ".join(self.conditions.words)} if self.conditions.words else {}),
@@ -149,7 +149,7 @@ class _Detail:
             subtitle=(
                 f"{selection.words} · {selection.currency} · debits positive",
                 " · ".join(
-                    [shown.words, closing, f"accounts: {', '.join(self.request.accounts)}", *self.conditions.words]
+                    [range_.words, closing, f"accounts: {', '.join(self.request.accounts)}", *self.conditions.words]
                 ),
                 data_words(self.book),
             ),
@@ -166,11 +166,11 @@ class _Detail:
 
     def _figures(self, sums: AccountSums) -> dict[str, _Account]:
         """Return each chosen account that has an opening or lines."""
-        found: dict[str, _Account] = {}
+        accounts: dict[str, _Account] = {}
         for (entity, code), measured in sums.items():
             if entity not in self.selection.entities or code not in self.accounts:
                 continue
-            account = found.setdefault(code, _Account())
+            account = accounts.setdefault(code, _Account())
             account.opening += measured["before"].amount
             if not self.book.chart[code].is_income:
                 account.opening += measured["earlier"].amount
@@ -179,7 +179,9 @@ class _Detail:
             account.credit += moved.credit
             account.lines += moved.lines
         return {
-            code: found[code] for code in self.accounts if code in found and (found[code].opening or found[code].lines)
+            code: accounts[code]
+            for code in self.accounts
+            if code in accounts and (accounts[code].opening or accounts[code].lines)
         }
 
     # Lines.
@@ -208,13 +210,13 @@ class _Detail:
         wanted = [(column.key, column.value) for column in self.columns if column.value is not None]
         order = [Order(self.fields.by_name[name].value) for name in ("counted", "posted")]
         order += [Order(self.fields.by_name[name].value, as_number=True) for name in ("journal", "line")]
-        found: dict[str, list[_Line]] = {}
+        by_account: dict[str, list[_Line]] = {}
         for row in lines(self.book.engine, source, [*values, *(value for _, value in wanted)], order):
             account, entity, journal, line, posted, debit, credit, fiscal, *others = row
             name = f"{entity}/{journal}/{line}" if self._several else f"{journal}/{line}"
             cells = dict(zip((key for key, _ in wanted), others, strict=True))
-            found.setdefault(account, []).append(_Line(account, name, posted, debit, credit, fiscal, cells))
-        return found
+            by_account.setdefault(account, []).append(_Line(account, name, posted, debit, credit, fiscal, cells))
+        return by_account
 
     # Rows.
 
@@ -304,13 +306,13 @@ class _Detail:
 
     def _table_columns(self, rows: Sequence[Row]) -> tuple[Column, ...]:
         kinds: dict[str, Any] = {"amount": "amount", "quantity": "number", "whole": "count", "date": "date"}
-        shown = []
+        columns = []
         for column in self.columns:
             cells = [row.cells.get(column.key) for row in rows]
             # What nobody asked for and no line has would only take room.
             if self.request.show or any(cell is not None for cell in cells):
                 decimals = self.selection.decimals if column.kind in ("amount", "quantity") else 0
-                shown.append(Column(column.key, column.label, kinds.get(column.kind, "text"), decimals))
+                columns.append(Column(column.key, column.label, kinds.get(column.kind, "text"), decimals))
         through = self.book.data_through()
         complete = through is not None and through >= self.range.last
         decimals = self.selection.decimals
@@ -318,7 +320,7 @@ class _Detail:
         days = f"{self.range.year} adjustments" if self.range.adjustments_only else range_words(first, last)
         return (
             Column("posted", "posted", "date"),
-            *shown,
+            *columns,
             Column("debit", "debit", "amount", decimals, first, last, complete, days),
             Column("credit", "credit", "amount", decimals, first, last, complete, days),
             Column("balance", "balance", "amount", decimals, adds=False),

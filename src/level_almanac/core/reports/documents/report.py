@@ -106,9 +106,9 @@ class Documents:
     def _rule(self, at: int, item: Item) -> str:
         """Return what keeps a line out, or nothing where it is shown."""
         which, left = self.request.which, self.open.left[at]
-        told = self.subledger.rule_of(item)
-        if told:
-            return told
+        rule = self.subledger.rule_of(item)
+        if rule:
+            return rule
         if self.days and not self._within(item):
             return "other dates" if self._counting(item) else f"no {self.request.date}"
         if which == "unapplied" and (item.kind == "invoice" or not left):
@@ -137,17 +137,17 @@ class Documents:
 
     def _chosen(self) -> list[int]:
         places = {item.place: at for at, item in enumerate(self.open.items)}
-        shown = []
+        shown_lines = []
         for item in self.subledger.items:
             at = places.get(item.place)
             if at is None:
-                told = self.subledger.rule_of(item) or later_words(self.subledger.day)
+                rule = self.subledger.rule_of(item) or later_words(self.subledger.day)
             else:
-                told = self._rule(at, item)
-                if not told:
-                    shown.append(at)
-            self.tally.add(told, item.signed)
-        return sorted(shown, key=self._order)
+                rule = self._rule(at, item)
+                if not rule:
+                    shown_lines.append(at)
+            self.tally.add(rule, item.signed)
+        return sorted(shown_lines, key=self._order)
 
     def _order(self, at: int) -> tuple[object, ...]:
         item = self.open.items[at]
@@ -258,15 +258,15 @@ class Documents:
         return self._group_key(self._member(item))
 
     def _rows(self) -> Iterator[Row]:
-        shown = self.shown if self.request.top is None else self.shown[: self.request.top]
+        shown_lines = self.shown if self.request.top is None else self.shown[: self.request.top]
         keys: list[str] = []
         if not self.request.by:
-            for at in shown:
+            for at in shown_lines:
                 yield from self._document(at, 0)
                 keys.append(self.subledger.key_of(self.open.items[at]))
         else:
             groups: dict[str | None, list[int]] = {}
-            for at in shown:
+            for at in shown_lines:
                 groups.setdefault(self._member(self.open.items[at]), []).append(at)
             for member, inner in sorted(groups.items(), key=lambda each: (each[0] is None, each[0] or "")):
                 key = self._group_key(member)
@@ -277,16 +277,18 @@ class Documents:
                 yield Row(key, f"Total {key}", 0, "subtotal", self._sums(inner), adds=adds)
                 keys.append(key)
         adds = tuple((1, key) for key in keys)
-        if len(shown) < len(self.shown):
-            yield Row("shown", f"Total of the first {len(shown):,}", 0, "subtotal", self._sums(shown), adds=adds)
+        if len(shown_lines) < len(self.shown):
+            yield Row(
+                "shown", f"Total of the first {len(shown_lines):,}", 0, "subtotal", self._sums(shown_lines), adds=adds
+            )
             yield Row("total", f"Total of all {len(self.shown):,}", 0, "total", self._sums(self.shown))
         else:
             yield Row(
                 "total",
-                f"Total, {len(shown):,} document{'' if len(shown) == 1 else 's'}",
+                f"Total, {len(shown_lines):,} document{'' if len(shown_lines) == 1 else 's'}",
                 0,
                 "total",
-                self._sums(shown),
+                self._sums(shown_lines),
                 adds=adds,
             )
 

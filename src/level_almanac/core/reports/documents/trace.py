@@ -13,24 +13,24 @@ from level_almanac.errors import Mistake, UsageMistake
 def documents_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> ReportTable:
     """Return what a document, or all of a group, is made of; raises UsageMistake for a row or column that it lacks."""
     table = report.table
-    made: Documents = report.of
-    found, named = find_row(table, asked.row), find_column(table, asked.column or "open")
+    documents: Documents = report.of
+    row_found, named = find_row(table, asked.row), find_column(table, asked.column or "open")
     amounts = {
-        "amount": lambda at: made.open.items[at].signed,
-        "settled": lambda at: made.open.left[at] - made.open.items[at].signed,
-        "open": lambda at: made.open.left[at],
+        "amount": lambda at: documents.open.items[at].signed,
+        "settled": lambda at: documents.open.left[at] - documents.open.items[at].signed,
+        "open": lambda at: documents.open.left[at],
     }
     if named.key not in amounts:
         step = "name amount, settled or open"
         raise UsageMistake(Mistake("no sum of documents", "--column", repr(head_words(named)), next_step=step))
-    positions = {made.subledger.key_of(made.open.items[at]): at for at in made.shown}
-    if found.key in positions:
-        wanted = [positions[found.key]]
-    elif found.key == "total":
-        wanted = made.shown
-    elif found.key == "shown":
-        wanted = made.shown[: made.request.top]
+    positions = {documents.subledger.key_of(documents.open.items[at]): at for at in documents.shown}
+    if row_found.key in positions:
+        wanted = [positions[row_found.key]]
+    elif row_found.key == "total":
+        wanted = documents.shown
+    elif row_found.key == "shown":
+        wanted = documents.shown[: documents.request.top]
     else:
-        wanted = [at for at in made.shown if made.group_of(made.open.items[at]) == found.key]
+        wanted = [at for at in documents.shown if documents.group_of(documents.open.items[at]) == row_found.key]
     shares = [(at, amounts[named.key](at)) for at in wanted]
-    return documents_table(TracedDocuments(table, found, named, made.subledger, made.open, shares))
+    return documents_table(TracedDocuments(table, row_found, named, documents.subledger, documents.open, shares))

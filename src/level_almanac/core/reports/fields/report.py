@@ -88,12 +88,12 @@ def _tables(book: Book) -> ReportTable:
 
 def _field_rows(book: Book, name: str, word: str, *, several: bool) -> Iterator[Row]:
     fields = book.line_fields(name)
-    shown = [field for field in fields.by_name.values() if word.lower() in field.name]
-    own = [field for field in shown if isinstance(field.value, FieldReference) and not field.link]
+    matching = [field for field in fields.by_name.values() if word.lower() in field.name]
+    own = [field for field in matching if isinstance(field.value, FieldReference) and not field.link]
     parts = book.parts_of(name)
     counts = filled_counts(book.engine, parts, [_column(field) for field in own]) if parts else [0] * (len(own) + 1)
     filled = dict(zip((field.name for field in own), counts[1:], strict=True))
-    for field in shown:
+    for field in matching:
         cells: dict[str, Cell] = {"kind": _kind_words(field)}
         if target := fields.table.links.get(field.name):
             cells["link"] = target

@@ -76,8 +76,8 @@ class Growing:
 
     def __init__(self, book: Book, request: GrowthRequest) -> None:
         self.request = request
-        told = _PER.fullmatch(request.per)
-        self.measured = TableMeasures(book, replace(request.of, beside=told[3].lower() if told else ""))
+        per = _PER.fullmatch(request.per)
+        self.measured = TableMeasures(book, replace(request.of, beside=per[3].lower() if per else ""))
         if len(self.measured.by) > 1:
             raise UsageMistake(Mistake("members of one field at a time", "--by", repr(request.of.by)))
         self.as_of = self.measured.as_of
@@ -114,11 +114,11 @@ class Growing:
         self.per_name = ""
         if not self.request.per:
             return None
-        told = _PER.fullmatch(self.request.per)
-        if told is None:
+        per = _PER.fullmatch(self.request.per)
+        if per is None:
             allowed = "`name = measure of table`, as in `spend = natural of ledger if account.class is expense`"
             raise UsageMistake(Mistake("not a measure of another table", "--per", repr(self.request.per), allowed))
-        name, of, table, condition = told.groups()
+        name, of, table, condition = per.groups()
         asked, fields = self.request.of, self.measured.book.line_fields(table.lower())
         if asked.by and asked.by not in fields.by_name:
             what = f"both tables need the field that members are of, and {table} lacks it"
@@ -172,21 +172,21 @@ class Growing:
         first = self.measured.first_day
         if isinstance(window, Missing) or first is None or window.last < first:
             return None
-        found = self.sums.within(window, member)
+        sums = self.sums.within(window, member)
         if shown.kind == "":
-            value = self.sums.value(found, shown.number)
+            value = self.sums.value(sums, shown.number)
             if value is None and self.measured.measures[shown.number].adds:
                 value = Decimal(0)
-            return None if value is None else Figure(value, found.lines)
+            return None if value is None else Figure(value, sums.lines)
         assert self.per is not None  # noqa: S101  such figures are only shown where it is
         other = self.per.within(window, member)
         below = self.per.value(other, 0)
         if shown.kind == "of_per":
             return Figure(below or Decimal(0), other.lines)
-        above = self.sums.value(found, 0)
+        above = self.sums.value(sums, 0)
         if above is None or not below:
             return None
-        return Figure((above / below).quantize(PERCENT_PLACES), found.lines)
+        return Figure((above / below).quantize(PERCENT_PLACES), sums.lines)
 
     def cells(self, stage: Stage, member: Members | None, shown: Shown) -> dict[str, Cell]:
         """Return the cells of a row."""

@@ -25,28 +25,28 @@ def growth(book: Book, request: GrowthRequest) -> MadeReport:
     return MadeReport(growth_table(made), made)
 
 
-def growth_table(made: Growing) -> ReportTable:
+def growth_table(growing: Growing) -> ReportTable:
     """Return the report."""
-    measured = made.measured
-    names = ", ".join(shown.label for shown in made.shown)
+    measured = growing.measured
+    names = ", ".join(shown.label for shown in growing.shown)
     by = f" by {measured.by[0].label}" if measured.by else ""
-    facts = {**measured.facts(), "each": ", ".join(made.request.each)}
+    facts = {**measured.facts(), "each": ", ".join(growing.request.each)}
     more = []
-    if made.days:
-        facts |= {"from": made.days[0].isoformat(), "through": made.days[1].isoformat()}
-        more.append(range_words(*made.days))
-    if made.request.per:
-        facts["per"] = made.request.per
+    if growing.days:
+        facts |= {"from": growing.days[0].isoformat(), "through": growing.days[1].isoformat()}
+        more.append(range_words(*growing.days))
+    if growing.request.per:
+        facts["per"] = growing.request.per
     return ReportTable(
         title=f"{measured.own.name.replace('_', ' ').capitalize()}: growth of {names}{by}",
         facts=facts,
         subtitle=measured.subtitle(*more),
-        columns=tuple(_columns(made)),
-        rows=tuple(_rows(made)),
+        columns=tuple(_columns(growing)),
+        rows=tuple(_rows(growing)),
         key_label="span",
-        proof=_proof(made),
-        notes=tuple(dict.fromkeys(_notes(made))),
-        chart=_chart(made),
+        proof=_proof(growing),
+        notes=tuple(dict.fromkeys(_notes(growing))),
+        chart=_chart(growing),
     )
 
 
@@ -58,27 +58,27 @@ def _rows(made: Growing) -> Iterator[Row]:
         yield from _block_rows(made, prefix, member, shown)
 
 
-def _block_rows(made: Growing, prefix: str, member: Members | None, shown: Shown) -> Iterator[Row]:
+def _block_rows(growing: Growing, prefix: str, member: Members | None, shown: Shown) -> Iterator[Row]:
     unit: str = ""
-    for stage in made.stages:
+    for stage in growing.stages:
         name = "To date" if stage.to_date else f"By {stage.unit}"
         if name != unit:
             unit = name
             yield heading(f"{prefix}{name.lower().replace(' ', '-')}", name)
-        cells = made.cells(stage, member, shown)
+        cells = growing.cells(stage, member, shown)
         yield Row(
-            prefix + stage.key, stage.label, 1, "line", cells, made.is_percent(shown),
-            decimals=made.decimals_of(shown),
+            prefix + stage.key, stage.label, 1, "line", cells, growing.is_percent(shown),
+            decimals=growing.decimals_of(shown),
         )  # fmt: skip
 
 
-def _columns(made: Growing) -> Iterator[Column]:
-    places = made.measured.decimals
-    label = made.shown[0].label if len(made.shown) == 1 else "figure"
+def _columns(growing: Growing) -> Iterator[Column]:
+    places = growing.measured.decimals
+    label = growing.shown[0].label if len(growing.shown) == 1 else "figure"
     yield Column("days", "days", "text")
     yield Column("now", label, "amount", places)
     # A year has no other span before it than last year's.
-    units = {stage.unit for stage in made.stages}
+    units = {stage.unit for stage in growing.stages}
     names = [("last-year", "last year")]
     if units != {"year"}:
         names.insert(0, ("before", "one before"))
@@ -88,24 +88,24 @@ def _columns(made: Growing) -> Iterator[Column]:
         yield Column(f"{key}-change-pct", "change %", "percent", 1, derived=Derived("now", key, percent=True))
 
 
-def _notes(made: Growing) -> Iterator[Note | str]:
-    measured, first = made.measured, made.measured.first_day
+def _notes(growing: Growing) -> Iterator[Note | str]:
+    measured, first = growing.measured, growing.measured.first_day
     if measured.selection:
         yield from measured.selection.notes
-    yield from reach_notes(max(stage.now.last for stage in made.stages), measured.through)
-    early = min((stage.now.first for stage in made.stages), default=None)
-    if made.days and early is not None and early < made.days[0]:
+    yield from reach_notes(max(stage.now.last for stage in growing.stages), measured.through)
+    early = min((stage.now.first for stage in growing.stages), default=None)
+    if growing.days and early is not None and early < growing.days[0]:
         yield f"Units are whole where they begin: the first is from {day_words(early)} on"
-    parts = [stage for stage in made.stages if stage.now.last != stage.now.whole_last and stage.now.unit != "day"]
-    if parts and made.as_of.compare == "same-days":
+    parts = [stage for stage in growing.stages if stage.now.last != stage.now.whole_last and stage.now.unit != "day"]
+    if parts and growing.as_of.compare == "same-days":
         yield "Unfinished spans are compared with the same days of the one before and of last year"
-    if first is not None and any(window.first < first for stage in made.stages for window in stage.windows):
+    if first is not None and any(window.first < first for stage in growing.stages for window in stage.windows):
         yield f"The first line is of {day_words(first)}: what ends before it is left blank"
-    if made.no_quarters:
+    if growing.no_quarters:
         yield "The year's periods cannot be shared out among quarters, so there are none"
-    yield from _span_notes(made)
-    yield from measured.blank_notes(made.rules)
-    yield from _per_notes(made)
+    yield from _span_notes(growing)
+    yield from measured.blank_notes(growing.rules)
+    yield from _per_notes(growing)
     if any(measure.key == "natural" for measure in measured.measures):
         yield "Amounts are in their accounts' natural signs: income positive when earned, costs when spent"
 
@@ -122,15 +122,15 @@ def _span_notes(made: Growing) -> Iterator[str]:
         yield f"{listed_some(labels)}: {why}, so nothing to compare with"
 
 
-def _per_notes(made: Growing) -> Iterator[str]:
+def _per_notes(growing: Growing) -> Iterator[str]:
     """Yield what the first measure is divided by, and which conditions do not narrow that."""
-    if made.per is not None:
-        mine, other = made.request.of.conditions, made.per.measured.request.conditions
+    if growing.per is not None:
+        mine, other = growing.request.of.conditions, growing.per.measured.request.conditions
         left = [text for text in (*mine.only, *mine.besides) if text not in (*other.only, *other.besides)]
-        yield f"{made.per_name}: {made.request.per.partition('=')[2].strip()}"
+        yield f"{growing.per_name}: {growing.request.per.partition('=')[2].strip()}"
         if left:
             words = " · ".join(left)
-            yield f"{made.per_name} is not narrowed by {words}: {made.per.measured.own.name} has no such field"
+            yield f"{growing.per_name} is not narrowed by {words}: {growing.per.measured.own.name} has no such field"
 
 
 def _proof(made: Growing) -> Proof:
@@ -141,28 +141,28 @@ def _proof(made: Growing) -> Proof:
     return proof._replace(further=(made.per.measured.proof(made.per_rules),))
 
 
-def _chart(made: Growing) -> GrowthChart | None:
-    unit = next(stage.unit for stage in reversed(made.stages))
-    blocks = [block for block in made.blocks if block[0] is not None or not made.measured.by]
-    if made.measured.by:
-        blocks = [(None, made.shown[0]), *[block for block in blocks if block[1] is made.shown[0]]]
-    panels = [_panel(made, member, shown, unit) for member, shown in blocks[:_DRAWN]]
+def _chart(growing: Growing) -> GrowthChart | None:
+    unit = next(stage.unit for stage in reversed(growing.stages))
+    blocks = [block for block in growing.blocks if block[0] is not None or not growing.measured.by]
+    if growing.measured.by:
+        blocks = [(None, growing.shown[0]), *[block for block in blocks if block[1] is growing.shown[0]]]
+    panels = [_panel(growing, member, shown, unit) for member, shown in blocks[:_DRAWN]]
     return GrowthChart(tuple(panels)) if any(panel.steps for panel in panels) else None
 
 
-def _panel(made: Growing, member: Members | None, shown: Shown, unit: Unit) -> Growth:
+def _panel(growing: Growing, member: Members | None, shown: Shown, unit: Unit) -> Growth:
     def step(stage: Stage) -> Step:
-        cells: Any = made.cells(stage, member, shown)
-        part = made.measured.part(stage.now).replace("data to", "to")
+        cells: Any = growing.cells(stage, member, shown)
+        part = growing.measured.part(stage.now).replace("data to", "to")
         change, rate = cells.get("last-year-change"), cells.get("last-year-change-pct")
         return Step(stage.label, cells["now"], cells.get("last-year"), change, rate, part)
 
-    kind = "ratio" if shown.kind == "per" else made.measured.measures[shown.number].kind
+    kind = "ratio" if shown.kind == "per" else growing.measured.measures[shown.number].kind
     return Growth(
-        made.block_name(member, shown),
+        growing.block_name(member, shown),
         "currency" if kind == "amount" else "",
-        made.is_percent(shown),
-        tuple(step(stage) for stage in made.stages if stage.to_date),
+        growing.is_percent(shown),
+        tuple(step(stage) for stage in growing.stages if stage.to_date),
         unit,
-        tuple(step(stage) for stage in made.stages if stage.unit == unit and not stage.to_date),
+        tuple(step(stage) for stage in growing.stages if stage.unit == unit and not stage.to_date),
     )

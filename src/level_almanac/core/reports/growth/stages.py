@@ -70,7 +70,7 @@ def stages_of(spans: Spans) -> Iterator[Stage]:
 
 
 def _stages_of(spans: Spans, unit: Unit) -> Iterator[Stage]:
-    calendar, found = spans.as_of.calendar, list[Stage]()
+    calendar, stages = spans.as_of.calendar, list[Stage]()
     first_day = spans.first_day or spans.as_of.day
     low, high = spans.days or (first_day, spans.as_of.day)
     most = None if spans.days else spans.last or _LAST[unit]
@@ -82,11 +82,11 @@ def _stages_of(spans: Spans, unit: Unit) -> Iterator[Stage]:
         end = min(last, high)
         at = spans.as_of._replace(day=end, period=calendar.period_of(end))
         if unit == "period" and end == last:
-            found += reversed(list(_extra_stages(spans, at)))
+            stages += reversed(list(_extra_stages(spans, at)))
         label = day_words(end) if unit == "day" else unit_id(end, unit, calendar)
-        found.append(_stage(unit_id(end, unit, calendar), label, unit, at))
+        stages.append(_stage(unit_id(end, unit, calendar), label, unit, at))
         day, units = first - timedelta(days=1), units + 1
-    yield from reversed(found)
+    yield from reversed(stages)
 
 
 def _extra_stages(spans: Spans, at: AsOf) -> Iterator[Stage]:

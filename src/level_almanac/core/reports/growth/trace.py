@@ -15,20 +15,20 @@ from level_almanac.errors import Mistake, UsageMistake
 def growth_trace(book: Book, report: MadeReport, asked: TraceRequest) -> ReportTable:
     """Return the lines behind one figure of growth. Raises UsageMistake where none or several are meant."""
     table, row_name, column_name = report.table, asked.row, asked.column
-    made: Growing = report.of
+    growing: Growing = report.of
     row, column = find_row(table, row_name), column_or(table, column_name, "now")
     if column.key not in ("now", "before", "last-year"):
         raise not_a_sum(column)
-    for member, shown in made.blocks:
-        prefix = made.prefix(member, shown)
-        stage = next((stage for stage in made.stages if prefix + stage.key == row.key), None)
+    for member, shown in growing.blocks:
+        prefix = growing.prefix(member, shown)
+        stage = next((stage for stage in growing.stages if prefix + stage.key == row.key), None)
         if stage is None:
             continue
-        measured = made.measured
-        if shown.kind == "of_per" and made.per is not None:
-            measured = made.per.measured
+        measured = growing.measured
+        if shown.kind == "of_per" and growing.per is not None:
+            measured = growing.per.measured
         elif shown.kind == "per":
-            step = f"trace {made.shown[0].label} and {made.per_name} by themselves"
+            step = f"trace {growing.shown[0].label} and {growing.per_name} by themselves"
             raise UsageMistake(Mistake("this figure is made of two others", "--row", repr(row.key), next_step=step))
         window = _window(stage, column)
         within = tuple(zip(measured.by, member, strict=True)) if member is not None else ()

@@ -140,11 +140,13 @@ class Listing:
         used = (request.show, request.by, request.sort, *request.conditions.only, *request.conditions.besides)
         self.fields, computed = read_computed(self.fields, request.compute, used, self.as_of, self.labels.label)
         reader = ComputedReader(self.fields, "--show", UsageMistake, self.as_of, self.labels.label)
-        shown = ShownReader(reader, computed, UsageMistake)
-        self.by = shown.grouped(request.by, "--by") if request.by else ()
+        reader_of_columns = ShownReader(reader, computed, UsageMistake)
+        self.by = reader_of_columns.grouped(request.by, "--by") if request.by else ()
         text = request.show or self._default_shown()
-        self.shown = shown.shown(text, "--show", tuple(name.lower() for name in request.yes)) if text else ()
-        self.sorts = shown.sorts(request.sort, "--sort") if request.sort else ()
+        self.shown = (
+            reader_of_columns.shown(text, "--show", tuple(name.lower() for name in request.yes)) if text else ()
+        )
+        self.sorts = reader_of_columns.sorts(request.sort, "--sort") if request.sort else ()
         if not request.lines:
             self._check_sorts()
         self.limits = [(limit, self._on(limit)) for limit in request.thresholds]
@@ -187,15 +189,15 @@ class Listing:
         amounts = [each for each in numbers if each.key != "count"] or numbers
         if not limit.on and amounts:
             return amounts[0]
-        found = next((each for each in numbers if limit.on in (each.key, each.label)), None)
-        if found is None:
+        column = next((each for each in numbers if limit.on in (each.key, each.label)), None)
+        if column is None:
             known = [each.key for each in numbers]
             what = "no number is shown" if not known else "no column of numbers has this name"
             raise UsageMistake(Mistake(what, "--on", repr(limit.on), listed(known), nearest(limit.on, known)))
-        if limit.each and found.value is None:
+        if limit.each and column.value is None:
             what = "this is not a value of single lines"
-            raise UsageMistake(Mistake(what, "--on", repr(found.key)))
-        return found
+            raise UsageMistake(Mistake(what, "--on", repr(column.key)))
+        return column
 
     def _rules(self) -> Iterator[Rule]:
         request = self.request
@@ -232,36 +234,37 @@ class Listing:
         measure = FieldReference(self.own.measure) if self.own.measure else None
         counted = left_out(self.book.engine, self.source, measure)
         decimals = self.selection.decimals if self.selection else 2
-        made = self._rows(measure, decimals).made()
-        shown, parts = proof_parts(self.rules, counted)
+        rows_made = self._rows(measure, decimals).made()
+        counted_shown, parts = proof_parts(self.rules, counted)
         table = ReportTable(
             title=f"{self.own.name.replace('_', ' ').capitalize()}: {self._title_words()}",
             facts=self._facts(),
             subtitle=tuple(self._subtitle()),
-            columns=self._not_blank(made),
-            rows=made.rows,
+            columns=self._not_blank(rows_made),
+            rows=rows_made.rows,
             key_label=self._key_label(),
             proof=Proof(
                 measure=self.own.proof_measure,
                 considered=self._considered(),
                 shown=CountedAmount(
-                    shown.lines - made.below_threshold.lines, shown.amount - made.below_threshold.amount
+                    counted_shown.lines - rows_made.below_threshold.lines,
+                    counted_shown.amount - rows_made.below_threshold.amount,
                 ),
                 left_out=(
                     *parts,
                     *(
-                        [Part(self._below_threshold_words(), made.below_threshold)]
-                        if made.below_threshold.lines
+                        [Part(self._below_threshold_words(), rows_made.below_threshold)]
+                        if rows_made.below_threshold.lines
                         else []
                     ),
                 ),
-                checks=made.checks,
+                checks=rows_made.checks,
                 decimals=decimals,
                 table=self.own.name,
             ),
-            notes=(*(self.selection.notes if self.selection else ()), *self._notes(), *made.notes),
+            notes=(*(self.selection.notes if self.selection else ()), *self._notes(), *rows_made.notes),
         )
-        return table, made
+        return table, rows_made
 
     def _not_blank(self, made: MadeRows) -> tuple[Column, ...]:
         """Return the columns, without those that nobody asked for and no line has anything in."""
@@ -358,13 +361,15 @@ class Listing:
 
     def _considered(self) -> CountedAmount:
         unlike = set(self.selection.unlike) if self.selection else set()
-        found = [
+        considered = [
             sums
             for loaded in self.book.state.files_of(self.own.name)
             for entity, sums in loaded.sums.items()
             if entity not in unlike
         ]
-        return CountedAmount(sum(each[0] for each in found), sum((each[1] - each[2] for each in found), _ZERO))
+        return CountedAmount(
+            sum(each[0] for each in considered), sum((each[1] - each[2] for each in considered), _ZERO)
+        )
 
 
 def _member_test(name: str, member: Any) -> Predicate:

@@ -13,14 +13,14 @@ from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
 
 
-def list_trace(book: Book, made: MadeReport, asked: TraceRequest) -> ReportTable:
+def list_trace(book: Book, listing: MadeReport, asked: TraceRequest) -> ReportTable:
     """Return the lines behind one row of a list in groups, and whether they sum to its figures.
 
     Raises UsageMistake for a row that the list lacks or that is a line itself.
     """
-    row_name, table = asked.row, made.table
-    whole: Listing = made.of[0]
-    rows: MadeRows = made.of[1]
+    row_name, table = asked.row, listing.table
+    whole: Listing = listing.of[0]
+    rows: MadeRows = listing.of[1]
     request = whole.request
     row = find_row(table, row_name)
     members = () if row.key == "total" else rows.members.get(row.key)
@@ -38,10 +38,10 @@ def list_trace(book: Book, made: MadeReport, asked: TraceRequest) -> ReportTable
     ]
     inner_request = replace(request, by="", sort="", show="", lines=False, thresholds=each, first_rows=asked.first)
     inner = Listing(book, inner_request, within, tuple(sums), whole.labels.asked)
-    found, _ = inner.made()
-    total = found.rows[-1]
+    lines, _ = inner.made()
+    total = lines.rows[-1]
     off = [each.label for each in sums if (total.cells.get(each.key) or 0) != (row.cells.get(each.key) or 0)]
     words = "the lines sum to the figures" if sums else "no figure of the row is a sum of its lines"
     check = Check(words if not off else f"{words}: not to {', '.join(off)}", not off)
-    proof = found.proof._replace(checks=(*found.proof.checks, check)) if found.proof else None
-    return behind(table, row, "", found._replace(proof=proof))
+    proof = lines.proof._replace(checks=(*lines.proof.checks, check)) if lines.proof else None
+    return behind(table, row, "", lines._replace(proof=proof))

@@ -15,31 +15,33 @@ from level_almanac.core.table.exact import EXACT, rounded
 _ZERO = Decimal(0)
 
 
-def chart_of(made: Pacing) -> PaceChart | None:
+def chart_of(pacing: Pacing) -> PaceChart | None:
     """Return the chart, or None where there is nothing to draw."""
-    if not made.total.budget and not made.total.lines:
+    if not pacing.total.budget and not pacing.total.lines:
         return None
-    members = [_panel(made, made.name(each), each, going) for each, going in made.goings.items()]
-    whole = _panel(made, made.selection.words, None, made.total)
-    shown = tuple(members) if made.measured.by else ()
-    return PaceChart(made.whole.first, made.whole.last, whole, shown, not made.is_income, made.scenario)
+    members = [_panel(pacing, pacing.name(each), each, going) for each, going in pacing.goings.items()]
+    whole = _panel(pacing, pacing.selection.words, None, pacing.total)
+    shown = tuple(members) if pacing.measured.by else ()
+    return PaceChart(pacing.whole.first, pacing.whole.last, whole, shown, not pacing.is_income, pacing.scenario)
 
 
-def _panel(made: Pacing, name: str, members: Members | None, going: Going) -> Pace:
-    lines = made.members[members] if members is not None else made.all_lines
+def _panel(pacing: Pacing, name: str, members: Members | None, going: Going) -> Pace:
+    lines = pacing.members[members] if members is not None else pacing.all_lines
     points = []
-    for day in _drawn_days(made):
+    for day in _drawn_days(pacing):
         # A window's ends decide what of a plan and of the lines lies within.
-        at = made.as_of._replace(day=day, period=made.as_of.calendar.period_of(day))
-        window = window_of_days(made.whole.first, day, day, "period", at)
-        plan = made.planned(lines, window)
+        at = pacing.as_of._replace(day=day, period=pacing.as_of.calendar.period_of(day))
+        window = window_of_days(pacing.whole.first, day, day, "period", at)
+        plan = pacing.planned(lines, window)
         actual = None
-        if day <= made.as_of.day:
-            actual = made.sums.value(made.sums.within(made.to_date if day == made.as_of.day else window, members), 0)
+        if day <= pacing.as_of.day:
+            actual = pacing.sums.value(
+                pacing.sums.within(pacing.to_date if day == pacing.as_of.day else window, members), 0
+            )
             actual = actual or _ZERO
         points.append(PacePoint(day, plan, actual))
-    if members is None and made.gap and made.together.budget:
-        scale = EXACT.divide(made.total.budget, made.together.budget)
+    if members is None and pacing.gap and pacing.together.budget:
+        scale = EXACT.divide(pacing.total.budget, pacing.together.budget)
         points = [point._replace(plan=EXACT.multiply(point.plan, scale)) for point in points]
     over = going.over
     words, past = NO_BUDGET if not going.planned and not going.budget else "", None
@@ -47,17 +49,17 @@ def _panel(made: Pacing, name: str, members: Members | None, going: Going) -> Pa
         rate = rounded(percent(over, going.budget) or _ZERO, 1)
         past = rate > 0 if rate else None
         words = "as planned" if past is None else f"{'over' if past else 'under'} {abs(rate)} %"
-    return Pace(name, going.budget, tuple(points), made.as_of.day, going.spent, going.ends, words, past)
+    return Pace(name, going.budget, tuple(points), pacing.as_of.day, going.spent, going.ends, words, past)
 
 
-def _drawn_days(made: Pacing) -> list[date]:
+def _drawn_days(pacing: Pacing) -> list[date]:
     """The ends of the units that the chart's lines lead through, and the day of the report."""
     unit: Literal["day", "week", "period"] = "day"
-    if made.unit != "period":
-        unit = "period" if made.unit == "year" else "week"
-    days, day = {min(made.as_of.day, made.whole.last)}, made.whole.first
-    while day <= made.whole.last:
-        last = min(unit_days(day, unit, made.as_of.calendar)[1], made.whole.last)
+    if pacing.unit != "period":
+        unit = "period" if pacing.unit == "year" else "week"
+    days, day = {min(pacing.as_of.day, pacing.whole.last)}, pacing.whole.first
+    while day <= pacing.whole.last:
+        last = min(unit_days(day, unit, pacing.as_of.calendar)[1], pacing.whole.last)
         days.add(last)
-        day = moved(last, 1, "day", made.as_of.calendar)
+        day = moved(last, 1, "day", pacing.as_of.calendar)
     return sorted(days)

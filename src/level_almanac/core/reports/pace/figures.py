@@ -175,11 +175,11 @@ class Pacing:
 
     def _members(self) -> dict[Members, list[PlanLine]]:
         """Return the plan lines of each member that has any, or that something was spent on."""
-        found: dict[Members, list[PlanLine]] = {members: [] for members in self.sums.by_member}
+        by_members: dict[Members, list[PlanLine]] = {members: [] for members in self.sums.by_member}
         for line in self.plans.lines:
             if line.scenario == self.scenario and self.plans.within(line, self.whole.stretches) is not None:
-                found.setdefault(line.members, []).append(line)
-        return found
+                by_members.setdefault(line.members, []).append(line)
+        return by_members
 
     def planned(self, lines: Sequence[PlanLine], window: Window) -> Decimal:
         """Return what of these lines of plans falls into a window."""
@@ -191,10 +191,10 @@ class Pacing:
     def going(self, members: Members) -> Going:
         """Return how a member goes."""
         lines = self.members[members]
-        found = self.sums.within(self.to_date, members)
-        spent = self.sums.value(found, 0) or _ZERO
+        sums = self.sums.within(self.to_date, members)
+        spent = self.sums.value(sums, 0) or _ZERO
         return self._going(
-            self.planned(lines, self.whole), spent, self.planned(lines, self.to_date), found.lines, len(lines)
+            self.planned(lines, self.whole), spent, self.planned(lines, self.to_date), sums.lines, len(lines)
         )
 
     def _going(self, budget: Decimal, spent: Decimal, expected: Decimal, lines: int, planned: int) -> Going:
@@ -212,13 +212,13 @@ class Pacing:
     @cached_property
     def goings(self) -> dict[Members, Going]:
         """How each member goes, the largest budget first, then what was most spent on, then by key."""
-        found = {members: self.going(members) for members in self.members}
+        by_members = {members: self.going(members) for members in self.members}
 
         def order(members: Members) -> tuple[Decimal, Decimal, list[tuple[bool, str]]]:
-            going = found[members]
+            going = by_members[members]
             return -going.budget, -going.spent, [(each is None, str(each)) for each in members]
 
-        return {members: found[members] for members in sorted(found, key=order)}
+        return {members: by_members[members] for members in sorted(by_members, key=order)}
 
     @cached_property
     def together(self) -> Going:

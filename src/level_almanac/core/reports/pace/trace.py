@@ -22,33 +22,33 @@ def pace_trace(book: Book, report: MadeReport, asked: TraceRequest) -> ReportTab
     Raises UsageMistake where none or several are meant.
     """
     table, row_name, column_name = report.table, asked.row, asked.column
-    made: Pacing = report.of
-    if made.request.by_period:
+    pacing: Pacing = report.of
+    if pacing.request.by_period:
         raise UsageMistake(
             Mistake("periods are traced by their own report", "--by-period", next_step="say --period ID")
         )
     row, column = find_row(table, row_name), column_or(table, column_name, "spent")
-    members = next((each for each in made.members if made.key(each) == row.key and row.key != "total"), None)
+    members = next((each for each in pacing.members if pacing.key(each) == row.key and row.key != "total"), None)
     if members is None and row.key != "total":
         raise UsageMistake(Mistake("nothing lies behind what no member has", "--row", repr(row.key)))
     if column.key in ("budget", "expected"):
-        if row.key == "total" and made.gap:
+        if row.key == "total" and pacing.gap:
             raise UsageMistake(
                 Mistake("the whole's limit was told, and is no sum of lines", "--column", repr(column.key))
             )
-        lines = made.members[members] if members is not None else made.all_lines
-        window = made.whole if column.key == "budget" else made.to_date
-        found = [(line, made.plans.within(line, window.stretches)) for line in lines]
-        plan = (made.plan_table, sum(loaded.lines for loaded in made.book.state.files_of(made.plan_table)))
-        of = Column("members", " / ".join(made.fields) or "of", "text")
-        column = column._replace(scenario=made.scenario)
-        return plan_trace(table, row, column, of, [*_plan_parts(made, found)], plan, made.measured.decimals)
+        lines = pacing.members[members] if members is not None else pacing.all_lines
+        window = pacing.whole if column.key == "budget" else pacing.to_date
+        found = [(line, pacing.plans.within(line, window.stretches)) for line in lines]
+        plan = (pacing.plan_table, sum(loaded.lines for loaded in pacing.book.state.files_of(pacing.plan_table)))
+        of = Column("members", " / ".join(pacing.fields) or "of", "text")
+        column = column._replace(scenario=pacing.scenario)
+        return plan_trace(table, row, column, of, [*_plan_parts(pacing, found)], plan, pacing.measured.decimals)
     if column.key != "spent":
         raise not_a_sum(column)
-    within = tuple(zip(made.measured.by, members, strict=True)) if members is not None else ()
-    classes = tuple(rule for rule in made.rules if rule.code == "nature")
-    meant = Meant(row, column, made.to_date, within, 0, row.cells[column.key])
-    return measured_lines(book, made.measured, table, meant, classes)
+    within = tuple(zip(pacing.measured.by, members, strict=True)) if members is not None else ()
+    classes = tuple(rule for rule in pacing.rules if rule.code == "nature")
+    meant = Meant(row, column, pacing.to_date, within, 0, row.cells[column.key])
+    return measured_lines(book, pacing.measured, table, meant, classes)
 
 
 def _plan_parts(made: Pacing, found: Iterable[tuple[PlanLine, Decimal | None]]) -> Iterator[PlanPart]:

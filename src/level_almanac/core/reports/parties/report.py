@@ -164,15 +164,15 @@ class Parties:
         subledger = self.subledger
         exclusions = [at for at, rule in enumerate(subledger.rules) if rule.exclusion]
         tally = Tally([*(rule.words for rule in subledger.rules if not rule.exclusion), "other dates"])
-        found: dict[str, _Party] = {}
+        by_party: dict[str, _Party] = {}
         for item in subledger.items:
-            told = "" if item.failed_rule in exclusions else subledger.rule_of(item)
-            if not told and not self.days[0] <= self._counting(item) <= self.days[1]:
-                told = "other dates"
-            if told:
-                tally.add(told, item.signed)
+            failed = "" if item.failed_rule in exclusions else subledger.rule_of(item)
+            if not failed and not self.days[0] <= self._counting(item) <= self.days[1]:
+                failed = "other dates"
+            if failed:
+                tally.add(failed, item.signed)
                 continue
-            party = found.setdefault(item.party, _Party())
+            party = by_party.setdefault(item.party, _Party())
             if item.failed_rule in exclusions:
                 party.missed_by_exclusion.append(item)
                 tally.add(subledger.rule_of(item), item.signed)
@@ -181,8 +181,8 @@ class Parties:
         if self.request.everyone:
             for item in self.open.items:
                 if self.left[item.place]:
-                    found.setdefault(item.party, _Party())
-        return found, tally
+                    by_party.setdefault(item.party, _Party())
+        return by_party, tally
 
     def cells(self, party: str, items: Sequence[Item]) -> dict[str, Cell]:
         """Return a party's figures. items: its lines that count."""
@@ -207,13 +207,13 @@ class Parties:
 
     def _standing(self) -> defaultdict[str, dict[str, Decimal]]:
         """Return what each party has open at the end of the days, and what of it is overdue."""
-        found: defaultdict[str, dict[str, Decimal]] = defaultdict(lambda: dict.fromkeys(STANDING, _ZERO))
+        by_party: defaultdict[str, dict[str, Decimal]] = defaultdict(lambda: dict.fromkeys(STANDING, _ZERO))
         for item in self.open.items:
             left = self.left[item.place]
-            found[item.party]["open"] += left
+            by_party[item.party]["open"] += left
             if self.is_overdue(item):
-                found[item.party]["overdue"] += left
-        return found
+                by_party[item.party]["overdue"] += left
+        return by_party
 
     def is_overdue(self, item: Item) -> bool:
         """Tell whether a line is an invoice that was due before the end of the days."""
@@ -307,13 +307,20 @@ class Parties:
             )
 
     def _rows(self, kept: Sequence[str]) -> Iterator[Row]:
-        shown = kept if self.request.top is None else kept[: self.request.top]
+        shown_parties = kept if self.request.top is None else kept[: self.request.top]
         cells = {code: self.cells(code, self.by_party[code].met) for code in kept}
-        for code in shown:
+        for code in shown_parties:
             yield Row(code, self.subledger.name_of(code), 0, "line", {key: cells[code][key] for key in self.keys})
-        adds = tuple((1, code) for code in shown)
-        if len(shown) < len(kept):
-            yield Row("shown", f"Total of the first {len(shown):,}", 0, "subtotal", self._sums(cells, shown), adds=adds)
+        adds = tuple((1, code) for code in shown_parties)
+        if len(shown_parties) < len(kept):
+            yield Row(
+                "shown",
+                f"Total of the first {len(shown_parties):,}",
+                0,
+                "subtotal",
+                self._sums(cells, shown_parties),
+                adds=adds,
+            )
             yield Row("total", f"Total of all {len(kept):,}", 0, "total", self._sums(cells, kept))
         else:
             yield Row("total", f"Total, {_count(len(kept))}", 0, "total", self._sums(cells, kept), adds=adds)

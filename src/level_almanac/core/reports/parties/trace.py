@@ -16,28 +16,28 @@ from level_almanac.errors import Mistake, UsageMistake
 def parties_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> ReportTable:
     """Return the documents behind a party's total; raises UsageMistake for a row or column that it lacks."""
     table = report.table
-    made: Parties = report.of
-    found = find_row(table, asked.row)
+    parties: Parties = report.of
+    row_found = find_row(table, asked.row)
     named = find_column(table, asked.column or next(each.key for each in table.columns if each.kind == "amount"))
     if named.kind not in ("amount", "count"):
         step = "name a column of amounts or numbers"
         raise UsageMistake(Mistake("no sum of documents", "--column", repr(head_words(named)), next_step=step))
-    totals = {"total": made.kept, "shown": made.kept[: made.request.top]}
-    wanted = set(totals.get(found.key, (found.key,)))
+    totals = {"total": parties.kept, "shown": parties.kept[: parties.request.top]}
+    wanted = set(totals.get(row_found.key, (row_found.key,)))
     shares: list[Share] = []
-    open_ = made.open
+    open_ = parties.open
     if named.key in STANDING:
         shares = [
             (at, left)
-            for at, (item, left) in enumerate(zip(made.open.items, made.open.left, strict=True))
-            if left and item.party in wanted and (named.key == "open" or made.is_overdue(item))
+            for at, (item, left) in enumerate(zip(parties.open.items, parties.open.left, strict=True))
+            if left and item.party in wanted and (named.key == "open" or parties.is_overdue(item))
         ]
     else:
         kinds = COLUMNS[named.key].kinds
-        items = [item for party in sorted(wanted) for item in made.by_party[party].met if item.kind in kinds]
+        items = [item for party in sorted(wanted) for item in parties.by_party[party].met if item.kind in kinds]
         # By their own date, documents can be in the days that were posted after them.
-        posted = max([made.day, *(item.posted for item in items)])
-        open_ = made.open if posted == made.day else replay(made.subledger.chosen, posted)
+        posted = max([parties.day, *(item.posted for item in items)])
+        open_ = parties.open if posted == parties.day else replay(parties.subledger.chosen, posted)
         places = {item.place: at for at, item in enumerate(open_.items)}
         counted: set[tuple[str, str, str]] = set()
         for item in items:
@@ -46,4 +46,4 @@ def parties_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> Repor
             share = kinds[item.kind] * item.amount if named.kind == "amount" else Decimal(name not in counted)
             counted.add(name)
             shares.append((places[item.place], share))
-    return documents_table(TracedDocuments(table, found, named, made.subledger, open_, shares))
+    return documents_table(TracedDocuments(table, row_found, named, parties.subledger, open_, shares))

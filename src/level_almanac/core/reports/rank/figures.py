@@ -200,27 +200,27 @@ class Ranking:
         values = [each.value for each in self.measured.by if each.value is not None]
         rows = groups(self.measured.book.engine, self.measured.source(self.rules), values, self.asked)
         width = len(values)
-        found = []
+        standings = []
         for row in rows:
             members = tuple(row[:width])
             now, before = self.sides(row[width + 1 :])
-            found.append(Standing(members, self.measured.name_of(width - 1, members[-1]), now, before))
-        return sorted(found, key=lambda each: tuple(_natural(member) for member in each.members))
+            standings.append(Standing(members, self.measured.name_of(width - 1, members[-1]), now, before))
+        return sorted(standings, key=lambda each: tuple(_natural(member) for member in each.members))
 
     @cached_property
     def asked(self) -> list[Asked]:
         """What the store is asked for each member: for both spans the number of lines and each part of a measure."""
-        found = []
+        columns = []
         in_window = self.measured.in_window
         for each in (self.spans.now, self.spans.before):
             window = each if isinstance(each, Window) else None
-            found.append(Asked(in_window(window, _ONE), "count"))
-            found += [
+            columns.append(Asked(in_window(window, _ONE), "count"))
+            columns += [
                 Asked(in_window(window, part.value), part.summing)
                 for measure in self.measures
                 for part in measure.parts
             ]
-        return found
+        return columns
 
     def sides(self, values: Sequence[Any]) -> tuple[RankedSpan, RankedSpan]:
         """Return both spans of one row of what the store was asked for."""
@@ -309,17 +309,17 @@ class Ranking:
     @cached_property
     def behind(self) -> dict[str, tuple[Members, Others | None]]:
         """By the key of a row the members that its lines have, or which of a group they do not have."""
-        found: dict[str, tuple[Members, Others | None]] = {}
+        by_key: dict[str, tuple[Members, Others | None]] = {}
         for group, (shown, others) in self.parted.items():
             prefix = f"{self.key(group)}/" if group else ""
-            found |= {f"{prefix}{self.key(each.members[-1:], self.by)}": (each.members, None) for each in shown}
+            by_key |= {f"{prefix}{self.key(each.members[-1:], self.by)}": (each.members, None) for each in shown}
             if others:
                 members = [each.members[-1] for each in shown]
                 than = tuple(str(member) for member in members if member is not None)
-                found[f"{prefix}{OTHER}"] = (group, Others(than, None in members))
+                by_key[f"{prefix}{OTHER}"] = (group, Others(than, None in members))
             if group:
-                found[self.key(group)] = (group, None)
-        return found
+                by_key[self.key(group)] = (group, None)
+        return by_key
 
     def key(self, members: Members, *by: ShownField) -> str:
         """Return the key of a group, or of a member where its field is told."""

@@ -14,21 +14,21 @@ from level_almanac.errors import Mistake, UsageMistake
 def rank_trace(book: Book, report: MadeReport, asked: TraceRequest) -> ReportTable:
     """Return the lines behind one figure of a ranking. Raises UsageMistake where none or several are meant."""
     table, row_name, column_name = report.table, asked.row, asked.column
-    made: Ranking = report.of
-    row, column = find_row(table, row_name), column_or(table, column_name, made.columns[0].key)
+    ranking: Ranking = report.of
+    row, column = find_row(table, row_name), column_or(table, column_name, ranking.columns[0].key)
     number = next(
-        (at for at, each in enumerate(made.measures) if column.key in (each.key, f"{each.key}-last-year")), None
+        (at for at, each in enumerate(ranking.measures) if column.key in (each.key, f"{each.key}-last-year")), None
     )
     if number is None:
         raise not_a_sum(column)
     before = column.key.endswith("-last-year")
-    window = made.spans.before if before else made.spans.now
+    window = ranking.spans.before if before else ranking.spans.now
     if isinstance(window, Missing):
         raise UsageMistake(Mistake(f"the column has no figures: {window.why}", "--column", repr(column_name)))
-    members, others = made.behind.get(row.key, ((), None))
-    within = list(zip(made.measured.by, members, strict=False))
+    members, others = ranking.behind.get(row.key, ((), None))
+    within = list(zip(ranking.measured.by, members, strict=False))
     if others is not None:
-        within.append((made.by, others))
+        within.append((ranking.by, others))
     return measured_lines(
-        book, made.measured, table, Meant(row, column, window, tuple(within), number, row.cells[column.key])
+        book, ranking.measured, table, Meant(row, column, window, tuple(within), number, row.cells[column.key])
     )

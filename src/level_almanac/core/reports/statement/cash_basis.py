@@ -92,7 +92,7 @@ class CashBasis:
     def lines(self) -> list[LinkedLine]:
         """The ledger lines of income and cost that belong to a document."""
         by_party, by_number = self._documents()
-        found = []
+        lines_found = []
         for row in self._ledger():
             entity, account, amount, counted, fiscal, number, party, journal, line, place, memo, *members = row
             period = self.as_of.calendar.period(fiscal // 100, fiscal % 100)
@@ -107,12 +107,12 @@ class CashBasis:
                 document = same[0] if len(same) == 1 else None
             if document is not None:
                 name = f"{entity}/{journal}/{line}"
-                found.append(
+                lines_found.append(
                     LinkedLine(
                         entity, account, Decimal(amount), counted, fiscal, document, tuple(members), name, place, memo
                     )
                 )
-        return found
+        return lines_found
 
     def _documents(self) -> tuple[dict[tuple[str, str, str], Document], dict[tuple[str, str], list[Document]]]:
         by_party: dict[tuple[str, str, str], Document] = {}
@@ -150,7 +150,7 @@ class CashBasis:
     def settled_by(self, day: date) -> dict[Document, Settled]:
         """Return of every linked document posted by a day how much of it was settled by its end."""
         if day not in self._by_day:
-            found: defaultdict[Document, tuple[Decimal, Decimal]] = defaultdict(lambda: (_ZERO, _ZERO))
+            amounts: defaultdict[Document, tuple[Decimal, Decimal]] = defaultdict(lambda: (_ZERO, _ZERO))
             for side in self.sides:
                 state = replay(side.chosen, day)
                 for item, left in zip(state.items, state.left, strict=True):
@@ -158,23 +158,23 @@ class CashBasis:
                         continue
                     key: Document = (side.request.side, item.entity, item.party, item.kind, item.number)
                     if key in self.linked:
-                        settled, amount = found[key]
-                        found[key] = (settled + item.amount - item.sign * left, amount + item.amount)
+                        settled, amount = amounts[key]
+                        amounts[key] = (settled + item.amount - item.sign * left, amount + item.amount)
             self._by_day[day] = {
                 # More applied than there was settles no more than the whole.
                 key: Settled(min(max(settled, _ZERO), amount), amount)
-                for key, (settled, amount) in found.items()
+                for key, (settled, amount) in amounts.items()
             }
         return self._by_day[day]
 
     def by(self, line: LinkedLine, day: date) -> Decimal:
         """Return what counts of a line by the end of a day, rounded; it cannot count before it is booked."""
-        found = self.settled_by(day).get(line.document)
-        if found is None or line.counted > day:
+        amounts = self.settled_by(day).get(line.document)
+        if amounts is None or line.counted > day:
             return _ZERO
-        if found.settled == found.amount:
+        if amounts.settled == amounts.amount:
             return line.amount
-        share = EXACT.divide(line.amount * found.settled, found.amount)
+        share = EXACT.divide(line.amount * amounts.settled, amounts.amount)
         return share.quantize(self.places, context=EXACT)
 
     def within(self, line: LinkedLine, window: Window) -> Decimal:
@@ -191,11 +191,11 @@ class CashBasis:
     def changes(self, window: Window) -> Sequence[tuple[LinkedLine, Decimal, Decimal]]:
         """Return each line that is booked or paid in a stretch, with what is booked and what counts in it."""
         if window not in self._changes:
-            found = []
+            changes = []
             for line in self.lines:
                 booked = line.amount if self.is_booked(line, window) else _ZERO
                 paid = self.within(line, window)
                 if booked or paid:
-                    found.append((line, booked, paid))
-            self._changes[window] = found
+                    changes.append((line, booked, paid))
+            self._changes[window] = changes
         return self._changes[window]

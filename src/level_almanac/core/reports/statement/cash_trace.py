@@ -51,12 +51,12 @@ def cash_trace(
 ) -> ReportTable:
     """Return the lines that are booked or paid in the days of a figure, each with what counts of it."""
     column, decimals = figure.column, traced.decimals
-    found = [*_paid(made_of), *_as_booked(book, traced, figure, made_of)]
-    rows = [Row(line.name, line.name, 0, "line", {**line.cells, "counts": line.counts}) for line in found]  # type: ignore[dict-item]
-    total = sum((line.counts for line in found), _ZERO)
+    lines_found = [*_paid(made_of), *_as_booked(book, traced, figure, made_of)]
+    rows = [Row(line.name, line.name, 0, "line", {**line.cells, "counts": line.counts}) for line in lines_found]  # type: ignore[dict-item]
+    total = sum((line.counts for line in lines_found), _ZERO)
     rows.append(total_row("counts", total, [row.key for row in rows]))
     everything = considered(book.state, traced.comparable)
-    counted, shown = CountedAmount(everything.lines, total), CountedAmount(len(found), total)
+    counted, shown = CountedAmount(everything.lines, total), CountedAmount(len(lines_found), total)
     return framed(
         traced.table,
         traced_row.row,
@@ -77,7 +77,7 @@ def cash_trace(
             measure="counted on the cash basis",
             considered=counted,
             shown=shown,
-            left_out=(Part("not behind it", CountedAmount(everything.lines - len(found), _ZERO)),),
+            left_out=(Part("not behind it", CountedAmount(everything.lines - len(lines_found), _ZERO)),),
             checks=(sum_check("the lines sum to the figure", total, figure.cell),),
             decimals=decimals,
         ),

@@ -58,12 +58,12 @@ def place_columns(words: ColumnWords, text: str, as_of: AsOf, book: Book) -> tup
     without a plan, and more columns than a report can have.
     """
     maker = _Maker(text, as_of, book)
-    shown: list[Shown] = []
+    columns: list[Shown] = []
     for word in words:
-        shown += maker.slots(word) if isinstance(word, ValueColumn) else [word]
-    if len(shown) > MOST_COLUMNS:
-        raise UsageMistake(Mistake("too many columns", WHERE, f"{len(shown):,}", f"{MOST_COLUMNS} at the most"))
-    return unique(shown)
+        columns += maker.slots(word) if isinstance(word, ValueColumn) else [word]
+    if len(columns) > MOST_COLUMNS:
+        raise UsageMistake(Mistake("too many columns", WHERE, f"{len(columns):,}", f"{MOST_COLUMNS} at the most"))
+    return unique(columns)
 
 
 def check_field(field: str, text: str, start: int, where: str, book: Book) -> str:
@@ -80,13 +80,13 @@ def check_field(field: str, text: str, start: int, where: str, book: Book) -> st
 def unique(shown: Sequence[Shown]) -> tuple[Shown, ...]:
     """Return the columns with no key twice: a number tells later ones apart."""
     keys: dict[str, int] = {}
-    found: list[Shown] = []
+    columns: list[Shown] = []
     for column in shown:
         keys[column.key] = keys.get(column.key, 0) + 1
         again = keys[column.key]
         key = column.key if again == 1 else f"{column.key}-{again}"
-        found.append(column._replace(key=key) if isinstance(column, PlacedColumn) else replace(column, key=key))
-    return tuple(found)
+        columns.append(column._replace(key=key) if isinstance(column, PlacedColumn) else replace(column, key=key))
+    return tuple(columns)
 
 
 class _Maker:
@@ -180,10 +180,10 @@ def span_label(word: ValueColumn) -> str:
 
 def with_members(shown: Sequence[Shown], members: dict[str, list[str | None]]) -> tuple[Shown, ...]:
     """Return the columns with those divided by a field made into one for each member. members: by field, in order."""
-    found: list[Shown] = []
+    columns: list[Shown] = []
     for column in shown:
         if not isinstance(column, PlacedColumn) or not column.field:
-            found.append(column)
+            columns.append(column)
             continue
         for member in members[column.field]:
             name = member if member is not None else f"(no {column.field})"
@@ -192,10 +192,10 @@ def with_members(shown: Sequence[Shown], members: dict[str, list[str | None]]) -
             label = " ".join(
                 part for part in (column.label or ("" if not column.is_plan else column.scenario), name) if part
             )
-            found.append(column._replace(key=prefix + key, label=label, member=member, undivided=column.key))
-    if len(found) > MOST_COLUMNS:
-        raise UsageMistake(Mistake("too many columns", WHERE, f"{len(found):,}", f"{MOST_COLUMNS} at the most"))
-    return unique(found)
+            columns.append(column._replace(key=prefix + key, label=label, member=member, undivided=column.key))
+    if len(columns) > MOST_COLUMNS:
+        raise UsageMistake(Mistake("too many columns", WHERE, f"{len(columns):,}", f"{MOST_COLUMNS} at the most"))
+    return unique(columns)
 
 
 def compared(shown: Sequence[Shown], at: int, word: ChangeColumn, text: str) -> tuple[PlacedColumn, PlacedColumn]:
@@ -224,11 +224,11 @@ def compared(shown: Sequence[Shown], at: int, word: ChangeColumn, text: str) -> 
 
 def slot_named(shown: Sequence[Shown], name: str, text: str) -> PlacedColumn:
     """Return the value column that a name stands for; raise UsageMistake where that is more than one."""
-    found = [column for column in shown if isinstance(column, PlacedColumn) and name in (column.word, column.key)]
-    exact = [column for column in found if column.key == name]
-    if len(exact or found) != 1:
+    named = [column for column in shown if isinstance(column, PlacedColumn) and name in (column.word, column.key)]
+    exact = [column for column in named if column.key == name]
+    if len(exact or named) != 1:
         start = max(text.lower().rfind(name), 0)
-        got = f"{name!r}, which is {len(found)} columns"
+        got = f"{name!r}, which is {len(named)} columns"
         caret = pointed(text, start, len(name))
         raise UsageMistake(Mistake("the name of one column is needed", WHERE, got, shown=caret))
-    return (exact or found)[0]
+    return (exact or named)[0]

@@ -191,7 +191,7 @@ class _Gatherer:
             for measure in measures
             for name in names_of(slot, measure)
         ]  # fmt: skip
-        found = {
+        members = {
             self._member(field, place[0], place[2:])
             for place, measured in sums.items()
             if place[0] in self.selection.entities
@@ -200,7 +200,7 @@ class _Gatherer:
         }
         for slot in shown:
             if self.plans and isinstance(slot, PlacedColumn) and slot.is_plan and isinstance(slot.window, Window):
-                found |= {
+                members |= {
                     self._member(field, line.entity, line.members)
                     for line in self.plans.lines
                     if line.scenario == slot.scenario
@@ -209,10 +209,10 @@ class _Gatherer:
                 }
         for slot in shown:
             if self.cash and isinstance(slot, PlacedColumn) and not slot.is_plan and isinstance(slot.window, Window):
-                found |= {
+                members |= {
                     self._member(field, line.entity, line.members) for line, _, _ in self.cash.changes(slot.window)
                 }
-        return sorted(found, key=lambda member: (member is None, member or ""))
+        return sorted(members, key=lambda member: (member is None, member or ""))
 
     def _is_income(self, account: str | None) -> bool:
         return self.book.chart[str(account)].is_income
@@ -229,9 +229,9 @@ class _Gatherer:
             if slot.field and self._member(slot.field, entity, values) != slot.member:
                 continue
             for measure in measures:
-                found = [measured[name] for name in names_of(slot, measure)]
-                if any(each.lines for each in found):
-                    figures = [Figure(each.amount, each.lines) for each in found]
+                measured_amounts = [measured[name] for name in names_of(slot, measure)]
+                if any(each.lines for each in measured_amounts):
+                    figures = [Figure(each.amount, each.lines) for each in measured_amounts]
                     for block in self._blocks(entity, values):
                         self._put(block, slot, measure, str(account), figures)
         if self.cash:

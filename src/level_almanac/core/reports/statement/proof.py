@@ -99,9 +99,9 @@ def _checks(
             ),
             _ZERO,
         )
-        shown = _leaves(made[-1][1], slot.key, arrangement)
-        if shown != moved:
-            off.append(f"{slot.key} by {shown - moved:+,.2f}")
+        leaves = _leaves(made[-1][1], slot.key, arrangement)
+        if leaves != moved:
+            off.append(f"{slot.key} by {leaves - moved:+,.2f}")
     words = f"in each column the rows sum to the accounts' {measure}"
     yield Check(words if not off else f"{words}: not in {', '.join(off)}", not off)
     if figures.cash:
@@ -143,7 +143,7 @@ def _bridge(figures: Figures, cash: "CashBasis", book: Book) -> Iterator[Check]:
         booked, paid = _ZERO, _ZERO
         for _, one, other in cash.changes(slot.window):
             booked, paid = booked + one, paid + other
-        shown = sum(
+        shown_amount = sum(
             (
                 figure.amount
                 for code, figure in figures.of(WHOLE, slot.key, "movement").items()
@@ -154,10 +154,10 @@ def _bridge(figures: Figures, cash: "CashBasis", book: Book) -> Iterator[Check]:
         words = (
             f"{slot.label} {slot.window.covers}: result as booked {-measured.amount:,.{places}f}, less what documents "
             f"were booked {-booked:,.{places}f}, plus what was paid of documents {-paid:,.{places}f}, "
-            f"comes to {-shown:,.{places}f}"
+            f"comes to {-shown_amount:,.{places}f}"
         )
         words = words.replace(" -", " −")
-        yield Check(words, measured.amount - booked + paid == shown)
+        yield Check(words, measured.amount - booked + paid == shown_amount)
 
 
 def _leaves(rows: Iterable[StatementRow], slot: str, arrangement: Arrangement) -> Decimal:
@@ -192,7 +192,7 @@ def _plan_proof(book: Book, selection: Selection, figures: Figures, arrangement:
 
 def _planned_lines(slots: Sequence[PlacedColumn], plans: "Plans", arrangement: Arrangement, book: Book) -> set[int]:
     """Return the numbers of the plan lines that a column shows, in whole or in part."""
-    found = set()
+    numbers = set()
     for slot in slots:
         if not isinstance(slot.window, Window):
             continue
@@ -204,10 +204,10 @@ def _planned_lines(slots: Sequence[PlacedColumn], plans: "Plans", arrangement: A
                 income = book.chart[line.account].is_income
                 low = period.year * 100 if income else period.fiscal
                 if low <= line.fiscal <= period.fiscal:
-                    found.add(line.number)
+                    numbers.add(line.number)
             if "movement" in arrangement.measures and plans.within(line, slot.window.stretches) is not None:
-                found.add(line.number)
-    return found
+                numbers.add(line.number)
+    return numbers
 
 
 def notes_of(
@@ -240,21 +240,21 @@ def _early_notes(book: Book, selection: Selection, slots: Sequence[PlacedColumn]
 
 
 def _cut_notes(book: Book, selection: Selection, figures: Figures, slots: Sequence[PlacedColumn]) -> Iterator[Note]:
-    told = set()
+    told_years = set()
     for slot in slots:
         if slot.is_plan or not isinstance(slot.window, Window):
             continue
         rest = rest_of_cut(slot.window)
-        if rest is None or rest in told:
+        if rest is None or rest in told_years:
             continue
-        told.add(rest)
-        found = [
+        told_years.add(rest)
+        cut = [
             (book.chart[str(place[1])], measured[f"r:{slot.asked}"])
             for place, measured in figures.sums.items()
             if place[0] in selection.entities and book.chart[str(place[1])].is_income
         ]
-        income = -sum((each.amount for account, each in found if nature(account) < 0), _ZERO)
-        result = -sum((each.amount for _, each in found), _ZERO)
+        income = -sum((each.amount for account, each in cut if nature(account) < 0), _ZERO)
+        result = -sum((each.amount for _, each in cut), _ZERO)
         yield Note(
             f"{slot.window.cut} holds a further {{}} of income and {{}} of result after the cut, {range_words(*rest)}"
             + (", as booked" if figures.cash else ""),
@@ -264,14 +264,14 @@ def _cut_notes(book: Book, selection: Selection, figures: Figures, slots: Sequen
 
 
 def _week_notes(slots: Sequence[PlacedColumn], as_of: AsOf) -> Iterator[str]:
-    told = set()
+    told_years = set()
     for slot in slots:
         window = slot.window
         if not isinstance(window, Window) or window.unit != "week":
             continue
         year = as_of.calendar.year_of(window.first)
-        if year.first <= window.first and window.last > year.last and year.year not in told:
-            told.add(year.year)
+        if year.first <= window.first and window.last > year.last and year.year not in told_years:
+            told_years.add(year.year)
             after = (window.last - year.last).days
             days = f"{after} day{'s' if after > 1 else ''}"
             weeks = ((window.last - window.first).days + 1) // 7
@@ -283,11 +283,11 @@ def _not_placed_notes(
     book: Book, figures: Figures, arrangement: Arrangement, slots: Sequence[PlacedColumn]
 ) -> Iterator[str]:
     measure = arrangement.layout.measure
-    found = [
+    unplaced = [
         code for code in arrangement.not_placed if any(code in figures.of(WHOLE, slot.key, measure) for slot in slots)
     ]
-    if not found:
+    if not unplaced:
         return
-    names = [f"{code} {book.chart[code].name}" if code in book.chart.accounts else code for code in found]
+    names = [f"{code} {book.chart[code].name}" if code in book.chart.accounts else code for code in unplaced]
     more = f" and {len(names) - _MOST_NAMED} more" if len(names) > _MOST_NAMED else ""
     yield f"No row of the layout takes {', '.join(names[:_MOST_NAMED])}{more}"

@@ -96,9 +96,9 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
     makers = [
         RowMaker(arrangement, book.chart, figures, block, request.level, folded) for block in (*figures.blocks, WHOLE)
     ]
-    made = [(maker.block, list(maker.rows())) for maker in makers]
+    blocks = [(maker.block, list(maker.rows())) for maker in makers]
     cells = CellMaker(figures.slots, text, selection.decimals, stored=request.signs == "stored")
-    rows = tuple(_rows(made, cells, request.by))
+    rows = tuple(_rows(blocks, cells, request.by))
     basis = CASH_WORDS if request.basis == "cash" else "as booked (accrual)"
     signs = ["debits positive"] if request.signs == "stored" else []
     table = ReportTable(
@@ -120,10 +120,12 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
         ),
         columns=tuple(_columns(figures, text, selection, as_of, arrangement, book.data_through())),
         rows=rows,
-        proof=proof_of(book, selection, figures, arrangement, made, makers[-1], conditions),
+        proof=proof_of(book, selection, figures, arrangement, blocks, makers[-1], conditions),
         notes=(*selection.notes, *notes_of(book, selection, figures, arrangement, as_of)),
     )
-    return MadeReport(table, MadeStatement(request, selection, as_of, figures, tuple(makers), tuple(made), conditions))
+    return MadeReport(
+        table, MadeStatement(request, selection, as_of, figures, tuple(makers), tuple(blocks), conditions)
+    )
 
 
 def _cash_maker(

@@ -63,13 +63,13 @@ class RowMaker:
     def rows(self) -> Iterator[StatementRow]:
         """Yield the rows in the layout's order, and last what no row takes."""
         totals = {row.key: self._of(row.key) for row in self.arrangement.rows}
-        shown: dict[str, tuple[tuple[int, str], ...]] = {}
+        keys_shown: dict[str, tuple[tuple[int, str], ...]] = {}
         for row in self.arrangement.rows:
-            if row.row.only_with and row.row.only_with not in shown:
+            if row.row.only_with and row.row.only_with not in keys_shown:
                 continue
-            made = list(self._made(row, totals, shown))
+            made = list(self._made(row, totals, keys_shown))
             if made:
-                shown[row.key] = ((1, row.key),)
+                keys_shown[row.key] = ((1, row.key),)
             yield from made
         left = self.arrangement.not_placed
         figures = self._sum(left, -1 if self.arrangement.layout.scope == "income" else 1)
@@ -115,8 +115,10 @@ class RowMaker:
         alone = settings.show == "sum" and not settings.results
         if alone or key in self.folded:
             kind: RowKind = settings.kind or "line"
-            made = StatementRow(key, label, level, kind, total, leaf=not settings.memo, factor=row.factor, fav=row.fav)
-            yield made._replace(source=row, codes=row.taken)
+            total_row = StatementRow(
+                key, label, level, kind, total, leaf=not settings.memo, factor=row.factor, fav=row.fav
+            )
+            yield total_row._replace(source=row, codes=row.taken)
             return
         members = list(self._members(row))
         if not members:
@@ -129,8 +131,8 @@ class RowMaker:
             words = settings.total or f"Total {settings.heading[:1].lower()}{settings.heading[1:]}"
             adds = tuple((1, member.key) for member, outer in members if outer)
             kind = settings.kind or "subtotal"
-            made = StatementRow(key, words, level, kind, total, factor=row.factor, fav=row.fav, adds=adds)
-            yield made._replace(source=row, codes=row.taken)
+            total_row = StatementRow(key, words, level, kind, total, factor=row.factor, fav=row.fav, adds=adds)
+            yield total_row._replace(source=row, codes=row.taken)
 
     def _members(self, row: ArrangedRow) -> Iterator[tuple[StatementRow, bool]]:
         """Yield the rows between a heading and its total, each with whether it is part of that total by itself."""
@@ -208,15 +210,15 @@ class RowMaker:
 
     def _sum(self, codes: Sequence[str], factor: int, row: ArrangedRow | None = None) -> dict[str, Figure]:
         measure = row.measure if row else self.arrangement.layout.measure
-        found = {}
+        figures = {}
         for slot in self.slots:
             amounts = self.figures.of(self.block, slot.key, measure)
             total = Figure()
             for code in codes:
                 if code in amounts:
                     total += amounts[code]
-            found[slot.key] = Figure(factor * total.amount, total.lines)
-        return found
+            figures[slot.key] = Figure(factor * total.amount, total.lines)
+        return figures
 
     def _total(self, row: ArrangedRow) -> dict[str, Figure]:
         """Return what a row comes to in each column, whichever way it is made."""
@@ -259,13 +261,13 @@ class RowMaker:
             signed = signed_names(row.formula)
         elif not row.row.sum_of:
             return [(row.factor, code, row.measure) for code in row.taken]
-        found: list[tuple[int, str, RowMeasure]] = []
+        pieces: list[tuple[int, str, RowMeasure]] = []
         for sign, name in signed or []:
             inner = self._made_of(self._by_key[name])
             if inner is None:
                 return None
-            found += [(sign * factor, code, measure) for factor, code, measure in inner]
-        return found if signed is not None else None
+            pieces += [(sign * factor, code, measure) for factor, code, measure in inner]
+        return pieces if signed is not None else None
 
     def comes_to(self, formula: Formula, slot: str) -> Decimal:
         """Return what a formula on rows comes to in one column."""

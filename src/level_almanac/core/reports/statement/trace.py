@@ -145,13 +145,13 @@ class _Behind:
         if not isinstance(window, Window):
             return ()
         members = self._members(slot, block)
-        found: dict[tuple[int, tuple[Slice, ...]], list[str]] = {}
+        accounts_by_slices: dict[tuple[int, tuple[Slice, ...]], list[str]] = {}
         for factor, code, measure in parts:
             for accounts, slices in self._slices(code, measure, window):
-                found.setdefault((factor, slices), []).extend(accounts)
+                accounts_by_slices.setdefault((factor, slices), []).extend(accounts)
         return tuple(
             Term(factor, tuple(dict.fromkeys(accounts)), slices, members=members)
-            for (factor, slices), accounts in found.items()
+            for (factor, slices), accounts in accounts_by_slices.items()
         )
 
     def _slices(

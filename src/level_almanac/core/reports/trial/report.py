@@ -87,10 +87,10 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
     Raises UsageMistake where the range is none or reaches over a year's end.
     """
     selection = book.select(request.entities)
-    shown = trial_range(book, selection.calendar, request.when, (request.first, request.last))
+    range_ = trial_range(book, selection.calendar, request.when, (request.first, request.last))
     conditions = ledger_conditions(book, request.conditions, as_of_for(book, selection.calendar, request.when))
     filter_ = conditions.filter_of(book, TRIAL_FREE, TRIAL_SHOWN)
-    measures = trial_measures(shown, request.after_closing)
+    measures = trial_measures(range_, request.after_closing)
     sums = book.sums(measures, filter_)
     lines, earlier, result, hidden = _lines(book.chart, sums, selection, request.level)
     total = _Line()
@@ -108,9 +108,9 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
         title="Trial balance",
         facts={
             **selection_facts(selection),
-            "from": shown.first.isoformat(),
-            "through": shown.last.isoformat(),
-            "range": shown.words,
+            "from": range_.first.isoformat(),
+            "through": range_.last.isoformat(),
+            "range": range_.words,
             "closing_lines": "after closing" if request.after_closing else "before closing",
             "signs": "debit positive",
             **({"conditions": " · ".join(conditions.words)} if conditions.words else {}),
@@ -118,10 +118,10 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
         },
         subtitle=(
             f"{selection.words} · {selection.currency} · debits positive",
-            " · ".join([shown.words, f"{'after' if request.after_closing else 'before'} closing", *conditions.words]),
+            " · ".join([range_.words, f"{'after' if request.after_closing else 'before'} closing", *conditions.words]),
             data_words(book),
         ),
-        columns=_columns(book, shown, selection),
+        columns=_columns(book, range_, selection),
         rows=tuple(rows),
         key_label="account",
         show_keys=True,
@@ -150,9 +150,9 @@ def _lines(
         else:
             balance = opened.amount + measured["earlier"].amount
             line.add(balance, moved, moved.lines)
-    shown = {account: lines[account] for account in sorted(lines, key=lambda each: each.code)}
-    kept = {account: line for account, line in shown.items() if not line.is_empty}
-    return kept, earlier, result, len(shown) - len(kept)
+    lines_shown = {account: lines[account] for account in sorted(lines, key=lambda each: each.code)}
+    kept = {account: line for account, line in lines_shown.items() if not line.is_empty}
+    return kept, earlier, result, len(lines_shown) - len(kept)
 
 
 def _columns(book: Book, shown: TrialRange, selection: Selection) -> tuple[Column, ...]:
@@ -177,8 +177,8 @@ def _proof(
     conditions: LedgerConditions,
 ) -> Proof:
     def counted(name: str) -> CountedAmount:
-        found = [measured[name] for (entity, _), measured in sums.items() if entity in selection.entities]
-        return CountedAmount(sum(each.lines for each in found), sum((each.debit for each in found), _ZERO))
+        measures = [measured[name] for (entity, _), measured in sums.items() if entity in selection.entities]
+        return CountedAmount(sum(each.lines for each in measures), sum((each.debit for each in measures), _ZERO))
 
     aside = set(selection.comparable) - selection.entities.keys()
     others = [measured["all"] for (entity, _), measured in sums.items() if entity in aside]

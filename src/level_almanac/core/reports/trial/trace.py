@@ -30,18 +30,18 @@ def traced_trial(book: Book, report: MadeReport, names: Sequence[str], *, leaves
     leaves: only rows that are accounts of their own. Raises UsageMistake for a name that means no row.
     """
     table: ReportTable = report.table
-    made: MadeTrial = report.of
-    selection = made.selection
+    made_trial: MadeTrial = report.of
+    selection = made_trial.selection
     wanted = [find_row(table, name) for name in names] or [
         row for row in table.rows if row.cells and (not leaves or row.kind == "line")
     ]
     return Traced(
         table,
-        [_behind(book, table, row, made.request.level, made.measures) for row in wanted],
+        [_behind(book, table, row, made_trial.request.level, made_trial.measures) for row in wanted],
         tuple(selection.entities),
         selection.comparable,
         selection.decimals,
-        tuple(rule.predicate for rule in made.conditions.rules),
+        tuple(rule.predicate for rule in made_trial.conditions.rules),
     )
 
 
