@@ -69,13 +69,7 @@ class Report:
         """Return the lines behind one figure, and whether they sum to it; raises UsageMistake where there are none."""
         if self._tracer is None:
             raise UsageMistake(Mistake("nothing can be traced of this report", got=self.title))
-        told = {
-            "row": row,
-            "column": column,
-            "down-to": down_to,
-            "whole-journals": whole_journals,
-            "first": first,
-        }
+        told = {"row": row, "column": column, "down-to": down_to, "whole-journals": whole_journals, "first": first}
         known = {each.name: each for each in options_of(TraceRequest)}
         given = {name: value for name, value in told.items() if value is not None}
         return Report(self._tracer(request_of(TraceRequest, read_options(known, given, str))))

@@ -18,10 +18,7 @@ _WITH_BUDGET = "ptd; budget ptd; variance; variance %; ytd; budget ytd; variance
 
 _EDITION = "2026-P08"
 _STEPS = (
-    (
-        "almanac load --through 2026-06-17",
-        "Every export in, each line checked, or nothing at all.",
-    ),
+    ("almanac load --through 2026-06-17", "Every export in, each line checked, or nothing at all."),
     (
         "almanac calendar --year 2026",
         "Which periods there are, what data covers them, and how far the last one reaches.",
@@ -70,10 +67,7 @@ _STEPS = (
         "almanac pace ledger --entity LINE --by department",
         "What each department spent of its budget, what was due by now, and where it will end.",
     ),
-    (
-        "almanac check",
-        "What does not add up: a few mistakes are planted in these books, each found with its lines.",
-    ),
+    ("almanac check", "What does not add up: a few mistakes are planted in these books, each found with its lines."),
     (
         "almanac statement balance --level 2",
         "The balance sheet, which balances though the year is not closed: its result so far stands on a row.",

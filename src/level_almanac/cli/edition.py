@@ -13,11 +13,7 @@ from level_almanac.cli.names import EDITION, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
-from level_almanac.core.editions.report import (
-    edition_report,
-    editions_report,
-    verification_report,
-)
+from level_almanac.core.editions.report import edition_report, editions_report, verification_report
 from level_almanac.core.editions.verify import verified
 from level_almanac.errors import AlmanacError
 from level_almanac.files.editions import edition_folder, edition_names, read_edition, seal_of

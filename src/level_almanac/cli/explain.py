@@ -10,12 +10,7 @@ from level_almanac.cli.options import open_book
 from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.core.pages.explaining import explainable
 from level_almanac.core.pages.running import PageRun, run_page
-from level_almanac.files.explanations import (
-    WrittenExplanation,
-    drop_explanation,
-    keep_explanation,
-    read_explanations,
-)
+from level_almanac.files.explanations import WrittenExplanation, drop_explanation, keep_explanation, read_explanations
 from level_almanac.files.page_reading import read_page
 
 

@@ -44,12 +44,7 @@ class Book:
     """
 
     def __init__(
-        self,
-        file: BookFile,
-        store: Store | None = None,
-        frozen: datetime | None = None,
-        *,
-        as_placed: bool = False,
+        self, file: BookFile, store: Store | None = None, frozen: datetime | None = None, *, as_placed: bool = False
     ) -> None:
         self.file = file
         self.frozen = frozen

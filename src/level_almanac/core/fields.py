@@ -25,10 +25,7 @@ def _signed(signs: Mapping[str, int]) -> Expression:
     )
 
 
-SIGNED = {
-    **{table: _signed(KIND_SIGNS) for table in SIDE_OF.values()},
-    "billing": _signed(BILLING_SIGNS),
-}
+SIGNED = {**{table: _signed(KIND_SIGNS) for table in SIDE_OF.values()}, "billing": _signed(BILLING_SIGNS)}
 """By table what a line, by its kind, does to what a party owes or is owed, or to what was billed and is to come."""
 
 

@@ -21,12 +21,7 @@ def as_of_for(book: Book, calendar: FiscalCalendar, request: AsOfRequest, docume
 
 
 def table_as_of(
-    book: Book,
-    calendar: FiscalCalendar,
-    request: AsOfRequest,
-    table: str,
-    dated: str,
-    beside: str = "",
+    book: Book, calendar: FiscalCalendar, request: AsOfRequest, table: str, dated: str, beside: str = ""
 ) -> AsOf:
     """Return the day that a report over one table is made for, or of two where the data of both reaches.
 
@@ -80,11 +75,7 @@ def _ago(days: int) -> str:
 
 def selection_facts(selection: Selection) -> dict[str, str]:
     """Return which entities and which currency."""
-    return {
-        "entity": ", ".join(selection.entities),
-        "entity_name": selection.words,
-        "currency": selection.currency,
-    }
+    return {"entity": ", ".join(selection.entities), "entity_name": selection.words, "currency": selection.currency}
 
 
 def data_facts(book: Book) -> dict[str, str]:

@@ -158,9 +158,7 @@ BUDGET = Table(
     in_periods=True,
 )
 PARTIES = Table(
-    "parties",
-    ("party",),
-    (Field("party", required=True), Field("name", required=True), Field("side", choices=SIDES)),
+    "parties", ("party",), (Field("party", required=True), Field("name", required=True), Field("side", choices=SIDES))
 )
 
 

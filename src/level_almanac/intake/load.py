@@ -12,11 +12,7 @@ from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.fingerprints import reading_fingerprint, rules_fingerprint
 from level_almanac.files.settings import BookFile
 from level_almanac.files.tables import DATED, Table, tables_of
-from level_almanac.intake.chart_checks import (
-    chart_mistakes,
-    retained_earnings_mistakes,
-    unknown_account_mistakes,
-)
+from level_almanac.intake.chart_checks import chart_mistakes, retained_earnings_mistakes, unknown_account_mistakes
 from level_almanac.intake.csv_text import fingerprint
 from level_almanac.intake.files import ExportFile, export_files
 from level_almanac.intake.messages import clash_mistake

@@ -8,12 +8,7 @@ from level_almanac.store.casting import Reason
 from level_almanac.store.lines import WrongText
 from level_almanac.store.repeats import Clash
 
-_NEGATIVES = {
-    "minus": "-5{d}00",
-    "trailing-minus": "5{d}00-",
-    "parentheses": "(5{d}00)",
-    "crdr": "5{d}00 CR",
-}
+_NEGATIVES = {"minus": "-5{d}00", "trailing-minus": "5{d}00-", "parentheses": "(5{d}00)", "crdr": "5{d}00 CR"}
 
 
 def line_mistake(name: str, wrong: WrongText, block: IntakeBlock, choices: Sequence[str]) -> Mistake:

@@ -270,13 +270,7 @@ class Document:
             yield ("FONT", (0, at), (-1, at), BOLD, self.size + 2)
             yield ("BOTTOMPADDING", (0, at), (-1, at), 4)
         if row.kind in ("subtotal", "total"):
-            yield (
-                "LINEABOVE",
-                (front, at),
-                (-1, at),
-                0.6 if row.level == 0 else 0.3,
-                INK if row.level == 0 else RULE,
-            )
+            yield ("LINEABOVE", (front, at), (-1, at), 0.6 if row.level == 0 else 0.3, INK if row.level == 0 else RULE)
         if row.kind == "total":
             yield ("LINEBELOW", (front, at), (-1, at), 0.6, INK, 0, None, None, 2, 1.2)
         for number, column in enumerate(columns, front):

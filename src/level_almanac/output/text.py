@@ -10,12 +10,7 @@ from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell, Column, CountedAmount, Explanation, Note, Part, Proof, ReportTable, Row
 
 _MINUS = "−"
-_SEPARATORS = {
-    "1,234.56": (",", "."),
-    "1.234,56": (".", ","),
-    "1 234,56": ("\u202f", ","),
-    "1'234.56": ("'", "."),
-}
+_SEPARATORS = {"1,234.56": (",", "."), "1.234,56": (".", ","), "1 234,56": ("\u202f", ","), "1'234.56": ("'", ".")}
 UNIT_WORDS = {1000: "thousands", 1000000: "millions"}
 
 

@@ -94,11 +94,7 @@ def left_out(engine: Engine, source: LineSource, measure: Expression | None) -> 
 
 
 def lines(
-    engine: Engine,
-    source: LineSource,
-    values: Sequence[Expression],
-    order: Sequence[Order],
-    first: int | None = None,
+    engine: Engine, source: LineSource, values: Sequence[Expression], order: Sequence[Order], first: int | None = None
 ) -> list[Row]:
     """Return the values of each line shown, in order. first: only so many."""
     if not source.parts:
@@ -127,11 +123,7 @@ def lines_met(engine: Engine, source: LineSource, values: Sequence[Expression]) 
 
 
 def groups(
-    engine: Engine,
-    source: LineSource,
-    by: Sequence[Expression],
-    asked: Sequence[Asked],
-    less: int = 0,
+    engine: Engine, source: LineSource, by: Sequence[Expression], asked: Sequence[Asked], less: int = 0
 ) -> list[Row]:
     """Return for each group its values of `by`, how many lines it has, and each value asked for.
 

@@ -9,11 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.core.book import Book
-from level_almanac.core.editions.compare_report import (
-    ChangedDefinition,
-    ComparedPage,
-    Comparison,
-)
+from level_almanac.core.editions.compare_report import ChangedDefinition, ComparedPage, Comparison
 from level_almanac.core.editions.figure_lines import (
     COUNT,
     FigureChange,

@@ -55,13 +55,7 @@ class ComputedReader:
     """Reads computed fields, and parts of dates, of one table's lines."""
 
     def __init__(
-        self,
-        fields: LineFields,
-        where: str,
-        error: type[AlmanacError],
-        reach: AsOf,
-        labels: Labels,
-        text: str = "",
+        self, fields: LineFields, where: str, error: type[AlmanacError], reach: AsOf, labels: Labels, text: str = ""
     ) -> None:
         self.fields, self.where, self.error, self.reach, self.labels = fields, where, error, reach, labels
         self.text = text

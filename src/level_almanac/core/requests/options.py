@@ -240,11 +240,7 @@ def option(name: str, words: str, kind: Kind = "text", default: Any = None, **mo
 
 
 def options(
-    *made: Option,
-    build: Callable[[Mapping[str, Any]], Any],
-    default: Any,
-    holds: Callable[[Any], bool],
-    allowed: str,
+    *made: Option, build: Callable[[Mapping[str, Any]], Any], default: Any, holds: Callable[[Any], bool], allowed: str
 ) -> Any:
     """Return a field of a request whose value is built of several options. holds: whether it can be a value."""
     declared = Declared(made, build, holds, allowed)

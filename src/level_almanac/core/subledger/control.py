@@ -11,10 +11,7 @@ from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.subledger.open_items import Item, OpenItems
-from level_almanac.core.subledger.subledger import (
-    Subledger,
-    SubledgerSide,
-)
+from level_almanac.core.subledger.subledger import Subledger, SubledgerSide
 from level_almanac.core.table.model import Check, CountedAmount, Note
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Joined
 from level_almanac.store.ledger_sums import MOVEMENT, Slice

@@ -116,10 +116,7 @@ class Billing:
             self.payments_by = "deposited"
         self.selection: Selection = book.select(request.entities)
         self.as_of = table_as_of(book, self.selection.calendar, request.when, TABLE, "posted")
-        self.days = asked_days(request.first, request.last, self.as_of) or (
-            self.as_of.period.first,
-            self.as_of.day,
-        )
+        self.days = asked_days(request.first, request.last, self.as_of) or (self.as_of.period.first, self.as_of.day)
         count = (self.days[1] - self.days[0]).days + 1
         if settings.most_days and count > settings.most_days and request.view != "unposted":
             what, allowed = (

@@ -7,10 +7,7 @@ REPORT = Report(
     name="calendar",
     help="Fiscal years, quarters and periods, and what data covers them.",
     about="",
-    examples=(
-        "calendar",
-        "calendar --year 2026 --entity YARD",
-    ),
+    examples=("calendar", "calendar --year 2026 --entity YARD"),
     request="report:CalendarRequest",
     make="report:calendar_report",
 )

@@ -87,11 +87,7 @@ def calendar_report(book: Book, request: CalendarRequest) -> ReportTable:
             "periods": settings.periods,
             **data_facts(book),
         },
-        subtitle=(
-            f"{selection.words} · {selection.currency}",
-            _year_words(selection.calendar),
-            data_words(book),
-        ),
+        subtitle=(f"{selection.words} · {selection.currency}", _year_words(selection.calendar), data_words(book)),
         columns=(*COLUMNS[:4], COLUMNS[4]._replace(decimals=selection.decimals), *COLUMNS[5:]),
         rows=rows,
         key_label="",

@@ -10,11 +10,7 @@ REPORT = Report(
 where an error is shown. CHECK is one or more of: unbalanced, closed,
 outside, carried, gaps, unknown-party, spelt-twice, alike, over-applied,
 loose, early, control, agree.""",
-    examples=(
-        "check",
-        "check control over-applied",
-        "check --only-new -o findings.xlsx",
-    ),
+    examples=("check", "check control over-applied", "check --only-new -o findings.xlsx"),
     request="report:CheckRequest",
     make="report:check",
     tracing=Tracing(

@@ -76,20 +76,14 @@ KINDS: Mapping[str, CheckKind] = {
             "carry the balance anew; reports go by the computed one",
         ),
         CheckKind("gaps", "Gaps in numbering", "find what had the missing numbers, or why they were not used"),
-        CheckKind(
-            "unknown-party",
-            "Parties that are on no list",
-            "add the party to its list, or correct the code",
-        ),
+        CheckKind("unknown-party", "Parties that are on no list", "add the party to its list, or correct the code"),
         CheckKind(
             "spelt-twice",
             "Invoice numbers spelt in more than one way",
             "see whether one invoice was taken in twice, and cancel one of them",
         ),
         CheckKind(
-            "alike",
-            "Invoices alike in party, amount and about the day",
-            "see whether one invoice was taken in twice",
+            "alike", "Invoices alike in party, amount and about the day", "see whether one invoice was taken in twice"
         ),
         CheckKind(
             "over-applied",

@@ -8,12 +8,7 @@ REPORT = Report(
     help="What can be asked for: tables, their fields, and a few values.",
     about="""Without TABLE, the tables of the book. With WORD, or with one word that is
 no table, the fields that have it in their name.""",
-    examples=(
-        "fields",
-        "fields ledger",
-        "fields ledger account",
-        "fields department",
-    ),
+    examples=("fields", "fields ledger", "fields ledger account", "fields department"),
     request="report:FieldsRequest",
     make="report:fields_report",
     page=False,

@@ -90,14 +90,7 @@ class Growing:
         # Where periods cannot be shared out among quarters, the other units that were asked for still are told.
         self.no_quarters = not year.quarters and "quarter" in request.each and len(request.each) > 1
         each = tuple(unit for unit in request.each if unit != "quarter" or not self.no_quarters)
-        spans = Spans(
-            each,
-            request.last,
-            self.days,
-            self.as_of,
-            self.measured.first_day,
-            self.measured.in_periods,
-        )
+        spans = Spans(each, request.last, self.days, self.as_of, self.measured.first_day, self.measured.in_periods)
         self.stages = tuple(stages_of(spans))
         windows = [window for stage in self.stages for window in stage.windows]
         self.rules = self.measured.rules(windows)

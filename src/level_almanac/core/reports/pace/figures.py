@@ -54,10 +54,7 @@ class PaceRequest(Request):
         allowed="true or false",
     )
     of: MeasuredRequest = inner(
-        MeasuredRequest,
-        required=True,
-        without=("compare",),
-        helps={"by": "The field whose members have budgets."},
+        MeasuredRequest, required=True, without=("compare",), helps={"by": "The field whose members have budgets."}
     )
 
 

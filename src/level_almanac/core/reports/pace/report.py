@@ -84,16 +84,7 @@ def _columns(pacing: Pacing) -> Iterator[Column]:
     yield Column("spent", word, "amount", places, now.first, now.last, reached, now.covers, extent)
     yield Column("spent-pct", f"% of {pacing.scenario}", "percent", 1, adds=False)
     yield Column(
-        "expected",
-        "expected to date",
-        "amount",
-        places,
-        now.first,
-        now.last,
-        None,
-        now.covers,
-        share,
-        pacing.scenario,
+        "expected", "expected to date", "amount", places, now.first, now.last, None, now.covers, share, pacing.scenario
     )
     yield Column("projected", "projected end", "amount", places, covers=f"at {ends}", adds=False)
     yield Column("over", "over, −under", "amount", places, covers=f"at {ends}", adds=False)

@@ -233,11 +233,7 @@ class Parties:
         side = "Suppliers" if subledger.request.side == "payable" else "Customers"
         limits = [f"{COLUMNS[limit.on or self._on].label} {limit.words}" for limit in self.request.thresholds]
         date_words = "by document date" if self.request.date == "date" else ""
-        facts = {
-            **subledger.facts(),
-            "from": self.days[0].isoformat(),
-            "through": self.days[1].isoformat(),
-        }
+        facts = {**subledger.facts(), "from": self.days[0].isoformat(), "through": self.days[1].isoformat()}
         if limits:
             facts["thresholds"] = " · ".join(limits)
         self._count(f"{len(self.figures) - len(kept):,} parties not {' and '.join(limits)}")

@@ -64,12 +64,7 @@ class CashBasis:
     """The lines of one report that are linked to documents, and what counts of them by when."""
 
     def __init__(
-        self,
-        book: Book,
-        selection: Selection,
-        as_of: AsOf,
-        conditions: LedgerConditions,
-        fields: Sequence[str],
+        self, book: Book, selection: Selection, as_of: AsOf, conditions: LedgerConditions, fields: Sequence[str]
     ) -> None:
         self.book, self.selection, self.as_of, self.fields = book, selection, as_of, tuple(fields)
         self.conditions = conditions

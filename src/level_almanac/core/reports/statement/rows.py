@@ -156,13 +156,7 @@ class RowMaker:
                     yield self._line(row, code, _RESULT_LABELS[code], indent, own, [code]), True
 
     def _line(
-        self,
-        row: ArrangedRow,
-        key: str,
-        label: str,
-        level: int,
-        figures: Mapping[str, Figure],
-        codes: Sequence[str],
+        self, row: ArrangedRow, key: str, label: str, level: int, figures: Mapping[str, Figure], codes: Sequence[str]
     ) -> StatementRow:
         leaf = not row.row.memo
         made = StatementRow(key, label, level, "line", figures, leaf=leaf, factor=row.factor, fav=row.fav)

@@ -35,10 +35,7 @@ class TrialRange:
 
 
 def trial_range(
-    book: Book,
-    calendar: FiscalCalendar,
-    when: AsOfRequest,
-    asked: tuple[DayExpression | None, DayExpression | None],
+    book: Book, calendar: FiscalCalendar, when: AsOfRequest, asked: tuple[DayExpression | None, DayExpression | None]
 ) -> TrialRange:
     """Return the range: the days asked for, or what `when` names, or the fiscal year to date.
 

@@ -20,12 +20,7 @@ from level_almanac.core.requests.shared import condition_options, entity_option,
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
 from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
-from level_almanac.store.ledger_sums import (
-    UNMET,
-    Measures,
-    Sums,
-    considered,
-)
+from level_almanac.store.ledger_sums import UNMET, Measures, Sums, considered
 
 _ZERO = Decimal(0)
 _ONE_DAY = timedelta(days=1)
