@@ -3,29 +3,23 @@
 Shades, line styles and words tell things apart, so that it can be read in grey; colours are safe for the colour-blind.
 """
 
-import io
 import textwrap
 from decimal import Decimal
 from typing import Any
 
 from level_almanac.core.table.chart_data import BarsChart, GrowthChart, PaceChart
-from level_almanac.core.table.exact import rounded
 from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.output.chart_bars import bars
 from level_almanac.output.chart_growth import growth
 from level_almanac.output.chart_pace import pace
+from level_almanac.output.chart_style import COLOURS, GRID, INK, PALE, QUIET, bare_axes, saved, scale_of, short
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.text import grouped
 
-_COLOURS = ("#1f5f7a", "#d98a29", "#6b7f3a", "#8a4f7d", "#4d4d4d", "#b0563c")
 _DASHES = ("-", "--", "-.", ":", (0, (5, 1, 1, 1, 1, 1)), (0, (1, 2)))
 _MARKERS = ("o", "s", "^", "D", "v", "P")
-_INK, _QUIET, _GRID = "#1d2733", "#5d6875", "#dde2e7"
 _FEW_LINES = 12
 _MOST_ROWS, _MOST_BARS, _MOST_NAMED, _MOST_TOLD = 8, 4, 4, 16
-_SCALES = ((Decimal(1_000_000), "million"), (Decimal(1_000), "thousand"))
-_MINUS = "−"
 
 
 def png(table: ReportTable) -> bytes:
@@ -76,7 +70,8 @@ def _drawn(table: ReportTable, form: str) -> bytes:
     style: Any = {"font.family": "DejaVu Sans", "font.size": 10, "svg.hashsalt": "almanac", "axes.unicode_minus": True}
     with mpl.rc_context(style):
         figure, axes = pyplot.subplots(figsize=(12.8, 8.0), dpi=100)
-        scale, unit = _scale(rows, columns)
+        cells = [row.cells.get(column.key) for row in rows for column in columns]
+        scale, unit = scale_of(cell for cell in cells if isinstance(cell, Decimal))
         series = _series(columns)
         if len(series[0]) > 2:
             _over_time(axes, table, rows[:_MOST_ROWS], series, scale)
@@ -88,17 +83,9 @@ def _drawn(table: ReportTable, form: str) -> bytes:
         undrawn += [" ".join(part for part in (column.label, column.covers) if part) for column in left[:_MOST_NAMED]]
         undrawn += [f"{len(left) - _MOST_NAMED} more columns"] if len(left) > _MOST_NAMED else []
         _frame(figure, axes, table, unit, undrawn)
-        stream = io.BytesIO()
-        figure.savefig(stream, format=form, metadata={"Date": None} if form == "svg" else {"Software": None})
+        picture = saved(figure, form)
         pyplot.close(figure)
-    return stream.getvalue()
-
-
-def _scale(rows: list[Row], columns: list[Column]) -> tuple[Decimal, str]:
-    cells = [row.cells.get(column.key) for row in rows for column in columns]
-    most = max((abs(cell) for cell in cells if isinstance(cell, Decimal)), default=Decimal(0))
-    # Three figures or more are left, so that one of a tenth of the largest still says something.
-    return next(((scale, word) for scale, word in _SCALES if most >= 100 * scale), (Decimal(1), ""))
+    return picture
 
 
 def _series(columns: list[Column]) -> list[list[Column]]:
@@ -137,19 +124,19 @@ def _over_time(axes: Any, table: ReportTable, rows: list[Row], series: list[list
     if total is not None:
         heights = [_value(total, column, scale) or Decimal(0) for column in series[0]]
         drawn = [_place(height) for height in heights]
-        axes.bar(range(len(heights)), drawn, width=0.62, color="#c4ccd4", edgecolor=_QUIET, linewidth=0.6, zorder=2)
+        axes.bar(range(len(heights)), drawn, width=0.62, color=PALE, edgecolor=QUIET, linewidth=0.6, zorder=2)
         for at, height in enumerate(heights if len(heights) <= _MOST_TOLD else []):
-            text = _short(height, table)
+            text = short(height, table)
             axes.annotate(
                 text, (at, float(height)), xytext=(0, 3 if height >= 0 else -3), textcoords="offset points",
                 ha="center", va="bottom" if height >= 0 else "top", fontsize=8,
-                color=_INK, zorder=5,
+                color=INK, zorder=5,
             )  # fmt: skip
-        ends.append((heights[-1], f"{total.label} (bars)", _QUIET))
+        ends.append((heights[-1], f"{total.label} (bars)", QUIET))
     for number, row in enumerate(row for row in rows if row is not total):
         for order, columns in enumerate(series[:2]):
             heights_or_none = [_value(row, column, scale) for column in columns]
-            colour = _COLOURS[number % len(_COLOURS)]
+            colour = COLOURS[number % len(COLOURS)]
             axes.plot(
                 range(len(columns)), [_place(height) for height in heights_or_none], color=colour, zorder=3,
                 marker=_MARKERS[number % 6],
@@ -192,14 +179,14 @@ def _side_by_side(axes: Any, table: ReportTable, rows: list[Row], columns: list[
         values = [_value(row, column, scale) or Decimal(0) for row in rows]
         name = " · ".join(words for words in (column.label, column.covers, column.extent) if words)
         axes.barh(
-            places, [_place(value) for value in values], height=thick * 0.9, color=_COLOURS[order], label=name,
+            places, [_place(value) for value in values], height=thick * 0.9, color=COLOURS[order], label=name,
             zorder=2, hatch=("", "//", "..", "xx")[order], edgecolor="white", linewidth=0.4,
         )  # fmt: skip
         for place, value in zip(places, values, strict=True):
             axes.annotate(
-                _short(value, table), (float(value), place), xytext=(4 if value >= 0 else -4, 0),
+                short(value, table), (float(value), place), xytext=(4 if value >= 0 else -4, 0),
                 textcoords="offset points", va="center", ha="left" if value >= 0 else "right", fontsize=9,
-                color=_INK,
+                color=INK,
             )  # fmt: skip
     axes.set_yticks(range(len(rows)), [row.label for row in rows], fontsize=10)
     axes.invert_yaxis()
@@ -210,28 +197,21 @@ def _side_by_side(axes: Any, table: ReportTable, rows: list[Row], columns: list[
     )  # fmt: skip
 
 
-def _short(value: Decimal, table: ReportTable) -> str:
-    number = rounded(value, 1 if abs(value) < 100 and value % 1 else 0)
-    return f"{_MINUS if number < 0 else ''}{grouped(number, table)}"
-
-
 def _frame(figure: Any, axes: Any, table: ReportTable, unit: str, undrawn: list[str]) -> None:
-    for side in ("top", "right", "left", "bottom"):
-        axes.spines[side].set_visible(False)
+    bare_axes(axes)
     upright = bool(axes.get_legend())
-    axes.grid(visible=True, axis="x" if upright else "y", color=_GRID, linewidth=0.8, zorder=0)
-    axes.tick_params(length=0, colors=_INK)
-    (axes.axvline if upright else axes.axhline)(0, color=_INK, linewidth=0.9, zorder=4)
+    axes.grid(visible=True, axis="x" if upright else "y", color=GRID, linewidth=0.8, zorder=0)
+    (axes.axvline if upright else axes.axhline)(0, color=INK, linewidth=0.9, zorder=4)
     money = " ".join(word for word in (unit, table.facts.get("currency", "")) if word)
-    (axes.set_xlabel if upright else axes.set_ylabel)(money, color=_QUIET)
+    (axes.set_xlabel if upright else axes.set_ylabel)(money, color=QUIET)
     axis = axes.xaxis if upright else axes.yaxis
-    axis.set_major_formatter(lambda value, _: _short(Decimal(repr(float(value))), table))
+    axis.set_major_formatter(lambda value, _: short(Decimal(repr(float(value))), table))
     lines = [line for words in page_lines(table) for line in textwrap.wrap(words, 150)]
-    figure.text(0.045, 0.965, table.title, fontsize=16, fontweight="bold", color=_INK, va="top")
-    figure.text(0.045, 0.925, "\n".join(lines), fontsize=8.5, color=_QUIET, va="top", linespacing=1.35)
+    figure.text(0.045, 0.965, table.title, fontsize=16, fontweight="bold", color=INK, va="top")
+    figure.text(0.045, 0.925, "\n".join(lines), fontsize=8.5, color=QUIET, va="top", linespacing=1.35)
     if undrawn:
         words = f"in the table and not drawn: {', '.join(undrawn)}"
-        figure.text(0.045, 0.015, words, fontsize=8, color=_QUIET)
+        figure.text(0.045, 0.015, words, fontsize=8, color=QUIET)
     top = 0.90 - 0.022 * len(lines) - (0.065 if upright else 0)
     # Names that stand aslant need more room above the line that says what is not drawn.
     bottom = 0.14 if any(tick.get_rotation() for tick in axes.get_xticklabels()) else 0.08

@@ -11,9 +11,9 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.calendar.date_text import MONTHS
 from level_almanac.core.table.exact import rounded
 from level_almanac.core.table.model import ReportTable
+from level_almanac.core.table.style import MONTHS
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.text import grouped
 

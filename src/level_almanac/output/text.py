@@ -5,9 +5,9 @@ from datetime import date
 from decimal import Decimal
 from typing import NamedTuple
 
-from level_almanac.core.calendar.date_text import MONTHS
 from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell, Column, CountedAmount, Explanation, Note, Part, Proof, ReportTable, Row
+from level_almanac.core.table.style import MONTHS
 
 _MINUS = "−"
 _SEPARATORS = {"1,234.56": (",", "."), "1.234,56": (".", ","), "1 234,56": ("\u202f", ","), "1'234.56": ("'", ".")}

@@ -2,7 +2,7 @@
 
 from datetime import date
 
-MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+from level_almanac.core.table.style import MONTHS
 
 
 def day_words(day: date) -> str:

@@ -180,11 +180,6 @@ def _plain(field: LineField) -> ShownField:
     return ShownField(field.name, field.name, field.kind, field.value, number_like=field.number_like)
 
 
-def plain_fields(fields: Sequence[LineField]) -> tuple[ShownField, ...]:
-    """Return a column for each field as it stands."""
-    return tuple(_plain(field) for field in fields)
-
-
 def _unique(found: Sequence[ShownField]) -> tuple[ShownField, ...]:
     counts: dict[str, int] = {}
     unique = []

@@ -20,11 +20,6 @@ def all_reports() -> dict[str, Report]:
     return by_name
 
 
-def report_named(name: str) -> Report | None:
-    """Return the report of this name, or None."""
-    return all_reports().get(name)
-
-
 def page_reports() -> tuple[str, ...]:
     """Return the names of the reports that can be saved as pages."""
     return tuple(name for name, report in all_reports().items() if report.page)

@@ -8,6 +8,8 @@ from typing import Any
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
 from level_almanac.files.settings import BookSettings, PageSettings, StyleSettings
 
+MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+"""The months as people read them, whatever the machine's language."""
 DEFAULT_STYLE = "default"
 """The style of a book that is used where none is asked for."""
 

@@ -6,13 +6,14 @@ from datetime import date
 from decimal import Decimal
 
 from level_almanac.core.book import Book
-from level_almanac.core.calendar.date_text import MONTHS, day_words
+from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.calendar.fiscal import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalYear
 from level_almanac.core.header import data_facts, data_words, selection_facts
 from level_almanac.core.requests.options import Request, option
 from level_almanac.core.requests.shared import entity_option
 from level_almanac.core.selection import Selection
 from level_almanac.core.table.model import Cell, Column, CountedAmount, Part, Proof, ReportTable, Row
+from level_almanac.core.table.style import MONTHS
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.engine import Row as EngineRow
 from level_almanac.store.ledger_sums import considered

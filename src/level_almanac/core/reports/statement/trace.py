@@ -12,7 +12,7 @@ from level_almanac.core.reports.statement.report import MadeStatement, block_pre
 from level_almanac.core.reports.statement.rows import RowMaker, StatementRow
 from level_almanac.core.spans.windows import Window, up_to
 from level_almanac.core.table.model import Column, ReportTable, Row
-from level_almanac.core.table.pointing import find_row, head_words
+from level_almanac.core.table.pointing import find_row
 from level_almanac.core.trace.all_rows import traced_lines
 from level_almanac.core.trace.figure import trace
 from level_almanac.core.trace.model import PlanPart, Term, Traced, TracedCell, TracedRow, turned
@@ -186,8 +186,3 @@ class _Behind:
             if factor:
                 period = f"{line.fiscal // 100}-P{line.fiscal % 100:02d}"
                 yield PlanPart(line.account, plans.places[line.number], period, factor * amount)
-
-
-def why_words(figure: TracedCell) -> str:
-    """Return why a figure is no sum of lines, with the column that it stands in."""
-    return f"{head_words(figure.column)}: {figure.why}"
