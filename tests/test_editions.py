@@ -16,7 +16,7 @@ import pytest
 from openpyxl import load_workbook
 from pypdf import PdfReader
 
-from conftest import BOOK, CHART, HEADS, PERIOD_AND_SIDES, Ran, SmallBook, copied, run_almanac
+from conftest import BOOK, CHART, HEADS, LONG, PERIOD_AND_SIDES, Ran, SmallBook, copied, run_almanac
 
 ISSUE = ("edition", "issue", "2026-P08", "--period", "2026-P08", "--pages", "month-end", "--with-findings")
 FORMATS = (
@@ -401,7 +401,7 @@ def explained(rows: list[dict[str, Any]]) -> Iterator[tuple[str, dict[str, Any],
             waiting.append(row)
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", range(6 if LONG else 1))
 def test_the_lines_told_of_come_to_each_difference_whatever_was_edited(small: SmallBook, seed: int) -> None:
     (small.root / "ledger.csv").write_text(HEADS + "\n".join(edited(BASE, random.Random(seed))) + "\n")
     assert small.load().code == 0

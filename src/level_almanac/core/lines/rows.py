@@ -194,19 +194,22 @@ class ListRows:
             parts = list(column.ratio.parts.values()) if column.ratio else [column.value] if column.value else []
             places[column.key] = list(range(len(wanted), len(wanted) + len(parts)))
             wanted += parts
-        level = by
+        plain = [
+            (column.key, places[column.key][0])
+            for column in shape.shown
+            if column.ratio is None and places[column.key] and column.aggregate in ("", "sum")
+        ]
+        ratios = [column for column in shape.shown if column.ratio is not None]
         for row in lines(self.engine, self.source, wanted, self._line_order(), first):
-            cells: dict[str, Cell] = {}
-            for column in shape.shown:
-                values = [row[place] for place in places[column.key]]
-                if column.ratio is not None:
-                    cells[column.key] = _value(column, values)
-                elif values and column.aggregate in ("", "sum"):
-                    cells[column.key] = values[0]
+            cells: dict[str, Cell] = {key: row[place] for key, place in plain}
+            for column in ratios:
+                cells[column.key] = _value(column, [row[place] for place in places[column.key]])
+            if ratios:
+                cells = {column.key: cells[column.key] for column in shape.shown if column.key in cells}
             name = "/".join(str(each) for each in row[by : by + key] if each is not None)
-            members = tuple(row[:by])
+            members = row[:by]
             prefix = f"{self._key(members)}/" if members else ""
-            yield members, Row(f"{prefix}{name}", name, level, "line", cells)
+            yield members, Row(f"{prefix}{name}", name, by, "line", cells)
 
     def _give_lines(self, by_members: "dict[tuple[Any, ...], _Group]") -> None:
         for members, row in self._lines():
@@ -329,10 +332,13 @@ class ListRows:
         for column in self.shape.shown:
             cells = [row.cells.get(column.key) for row in rows]
             columns.append(_column(column, cells, self.shape.decimals))
-        by_key = {column.key: column for column in columns}
+        numbers = [column for column in columns if column.kind in ("amount", "number", "count")]
         tidied = [
-            row._replace(cells={key: _tidy(cell, by_key[key]) for key, cell in row.cells.items()}) for row in rows
-        ]
+            row._replace(cells={**row.cells, **{
+                column.key: _tidy(row.cells[column.key], column) for column in numbers if column.key in row.cells
+            }})
+            for row in rows
+        ]  # fmt: skip
         return MadeRows(tuple(columns), tuple(tidied), below_threshold, checks, tuple(self.notes), self.members)
 
 
