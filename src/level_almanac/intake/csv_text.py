@@ -4,6 +4,7 @@ The store's fast reader takes the plain files. Whatever it meets out of the ordi
 record, so that a line number is right even after a line end within quotes.
 """
 
+import codecs
 import csv
 import hashlib
 from collections.abc import Iterator
@@ -12,28 +13,38 @@ from pathlib import Path
 from typing import BinaryIO
 
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.store.exports import CsvBytes
 
 _CODECS = {"utf-8": "utf-8-sig", "latin-1": "latin-1", "windows-1252": "cp1252"}
 _CHUNK = 1 << 20
+LONGEST = 2_000_000
+"""How many letters a record may have: what reads the work file has room for so many, whatever they are."""
 
 
-@dataclass(frozen=True, slots=True)
-class Fingerprint:
-    """An export's SHA-256 and how many lines it has, its last one counted with or without a line end."""
-
-    sha256: str
-    lines: int
-
-
-def fingerprint(path: Path) -> Fingerprint:
-    """Hash a file and count its lines in one reading."""
-    digest, newlines, last = hashlib.sha256(), 0, b"\n"
+def fingerprint(path: Path) -> str:
+    """Return the SHA-256 of a file."""
     with path.open("rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()
+
+
+def measured(path: Path) -> CsvBytes | None:
+    """Return what the bytes of a CSV come to; None for some that its readers do not agree on, as a bare carriage return."""
+    size, counted, last = 0, dict.fromkeys((b"\n", b"\r", b"\r\n", b'"', b"\0"), 0), b""
+    with path.open("rb") as stream:
+        marked = stream.read(len(codecs.BOM_UTF8)) == codecs.BOM_UTF8
+        stream.seek(0)
         while chunk := stream.read(_CHUNK):
-            digest.update(chunk)
-            newlines += chunk.count(b"\n")
+            size += len(chunk)
+            for sign in counted:
+                counted[sign] += chunk.count(sign)
+            counted[b"\r\n"] += last == b"\r" and chunk[:1] == b"\n"
             last = chunk[-1:]
-    return Fingerprint(digest.hexdigest(), newlines + (last != b"\n"))
+    returns = counted[b"\r"]
+    if counted[b"\0"] or returns not in (0, counted[b"\n"]) or returns != counted[b"\r\n"]:
+        return None
+    ended = last == b"\n"
+    bare = size - returns - counted[b"\n"] - (len(codecs.BOM_UTF8) if marked else 0)
+    return CsvBytes(bare, counted[b"\n"] + (not ended), counted[b'"'])
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,8 +58,12 @@ class CsvText:
 
     def head(self) -> list[str]:
         """Return the heads of the columns; raise BookMistake where there is no head line or it cannot be decoded."""
+        return [head.strip() for head in self.first()]
+
+    def first(self) -> list[str]:
+        """Return the first record as it stands; raises as `head` does."""
         for _, record in self._records([]):
-            return [head.strip() for head in record]
+            return record
         raise BookMistake(Mistake("the file is empty", f"{self.name}:1", allowed="a head line and records"))
 
     def write_numbered(self, target: Path, limit: int) -> tuple[list[Mistake], int]:
@@ -64,6 +79,9 @@ class CsvText:
             for line, record in self._records(mistakes):
                 if not heads:
                     heads = len(record)
+                elif sum(map(len, record)) > LONGEST:
+                    what = f"the record has {sum(map(len, record)):,} letters"
+                    mistakes.append(Mistake(what, f"{self.name}:{line}", allowed=f"{LONGEST:,} at the most"))
                 elif len(record) == heads:
                     writer.writerow([line, *record])
                 elif record:
@@ -77,6 +95,7 @@ class CsvText:
         return mistakes[:limit], len(mistakes)
 
     def _records(self, mistakes: list[Mistake]) -> Iterator[tuple[int, list[str]]]:
+        csv.field_size_limit(LONGEST)
         with self.path.open("rb") as stream:
             reader = csv.reader(self._lines(stream, mistakes), delimiter=self.delimiter, strict=True)
             start = 1
@@ -104,7 +123,7 @@ class CsvText:
                 mistake = Mistake(
                     f"not {self.encoding} text",
                     f"{self.name}:{number}",
-                    f"byte {raw[error.start]:#04x} after {raw[: error.start].decode(codec)[-20:]!r}",
+                    f"byte {raw[error.start]:#04x} after {raw[: error.start].decode(codec, 'replace')[-20:]!r}",
                     next_step='name the file\'s encoding in its intake block, such as encoding = "latin-1"',
                 )
                 if number == 1:

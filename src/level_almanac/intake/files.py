@@ -74,6 +74,9 @@ def _taken_twice(name: str, number: int, block: IntakeBlock, others: Sequence[Ex
 def _matching(root: Path, pattern: str) -> list[Path]:
     if Path(pattern).is_absolute() or ".." in Path(pattern).parts:
         return []
+    # A name may have signs in it that a pattern has too; the file of just this name is what is meant then.
+    if (root / pattern).is_file():
+        return [root / pattern]
     return sorted(path for path in root.glob(pattern) if path.is_file())
 
 

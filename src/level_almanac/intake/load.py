@@ -182,7 +182,7 @@ class _Load:
             entry = LoadedFile(
                 path=file.name,
                 table=file.block.table,
-                sha256=fingerprint(path).sha256,
+                sha256=fingerprint(path),
                 reading=reading_fingerprint(self.book, [each.number - 1 for each in siblings], file.number - 1),
                 lines=0,
             )

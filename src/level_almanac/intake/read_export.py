@@ -14,7 +14,7 @@ from level_almanac.files.currencies import decimals_of
 from level_almanac.files.patterns import period_pattern, strptime_pattern
 from level_almanac.files.settings import BookFile, IntakeBlock
 from level_almanac.files.tables import tables_of
-from level_almanac.intake.csv_text import CsvText, fingerprint
+from level_almanac.intake.csv_text import CsvText, measured
 from level_almanac.intake.files import ExportFile
 from level_almanac.intake.json_records import JsonRecords
 from level_almanac.intake.mapping import numbers_lines, sources
@@ -195,15 +195,20 @@ class ExportReader:
             case _:
                 records = CsvText(path, file.name, block.encoding, block.delimiter)
         heads = records.head()
-        plain = block.format == "csv" and block.encoding == "utf-8" and not any("\n" in head for head in heads)
-        if plain:
-            lines = fingerprint(path).lines
-            if copy_plain_csv(self.engine, path, block.delimiter, len(heads), raw, lines):
-                return RawExport(raw, heads, numbered=False)
+        if isinstance(records, CsvText) and records.encoding == "utf-8" and self._copied(records, raw):
+            return RawExport(raw, heads, numbered=False)
         numbered = self.work / "numbered.csv"
         mistakes = records.write_numbered(numbered, _ALL if self.set_aside else self.limit)
         copy_numbered_csv(self.engine, numbered, len(heads), raw)
         return RawExport(raw, heads, numbered=True, mistakes=mistakes)
+
+    def _copied(self, records: CsvText, raw: Path) -> bool:
+        """Tell whether the fast reader could copy a CSV, and read all that is there."""
+        heads = records.first()
+        # A blank line of one column may be a record or none, and a head of several lines moves all that follow.
+        plain = len(heads) > 1 and not any("\n" in head for head in heads)
+        there = measured(records.path) if plain else None
+        return there is not None and copy_plain_csv(self.engine, records.path, records.delimiter, heads, raw, there)
 
     def _raw_parquet(self, file: ExportFile, path: Path, raw: Path) -> RawExport:
         form = TextForm(file.block)

@@ -20,6 +20,8 @@ def parquet(table: ReportTable) -> bytes:
     """
     import duckdb
 
+    from level_almanac.store.engine import literal_path
+
     fields: dict[str, str] = {"key": "VARCHAR", "label": "VARCHAR", "level": "BIGINT", "kind": "VARCHAR"}
     records = [[row.key, row.label, str(row.level), row.kind] for row in table.rows]
     for column in table.columns:
@@ -40,7 +42,14 @@ def parquet(table: ReportTable) -> bytes:
             csv.writer(stream, quoting=csv.QUOTE_ALL).writerows([list(fields), *records])
         connection = duckdb.connect(":memory:")
         columns = dict(fields)
-        relation = connection.read_csv(str(texts), header=True, columns=columns, quotechar='"', escapechar='"')
+        relation = connection.read_csv(
+            literal_path(str(texts)),
+            hive_partitioning=False,
+            header=True,
+            columns=columns,
+            quotechar='"',
+            escapechar='"',
+        )
         relation.write_parquet(str(target), compression="zstd")
         connection.close()
         return target.read_bytes()

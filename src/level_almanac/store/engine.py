@@ -8,6 +8,8 @@ from typing import Any, Protocol
 
 from level_almanac.errors import AlmanacError, Mistake
 
+_READ = re.compile(r"\b(read_(?:parquet|csv))\(\s*\$(\w+)")
+_PATTERN_SIGN = re.compile(r"[*?\[]")
 Values = Mapping[str, Any]
 Row = tuple[Any, ...]
 
@@ -59,7 +61,7 @@ class DuckDBEngine:
 
     def _execute(self, sql: str, values: Values | None) -> Any:
         try:
-            return self._connection.execute(sql, _asked_for(sql, values))
+            return self._connection.execute(*_literal_reads(sql, _asked_for(sql, values)))
         except RuntimeError as error:
             # The engine takes Ctrl-C for itself and tells of it in its own way.
             if "interrupted" in str(error).lower():
@@ -85,6 +87,25 @@ def _duckdb_module() -> Any:
     except (ImportError, AttributeError):
         return import_module("duckdb")
     return module
+
+
+def _literal_reads(sql: str, values: dict[str, Any]) -> tuple[str, dict[str, Any]]:
+    """Return a statement whose reads of files take each path as it is.
+
+    The engine else takes signs in a path for a pattern, and a folder named `field=value` for that field of every line.
+    """
+    names = {match[2] for match in _READ.finditer(sql)}
+    literal = {name: _literal(value) if name in names else value for name, value in values.items()}
+    return _READ.sub(r"\1($\2, hive_partitioning = false", sql), literal
+
+
+def _literal(path: Any) -> Any:
+    return [_literal(each) for each in path] if isinstance(path, list) else literal_path(path)
+
+
+def literal_path(path: str) -> str:
+    """Return a path in the form in which the engine reads that file and no other."""
+    return _PATTERN_SIGN.sub(lambda sign: f"[{sign[0]}]", path)
 
 
 def _asked_for(sql: str, values: Values | None) -> dict[str, Any]:

@@ -1,22 +1,40 @@
 """An export on its way in: its text copied as it stands into a work file, one row a record, with line numbers."""
 
+from collections.abc import Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine, EngineError, Row
 
 
-def copy_plain_csv(engine: Engine, export: Path, delimiter: str, heads: int, target: Path, newlines: int) -> bool:
-    """Copy a UTF-8 CSV of `heads` columns with a head line into `target`, as the columns c0, c1 …, blank ones null.
-
-    newlines: the line ends counted in the file. Returns False, with nothing of worth written, where the fast reader
-    met anything out of the ordinary (a record too short or too long, a line end within quotes, a blank line, bytes that
-    are no UTF-8), because line numbers counted from the records are exact only where none of these is.
+class CsvBytes(NamedTuple):
+    """What the bytes of a CSV come to. size: without line ends and a byte order mark; lines: as they end; quotes: marks
+    of quotation.
     """
+
+    size: int
+    lines: int
+    quotes: int
+
+
+def copy_plain_csv(
+    engine: Engine, export: Path, delimiter: str, heads: Sequence[str], target: Path, there: CsvBytes
+) -> bool:
+    """Copy a UTF-8 CSV with a head line into `target`, as the columns c0, c1 …, blank ones null.
+
+    heads: those of the columns, as they are read; there: what its bytes come to. Returns False, with nothing of worth
+    written, where the fast reader met anything out of the ordinary (a record too short or too long, a line end within
+    quotes, a blank line, bytes that are no UTF-8), because line numbers counted from the records are exact only where
+    none of these is, and where the texts that it read are not, with what stands around them, all bytes of the file.
+    """
+    count = len(heads)
     bound = Binding(export=str(export), delimiter=delimiter, target=str(target))
-    columns = ", ".join(f"'c{number}': 'VARCHAR'" for number in range(heads))
+    columns = ", ".join(f"'c{number}': 'VARCHAR'" for number in range(count))
+    texts = " || ".join(f"coalesce(c{number}, '')" for number in range(count))
     read = f"""
-        select {_texts(heads)} from read_csv($export, header = false, skip = 1, auto_detect = false, delim = $delimiter,
+        select {_texts(count)}, strlen({texts}) as letters, {_quotes(texts) if there.quotes else 0} as quotes
+        from read_csv($export, header = false, skip = 1, auto_detect = false, delim = $delimiter,
             quote = '"', escape = '"', columns = {{{columns}}}, store_rejects = true,
             rejects_limit = 1, rejects_table = 'rejected', rejects_scan = 'scans')"""
     engine.run("drop table if exists rejected")
@@ -26,9 +44,14 @@ def copy_plain_csv(engine: Engine, export: Path, delimiter: str, heads: int, tar
     except EngineError:
         # The exact reader comes next, and says which line it was.
         return False
-    ((records,),) = engine.rows("select count(*) from read_parquet($target)", {"target": str(target)})
+    summed = "select count(*), coalesce(sum(letters), 0), coalesce(sum(quotes), 0) from read_parquet($target)"
+    ((records, letters, quotes),) = engine.rows(summed, {"target": str(target)})
     ((rejected,),) = engine.rows("select count(*) from rejected")
-    return not rejected and bool(records == newlines - 1)
+    letters += sum(len(head.encode()) for head in heads)
+    quotes += sum(head.count('"') for head in heads)
+    # Between texts stand delimiters; a mark of quotation stands around a text, or twice within it for one.
+    around = (count - 1) * there.lines + there.quotes - quotes
+    return not rejected and bool(records == there.lines - 1) and bool(letters + around == there.size)
 
 
 def copy_numbered_csv(engine: Engine, numbered: Path, heads: int, target: Path) -> None:
@@ -42,6 +65,10 @@ def copy_numbered_csv(engine: Engine, numbered: Path, heads: int, target: Path) 
         f"copy ({read}) to $target (format parquet, compression lz4)",
         {"numbered": str(numbered), "target": str(target)},
     )
+
+
+def _quotes(texts: str) -> str:
+    return f"strlen({texts}) - strlen(replace({texts}, '\"', ''))"
 
 
 def _texts(heads: int) -> str:
