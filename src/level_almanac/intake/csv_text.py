@@ -8,11 +8,12 @@ import codecs
 import csv
 import hashlib
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import BinaryIO
 
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.intake.records import Numbered
 from level_almanac.store.exports import CsvBytes
 
 _CODECS = {"utf-8": "utf-8-sig", "latin-1": "latin-1", "windows-1252": "cp1252"}
@@ -28,7 +29,7 @@ def fingerprint(path: Path) -> str:
 
 
 def measured(path: Path) -> CsvBytes | None:
-    """Return what the bytes of a CSV come to; None for some that its readers do not agree on, as a bare carriage return."""
+    """Return what the bytes of a CSV come to; None where readers do not agree on some, as a bare carriage return."""
     size, counted, last = 0, dict.fromkeys((b"\n", b"\r", b"\r\n", b'"', b"\0"), 0), b""
     with path.open("rb") as stream:
         marked = stream.read(len(codecs.BOM_UTF8)) == codecs.BOM_UTF8
@@ -66,33 +67,37 @@ class CsvText:
             return record
         raise BookMistake(Mistake("the file is empty", f"{self.name}:1", allowed="a head line and records"))
 
-    def write_numbered(self, target: Path, limit: int) -> tuple[list[Mistake], int]:
-        """Write the records as quoted UTF-8 CSV, each behind its line number, leaving out the head and blank lines.
-
-        Returns the first mistakes in the file's shape and how many there are; where there are any, what was written
-        holds the other records only.
-        """
+    def write_numbered(self, target: Path, limit: int) -> Numbered:
+        """Write the records behind the numbers of their lines, as `Records` says."""
         mistakes: list[Mistake] = []
-        heads = 0
+        heads = records = unwritten = told = 0
         with target.open("w", encoding="utf-8", newline="") as stream:
             writer = csv.writer(stream, quoting=csv.QUOTE_ALL, lineterminator="\n")
             for line, record in self._records(mistakes):
                 if not heads:
                     heads = len(record)
-                elif sum(map(len, record)) > LONGEST:
-                    what = f"the record has {sum(map(len, record)):,} letters"
-                    mistakes.append(Mistake(what, f"{self.name}:{line}", allowed=f"{LONGEST:,} at the most"))
-                elif len(record) == heads:
+                    continue
+                if not record:
+                    continue
+                if what := self._wrong(record, heads):
+                    mistakes.append(replace(what, where=f"{self.name}:{line}"))
+                records += 1
+                if len(mistakes) > told:
+                    # Whatever was met since the record before is of this one.
+                    unwritten, told = unwritten + 1, len(mistakes)
+                else:
                     writer.writerow([line, *record])
-                elif record:
-                    mistakes.append(
-                        Mistake(
-                            f"the record has {len(record)} fields",
-                            f"{self.name}:{line}",
-                            allowed=f"{heads}, as in the head line, between {self.delimiter!r}",
-                        )
-                    )
-        return mistakes[:limit], len(mistakes)
+        # A quote that is never closed leaves one record that is none.
+        lost = len(mistakes) > told
+        return Numbered(mistakes[:limit], len(mistakes), records + lost, unwritten + lost)
+
+    def _wrong(self, record: list[str], heads: int) -> Mistake | None:
+        if (letters := sum(map(len, record))) > LONGEST:
+            return Mistake(f"the record has {letters:,} letters", allowed=f"{LONGEST:,} at the most")
+        if len(record) != heads:
+            allowed = f"{heads}, as in the head line, between {self.delimiter!r}"
+            return Mistake(f"the record has {len(record)} fields", allowed=allowed)
+        return None
 
     def _records(self, mistakes: list[Mistake]) -> Iterator[tuple[int, list[str]]]:
         csv.field_size_limit(LONGEST)

@@ -70,13 +70,14 @@ class LoadResult:
 
 @dataclass(frozen=True, slots=True)
 class _Draft:
-    """One file of the state in the making. fresh: its part was written by this load."""
+    """One file of the state in the making. fresh: its part was written by this load; records: how many became lines."""
 
     entry: LoadedFile
     part: Path
     shadow: Path | None = None
     rollup: Path | None = None
     fresh: bool = False
+    records: int = 0
 
     @property
     def parts(self) -> list[str]:
@@ -205,7 +206,7 @@ class _Load:
                 entry = replace(
                     entry, set_aside=read.aside.count, aside_sums=[str(read.aside.debit), str(read.aside.credit)]
                 )
-            self.drafts[file.key] = _Draft(entry, target, fresh=True)
+            self.drafts[file.key] = _Draft(entry, target, fresh=True, records=read.lines)
             outcomes[file.key] = "changed" if old else "new"
         if mistakes:
             raise BookMistake(*mistakes[:SHOWN_MISTAKES], total=total)
@@ -226,7 +227,7 @@ class _Load:
         if part is None or not all(path.is_file() for path in (part, shadow, rollup) if path):
             step = "delete the folder .almanac and run `almanac load`"
             raise BookMistake(Mistake("a part of the store is gone", entry.path, next_step=step))
-        return _Draft(entry, part, shadow, rollup)
+        return _Draft(entry, part, shadow, rollup, records=entry.lines + entry.duplicates)
 
     def _of(self, table: str) -> list[_Draft]:
         return [draft for draft in self.drafts.values() if draft.entry.table == table]
@@ -274,7 +275,12 @@ class _Load:
         ledger = tables_of(self.book.settings.tables)["ledger"]
         for name, draft in self.drafts.items():
             if draft.fresh:
-                self.drafts[name] = self._summed(draft, ledger)
+                self.drafts[name] = summed = self._summed(draft, ledger)
+                lines, copies = summed.entry.lines, summed.entry.duplicates
+                if lines + copies != draft.records:
+                    what = f"{draft.records:,} lines were read, and became {lines:,} and {copies:,} copies"
+                    step = "this is a fault of almanac's: the load was stopped, and nothing changed"
+                    raise BookMistake(Mistake(what, draft.entry.path, next_step=step))
         merged = [str(draft.rollup) for draft in self._of("ledger")]
         if merged:
             fields = rollups.wide_fields(ledger)

@@ -5,6 +5,7 @@ import re
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from itertools import takewhile
 from pathlib import Path
 from typing import NamedTuple
 
@@ -25,7 +26,8 @@ from level_almanac.intake.guesses import (
 from level_almanac.intake.json_records import JsonRecords
 from level_almanac.intake.records import Records, TextForm
 from level_almanac.intake.unpacked import unpacked
-from level_almanac.intake.xlsx_records import XlsxRecords, open_workbook
+from level_almanac.intake.xlsx_records import XlsxRecords
+from level_almanac.intake.xlsx_sheet import open_sheet, open_workbook, quiet
 from level_almanac.store.engine import DuckDBEngine, EngineError
 from level_almanac.store.exports import copy_parquet, parquet_heads, sample_of
 
@@ -168,15 +170,16 @@ def _fields(text: str, delimiter: str) -> int:
 
 
 def _sheet(path: Path, block: IntakeBlock) -> tuple[IntakeBlock, list[str]]:
-    book = open_workbook(path, path.name, values=True)
-    name = book.sheetnames[0]
-    remarks = []
-    if len(book.sheetnames) > 1:
-        block = replace(block, sheet=name)
-        remarks.append(f"sheet: the workbook has {listed(book.sheetnames)}; the first was looked at")
-    rows = [sum(cell is not None for cell in row) for row in book[name].iter_rows(max_row=20, values_only=True)]
-    widest = max(rows, default=0)
-    head_row = next((number for number, count in enumerate(rows, 1) if count == widest), 1)
+    with quiet():
+        names = open_workbook(path, path.name, values=True).sheetnames
+        remarks = []
+        if len(names) > 1:
+            block = replace(block, sheet=names[0])
+            remarks.append(f"sheet: the workbook has {listed(names)}; the first was looked at")
+        rows = takewhile(lambda row: row.number <= 20, open_sheet(path, path.name, block.sheet, values=True).rows())
+        counts = {row.number: len(row.cells) for row in rows}
+    widest = max(counts.values(), default=0)
+    head_row = next((number for number, count in counts.items() if count == widest), 1)
     if head_row > 1:
         block = replace(block, head_row=head_row)
         remarks.append(f"head_row: row {head_row} is the first of the widest, and taken for the heads")

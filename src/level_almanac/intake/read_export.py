@@ -30,6 +30,8 @@ from level_almanac.store.exports import (
     copy_numbered_csv,
     copy_parquet,
     copy_plain_csv,
+    count_rows,
+    is_plain,
     numbered_rows,
     parquet_heads,
     taken_by_none,
@@ -61,20 +63,28 @@ class SetAside:
 
 
 class ReadExport(NamedTuple):
-    """What reading an export came to: the first mistakes and how many there are, or none and what was set aside."""
+    """What reading an export came to: the first mistakes and how many there are; or none, what was set aside, and
+    how many lines its part has.
+    """
 
     mistakes: Sequence[Mistake] = ()
     total: int = 0
     aside: SetAside | None = None
+    lines: int = 0
 
 
 class RawExport(NamedTuple):
-    """An export as texts in a work file. numbered: whether its rows tell their lines; mistakes: in the file's shape."""
+    """An export as texts in a work file. numbered: whether its rows tell their lines; records: how many the reader
+    met; mistakes: in the file's shape; unwritten: records that are no texts because of one; types: of its columns.
+    """
 
     path: Path
     heads: list[str]
     numbered: bool
+    records: int
     mistakes: Found = ([], 0)
+    unwritten: int = 0
+    types: Sequence[str] = ()
 
 
 class PlacesDays(Protocol):
@@ -121,6 +131,7 @@ class ExportReader:
             path = unpacked(path, file.name, block, self.work)
             raw = self._raw(file, path)
             fields = sources(block, table, raw.heads, file.name, self.book.settings.entities)
+            _check_types(file, raw, fields)
             bound = Binding()
             only = taken_test(file, raw.heads, self.takes.get(file.number), bound)
         except BookMistake as error:
@@ -153,21 +164,41 @@ class ExportReader:
         if shape[1] + count:
             told = [self._told(file, each, fields) for each in sorted(wrong, key=lambda each: each.line)]
             return ReadExport((shape[0] + told)[: self.limit], shape[1] + count)
-        if table.plan_of:
-            export.write_plan(file.name, placements, target)
-            return ReadExport(aside=aside)
         if table.name != "ledger":
-            export.write_plain(file.name, target)
-            return ReadExport(aside=aside)
+            if table.plan_of:
+                export.write_plan(file.name, placements, target)
+            else:
+                export.write_plain(file.name, target)
+            return self._accounted(file, raw, export, aside, target)
         export.write_ledger(file.name, placements, self.rules, target)
         rows = lines_without_place(self.engine, [str(target)], _ALL if self.set_aside else self.limit)
         lost = [WrongText(line, "posted", "carried-day", str(posted)) for _, line, posted, _ in rows]
         if lost and self.set_aside:
             aside = self._aside(file, export, raw, fields, lost, aside)
-            numbers = {*export.aside, *(each.line for each in lost)}
-            replace(export, aside=tuple(sorted(numbers))).write_ledger(file.name, placements, self.rules, target)
-            return ReadExport(aside=aside)
-        return ReadExport([self._told(file, each, fields) for each in lost], rows[0][-1] if rows else 0, aside)
+            export = replace(export, aside=tuple(sorted({*export.aside, *(each.line for each in lost)})))
+            export.write_ledger(file.name, placements, self.rules, target)
+        elif lost:
+            return ReadExport([self._told(file, each, fields) for each in lost], rows[0][-1])
+        return self._accounted(file, raw, export, aside, target)
+
+    def _accounted(
+        self, file: ExportFile, raw: RawExport, export: ExportLines, aside: SetAside | None, target: Path
+    ) -> ReadExport:
+        """Return what reading came to, once every record that the reader met has become of it just one thing.
+
+        It is a line of the part, or was set aside, or another block takes it. Raises BookMistake where one was lost or
+        taken twice on the way, whatever the reason: the net under all that reads.
+        """
+        there, others = export.counted()
+        taken = count_rows(self.engine, target)
+        fates = {"taken": taken, "set aside": len(export.aside), "not of this block": others}
+        if raw.records - raw.unwritten != there or there != sum(fates.values()):
+            told = ", ".join(f"{count:,} {fate}" for fate, count in {**fates, "without shape": raw.unwritten}.items())
+            step = "this is a fault of almanac's: the load was stopped, and nothing changed"
+            raise BookMistake(
+                Mistake(f"{raw.records:,} records were met, and became {told}", file.name, next_step=step)
+            )
+        return ReadExport(aside=aside, lines=taken)
 
     def _checks(self, export: ExportLines, unknown: set[str], beyond: set[date]) -> list[tuple[str, set[str], Reason]]:
         """Return the texts that the book's calendar or chart has no place for, by field and with the reason."""
@@ -195,20 +226,22 @@ class ExportReader:
             case _:
                 records = CsvText(path, file.name, block.encoding, block.delimiter)
         heads = records.head()
-        if isinstance(records, CsvText) and records.encoding == "utf-8" and self._copied(records, raw):
-            return RawExport(raw, heads, numbered=False)
+        if isinstance(records, CsvText) and records.encoding == "utf-8" and (count := self._copied(records, raw)):
+            return RawExport(raw, heads, numbered=False, records=count - 1)
         numbered = self.work / "numbered.csv"
-        mistakes = records.write_numbered(numbered, _ALL if self.set_aside else self.limit)
+        told = records.write_numbered(numbered, _ALL if self.set_aside else self.limit)
         copy_numbered_csv(self.engine, numbered, len(heads), raw)
-        return RawExport(raw, heads, numbered=True, mistakes=mistakes)
+        return RawExport(raw, heads, True, told.records, (told.mistakes, told.total), told.unwritten)
 
-    def _copied(self, records: CsvText, raw: Path) -> bool:
-        """Tell whether the fast reader could copy a CSV, and read all that is there."""
+    def _copied(self, records: CsvText, raw: Path) -> int:
+        """Return how many lines a CSV has, its head's too, where the fast reader read all that is there, else 0."""
         heads = records.first()
         # A blank line of one column may be a record or none, and a head of several lines moves all that follow.
         plain = len(heads) > 1 and not any("\n" in head for head in heads)
         there = measured(records.path) if plain else None
-        return there is not None and copy_plain_csv(self.engine, records.path, records.delimiter, heads, raw, there)
+        if there is None or not copy_plain_csv(self.engine, records.path, records.delimiter, heads, raw, there):
+            return 0
+        return there.lines
 
     def _raw_parquet(self, file: ExportFile, path: Path, raw: Path) -> RawExport:
         form = TextForm(file.block)
@@ -219,7 +252,8 @@ class ExportReader:
             raise BookMistake(
                 Mistake("not a Parquet file that can be read", file.name, error.mistakes[0].got)
             ) from None
-        return RawExport(raw, [name for name, _ in columns], numbered=True)
+        count = count_rows(self.engine, path)
+        return RawExport(raw, [name for name, _ in columns], True, count, types=[kind for _, kind in columns])
 
     def _not_taken(self, file: ExportFile, raw: RawExport, siblings: Sequence[ExportFile], shape: Found) -> Found:
         """Return the mistakes in the file's shape, and one for each line that none of its blocks takes."""
@@ -245,7 +279,8 @@ class ExportReader:
                 wrong += right.lines_with(name, sorted(texts), reason, _ALL)[0]
         if not wrong and not shape[1]:
             return export, None
-        nothing = SetAside(file, raw.heads, (), tuple(shape[0]), shape[1], Decimal(0), Decimal(0))
+        unread = raw.unwritten + shape[1] - raw.mistakes[1]
+        nothing = SetAside(file, raw.heads, (), tuple(shape[0]), unread, Decimal(0), Decimal(0))
         aside = self._aside(file, export, raw, fields, wrong, nothing)
         return replace(export, aside=tuple(sorted({each.line for each in wrong}))), aside
 
@@ -314,6 +349,18 @@ class ExportReader:
     def _told(self, file: ExportFile, wrong: WrongText, fields: list[Source]) -> Mistake:
         choices = next((source.choices for source in fields if source.field.name == wrong.field), ())
         return line_mistake(file.name, wrong, file.block, self.chart if wrong.reason == "account" else choices)
+
+
+def _check_types(file: ExportFile, raw: RawExport, fields: Sequence[Source]) -> None:
+    """Raise BookMistake where a field is mapped to a column of a type that no text says."""
+    mistakes = [
+        Mistake(f"a column of {raw.types[each.column]}", f"{file.name}: {raw.heads[each.column]}",
+                f"mapped to {each.field.name}", "texts, numbers or days")
+        for each in fields
+        if each.column is not None and raw.types and not is_plain(raw.types[each.column])
+    ]  # fmt: skip
+    if mistakes:
+        raise BookMistake(*mistakes)
 
 
 def _period_told(text: str | None, pattern: str, plan: bool) -> tuple[int | None, int | None] | None:

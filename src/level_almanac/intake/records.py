@@ -3,7 +3,7 @@
 from datetime import date, datetime
 from decimal import Context, Decimal
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 from level_almanac.errors import Mistake
 from level_almanac.files.patterns import strptime_pattern
@@ -19,11 +19,22 @@ class Records(Protocol):
     def head(self) -> list[str]:
         """Return the heads of the columns; raise BookMistake where there are none."""
 
-    def write_numbered(self, target: Path, limit: int) -> tuple[list[Mistake], int]:
+    def write_numbered(self, target: Path, limit: int) -> "Numbered":
         """Write the records as quoted UTF-8 CSV, each behind its line number, without heads and blank records.
 
-        Returns the first mistakes in the file's shape and how many there are.
+        A record that has a mistake in its shape is not written. limit: how many mistakes are told of.
         """
+
+
+class Numbered(NamedTuple):
+    """What writing the records came to: the first mistakes in the file's shape and how many there are; how many records
+    there are in all, blank ones aside, and how many of them were not written because of a mistake.
+    """
+
+    mistakes: list[Mistake]
+    total: int
+    records: int
+    unwritten: int
 
 
 class TextForm:

@@ -1,6 +1,7 @@
 """Parquet: the rows with exact decimals and real dates, for whoever computes on with them."""
 
 import csv
+import glob
 import re
 import tempfile
 from datetime import date
@@ -19,8 +20,6 @@ def parquet(table: ReportTable) -> bytes:
     A word that stands for a number, such as `new`, is in a further text column named after the column, with `_word`.
     """
     import duckdb
-
-    from level_almanac.store.engine import literal_path
 
     fields: dict[str, str] = {"key": "VARCHAR", "label": "VARCHAR", "level": "BIGINT", "kind": "VARCHAR"}
     records = [[row.key, row.label, str(row.level), row.kind] for row in table.rows]
@@ -43,7 +42,7 @@ def parquet(table: ReportTable) -> bytes:
         connection = duckdb.connect(":memory:")
         columns = dict(fields)
         relation = connection.read_csv(
-            literal_path(str(texts)),
+            glob.escape(str(texts)),
             hive_partitioning=False,
             header=True,
             columns=columns,

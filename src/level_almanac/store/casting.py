@@ -146,19 +146,27 @@ def _day_sql(text: str, pattern: str, bind: Binding, zone: str) -> str:
         return f"try_strptime({text}, {bind(pattern)})::date"
     # The engine reads an offset but no `Z`; the day is that of the book's clock at that moment.
     moment = f"try_strptime(regexp_replace({text}, 'Z$', '+00:00'), {bind(pattern)})"
-    return f"(make_timestamp(epoch_us({moment})) at time zone 'UTC' at time zone {bind(zone)})::date"
+    day = f"(make_timestamp(epoch_us({moment})) at time zone 'UTC' at time zone {bind(zone)})::date"
+    # Clocks differ from UTC by no more than fourteen hours; the engine takes any two digits.
+    offset = bind(r"(Z|[+-](0[0-9]|1[0-4])(:?[0-5][0-9])?)$")
+    return f"(case when regexp_matches({text}, {offset}) then {day} end)"
 
 
 def _date(text: str, patterns: Sequence[str], bind: Binding, zone: str) -> tuple[str, list[tuple[Reason, str]]]:
     reads = [_day_sql(text, pattern, bind, zone) for pattern in patterns]
     value = reads[0] if len(reads) == 1 else f"coalesce({', '.join(reads)})"
     wrong: list[tuple[Reason, str]] = [
-        # `%Y` takes 26 for a year, and 9999 stands for "never"; no fiscal year holds either.
-        ("date", f"{text} is not null and ({value} is null or year({value}) not between {YEARS})")
+        # `%Y` takes 26 for a year, and 9999 stands for "never"; no fiscal year holds either. To the engine `infinity`
+        # and `epoch` are days too.
+        ("date", f"{text} is not null and not coalesce(year({value}) between {YEARS} and {_has_digit(text)}, false)")
     ]
     if len(reads) > 1:
         wrong.append(("ambiguous-date", f"len(list_distinct([{', '.join(reads)}])) > 1"))
     return value, wrong
+
+
+def _has_digit(text: str) -> str:
+    return f"regexp_matches({text}, '[0-9]')"
 
 
 def _number(text: str, form: NumberForm, entity: str, bind: Binding) -> tuple[str, list[tuple[Reason, str]]]:

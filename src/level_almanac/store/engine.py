@@ -1,5 +1,6 @@
 """The engine that answers the store's SQL: one small interface, and DuckDB behind it."""
 
+import glob
 import re
 from collections.abc import Mapping
 from importlib import import_module
@@ -9,7 +10,6 @@ from typing import Any, Protocol
 from level_almanac.errors import AlmanacError, Mistake
 
 _READ = re.compile(r"\b(read_(?:parquet|csv))\(\s*\$(\w+)")
-_PATTERN_SIGN = re.compile(r"[*?\[]")
 Values = Mapping[str, Any]
 Row = tuple[Any, ...]
 
@@ -100,12 +100,7 @@ def _literal_reads(sql: str, values: dict[str, Any]) -> tuple[str, dict[str, Any
 
 
 def _literal(path: Any) -> Any:
-    return [_literal(each) for each in path] if isinstance(path, list) else literal_path(path)
-
-
-def literal_path(path: str) -> str:
-    """Return a path in the form in which the engine reads that file and no other."""
-    return _PATTERN_SIGN.sub(lambda sign: f"[{sign[0]}]", path)
+    return [glob.escape(each) for each in path] if isinstance(path, list) else glob.escape(path)
 
 
 def _asked_for(sql: str, values: Values | None) -> dict[str, Any]:

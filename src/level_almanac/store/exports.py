@@ -7,6 +7,8 @@ from typing import NamedTuple
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine, EngineError, Row
 
+_NO_TEXT = ("BLOB", "BIT", "STRUCT", "MAP", "UNION", "INTERVAL", "VARIANT", "GEOMETRY")
+
 
 class CsvBytes(NamedTuple):
     """What the bytes of a CSV come to. size: without line ends and a byte order mark; lines: as they end; quotes: marks
@@ -93,6 +95,11 @@ def parquet_heads(engine: Engine, export: Path) -> list[tuple[str, str]]:
     ]
 
 
+def is_plain(kind: str) -> bool:
+    """Tell whether a column of this type holds texts, numbers or days, so that each has one text that says it."""
+    return not kind.startswith(_NO_TEXT) and not kind.endswith("]")
+
+
 def copy_parquet(
     engine: Engine, export: Path, columns: list[tuple[str, str]], date_pattern: str, decimal: str, target: Path
 ) -> None:
@@ -101,7 +108,10 @@ def copy_parquet(
     texts = []
     for number, (name, kind) in enumerate(columns):
         place = '"' + name.replace('"', '""') + '"'
-        text = f"{place}::varchar"
+        text = f"{place}::varchar" if is_plain(kind) else "null::varchar"
+        if kind == "FLOAT":
+            # Written as it is, not as the shortest text that 32 bits tell from others.
+            text = f"{place}::double::varchar"
         if kind.startswith(("DATE", "TIMESTAMP")):
             text = f"strftime({place}, {bound(date_pattern)})"
         elif kind.startswith(("DECIMAL", "DOUBLE", "FLOAT")):
@@ -110,6 +120,12 @@ def copy_parquet(
     read = f"""select {", ".join(texts)}, file_row_number + 1 as file_line
         from read_parquet($export, file_row_number = true)"""
     engine.run(f"copy ({read}) to $target (format parquet, compression lz4)", bound.values)
+
+
+def count_rows(engine: Engine, path: Path) -> int:
+    """Return how many rows a Parquet file has."""
+    ((count,),) = engine.rows("select count(*) from read_parquet($path)", {"path": str(path)})
+    return int(count)
 
 
 def taken_by_none(

@@ -60,6 +60,14 @@ class ExportLines:
         rows = numbered_rows(self.numbered)
         return f"(select * from {rows} where {' and '.join(tests)})" if tests else rows
 
+    def counted(self) -> tuple[int, int]:
+        """Return how many records the work file holds, and how many of them are not taken by the block."""
+        others = f"count(*) filter (where not coalesce({self.only}, false))" if self.only else "0"
+        ((records, left),) = self.engine.rows(
+            f"select count(*), {others} from {numbered_rows(self.numbered)}", self._values()
+        )
+        return int(records), int(left)
+
     def _wrong(self) -> Iterator[tuple[str, Reason, str, str]]:
         for name, cast in self.casts.items():
             for reason, condition in cast.wrong:
