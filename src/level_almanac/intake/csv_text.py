@@ -28,9 +28,9 @@ def fingerprint(path: Path) -> str:
         return hashlib.file_digest(stream, "sha256").hexdigest()
 
 
-def measured(path: Path) -> CsvBytes | None:
+def measured(path: Path, delimiter: str) -> CsvBytes | None:
     """Return what the bytes of a CSV come to; None where readers do not agree on some, as a bare carriage return."""
-    size, counted, last = 0, dict.fromkeys((b"\n", b"\r", b"\r\n", b'"', b"\0"), 0), b""
+    size, counted, last = 0, dict.fromkeys((b"\n", b"\r", b"\r\n", b'"', b"\0", delimiter.encode()), 0), b""
     with path.open("rb") as stream:
         marked = stream.read(len(codecs.BOM_UTF8)) == codecs.BOM_UTF8
         stream.seek(0)
@@ -45,7 +45,7 @@ def measured(path: Path) -> CsvBytes | None:
         return None
     ended = last == b"\n"
     bare = size - returns - counted[b"\n"] - (len(codecs.BOM_UTF8) if marked else 0)
-    return CsvBytes(bare, counted[b"\n"] + (not ended), counted[b'"'])
+    return CsvBytes(bare, counted[b"\n"] + (not ended), counted[b'"'], counted[delimiter.encode()])
 
 
 @dataclass(frozen=True, slots=True)

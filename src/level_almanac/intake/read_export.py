@@ -238,7 +238,7 @@ class ExportReader:
         heads = records.first()
         # A blank line of one column may be a record or none, and a head of several lines moves all that follow.
         plain = len(heads) > 1 and not any("\n" in head for head in heads)
-        there = measured(records.path) if plain else None
+        there = measured(records.path, records.delimiter) if plain else None
         if there is None or not copy_plain_csv(self.engine, records.path, records.delimiter, heads, raw, there):
             return 0
         return there.lines

@@ -11,13 +11,14 @@ _NO_TEXT = ("BLOB", "BIT", "STRUCT", "MAP", "UNION", "INTERVAL", "VARIANT", "GEO
 
 
 class CsvBytes(NamedTuple):
-    """What the bytes of a CSV come to. size: without line ends and a byte order mark; lines: as they end; quotes: marks
-    of quotation.
+    """What the bytes of a CSV come to. size: without line ends and a byte order mark; lines: as they end; quotes,
+    delimiters: how many marks of quotation and of division.
     """
 
     size: int
     lines: int
     quotes: int
+    delimiters: int
 
 
 def copy_plain_csv(
@@ -33,9 +34,16 @@ def copy_plain_csv(
     count = len(heads)
     bound = Binding(export=str(export), delimiter=delimiter, target=str(target))
     columns = ", ".join(f"'c{number}': 'VARCHAR'" for number in range(count))
-    texts = " || ".join(f"coalesce(c{number}, '')" for number in range(count))
+    letters = " + ".join(f"coalesce(strlen(c{number}), 0)" for number in range(count))
+    quotes = " + ".join(_quotes(f"c{number}") for number in range(count))
+    # Where nothing is quoted, each delimiter divides two fields, and there is nothing else to add up.
+    sums = (
+        f"({letters})::integer as letters, ({quotes})::integer as quotes"
+        if there.quotes
+        else "0 as letters, 0 as quotes"
+    )
     read = f"""
-        select {_texts(count)}, strlen({texts}) as letters, {_quotes(texts) if there.quotes else 0} as quotes
+        select {_texts(count)}, {sums}
         from read_csv($export, header = false, skip = 1, auto_detect = false, delim = $delimiter,
             quote = '"', escape = '"', columns = {{{columns}}}, store_rejects = true,
             rejects_limit = 1, rejects_table = 'rejected', rejects_scan = 'scans')"""
@@ -49,11 +57,15 @@ def copy_plain_csv(
     summed = "select count(*), coalesce(sum(letters), 0), coalesce(sum(quotes), 0) from read_parquet($target)"
     ((records, letters, quotes),) = engine.rows(summed, {"target": str(target)})
     ((rejected,),) = engine.rows("select count(*) from rejected")
+    if rejected or records != there.lines - 1:
+        return False
+    if not there.quotes:
+        return there.delimiters == (count - 1) * there.lines
     letters += sum(len(head.encode()) for head in heads)
     quotes += sum(head.count('"') for head in heads)
     # Between texts stand delimiters; a mark of quotation stands around a text, or twice within it for one.
     around = (count - 1) * there.lines + there.quotes - quotes
-    return not rejected and bool(records == there.lines - 1) and bool(letters + around == there.size)
+    return bool(letters + around == there.size)
 
 
 def copy_numbered_csv(engine: Engine, numbered: Path, heads: int, target: Path) -> None:
@@ -69,8 +81,8 @@ def copy_numbered_csv(engine: Engine, numbered: Path, heads: int, target: Path) 
     )
 
 
-def _quotes(texts: str) -> str:
-    return f"strlen({texts}) - strlen(replace({texts}, '\"', ''))"
+def _quotes(text: str) -> str:
+    return f"(case when contains({text}, '\"') then strlen({text}) - strlen(replace({text}, '\"', '')) else 0 end)"
 
 
 def _texts(heads: int) -> str:
