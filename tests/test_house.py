@@ -16,12 +16,12 @@ from level_almanac.cli.main import commands
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "level_almanac"
 MAY_IMPORT = {
-    "cli": {"cli", "api", "core", "intake", "output", "files", "demo", "errors", "whole_file"},
+    "cli": {"cli", "api", "core", "intake", "output", "files", "demo", "errors", "shown_text", "whole_file"},
     "api": {"api", "core", "intake", "output", "files", "errors"},
     "core": {"core", "store", "files", "errors"},
-    "intake": {"intake", "store", "files", "errors"},
+    "intake": {"intake", "store", "files", "errors", "shown_text", "whole_file"},
     "store": {"store", "files", "errors", "whole_file"},
-    "output": {"output", "core.table", "errors", "whole_file"},
+    "output": {"output", "core.table", "errors", "shown_text", "whole_file"},
     "files": {"files", "errors", "whole_file"},
     "demo": {"demo"},
 }
@@ -40,7 +40,7 @@ ONLY_IN = {
     "reportlab": {"output"},
     "xlsxwriter": {"output"},
     "pydantic": {"files"},
-    "filelock": {"store"},
+    "filelock": {"files", "store"},
     "tomlkit": {"files"},
     "openpyxl": {"intake"},
     "psycopg": {"intake"},

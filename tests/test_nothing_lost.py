@@ -317,7 +317,7 @@ def test_each_record_has_one_fate_whatever_is_wrong_with_it(make_book: MakeBook)
     ran = book.load("--set-aside", "--print", "json")
     cells = next(row["cells"] for row in ran.json["rows"] if row["key"] == "ledger.csv")
     assert (cells["lines"], cells["set_aside"]) == (2, 3), "five records: two taken, three set aside"
-    kept = (book.root / "set-aside/ledger_ledger.csv.csv").read_text().splitlines()
+    kept = (book.root / "set-aside/ledger/ledger.csv.csv").read_text().splitlines()
     assert len(kept) == 4, kept
 
 

@@ -343,7 +343,7 @@ def test_wrong_lines_are_set_aside_on_demand_and_told_of_ever_after(make_book: M
     assert refused.err.count("\n") == 4
     loaded = book.load("--set-aside")
     assert loaded.code == 0, loaded.err
-    with (book.root / "set-aside" / "ledger_ledger.csv.csv").open(newline="") as stream:
+    with (book.root / "set-aside/ledger/ledger.csv.csv").open(newline="") as stream:
         kept = list(csv.reader(stream))
     assert [row[0] for row in kept[1:]] == ["8", "9", "10", "12", "ledger.csv:11"]
     assert [row[1].split(":")[0] for row in kept[1:5]] == ["posted", "account", "debit", "posted"]
@@ -354,7 +354,7 @@ def test_wrong_lines_are_set_aside_on_demand_and_told_of_ever_after(make_book: M
     assert book.load().code == 3, "without being asked for, they are refused again"
     book.ledger("journal,line,posted,period,account,debit,credit,source\n" + "".join(f"{line}\n" for line in LINES))
     assert book.load().code == 0
-    assert not list((book.root / "set-aside").glob("*"))
+    assert not list((book.root / "set-aside").rglob("*.csv"))
     assert "SET ASIDE" not in book.run("trial").out
 
 

@@ -13,7 +13,7 @@ from level_almanac.output.edition_index import IndexedPage, edition_index
 from level_almanac.output.files import rendered
 from level_almanac.output.json_text import json_text
 from level_almanac.output.pdf_together import pdf_together
-from level_almanac.output.text import dressed
+from level_almanac.output.text import dressed, legible
 from level_almanac.output.xlsx import workbook
 
 File = tuple[str, Callable[[], bytes]]
@@ -31,15 +31,16 @@ def edition_files(edition: Edition, made: Sequence[MadePage], title: str) -> Ite
         yield page.figures, partial(_json, each.table)
         for path in page.files:
             yield path, partial(rendered, table, path.rpartition(".")[2])
+    seen = [legible(table) for table in tables]
     facts = [
         edition.covers,
         f"issued {edition.issued_at[:16].replace('T', ' ')} with {edition.made_with}",
         f"data loaded {edition.loaded_at[:16].replace('T', ' ')}",
     ]
-    named = [(page.name, table) for page, table in zip(edition.pages, tables, strict=True)]
-    yield f"{edition.name}.pdf", partial(pdf_together, title, facts, tables)
+    named = [(page.name, table) for page, table in zip(edition.pages, seen, strict=True)]
+    yield f"{edition.name}.pdf", partial(pdf_together, title, facts, seen)
     yield f"{edition.name}.xlsx", partial(workbook, title, facts, named)
-    yield "index.html", partial(_index, edition, title, facts, tables)
+    yield "index.html", partial(_index, edition, title, facts, seen)
 
 
 def _json(table: ReportTable) -> bytes:

@@ -8,6 +8,7 @@ from level_almanac.core.table.model import Cell, Note, Proof, ReportTable
 from level_almanac.core.table.pointing import find_column, find_row
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.files.guard import check_free
 from level_almanac.output.files import check_target, rendered, write_report
 from level_almanac.output.text import dressed
 
@@ -78,6 +79,7 @@ class Report:
         """Write it in the format of the file's ending, and return where. Raises UsageMistake where that cannot be."""
         target = Path(path)
         check_target(target)
+        check_free(target, "path")
         write_report(dressed(self.table), target)
         return target
 

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import click
 
+from level_almanac.cli.say import say
 from level_almanac.cli.session import bold
 from level_almanac.core.pages.questions import AnswerReader, rule_words
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake
@@ -73,7 +74,7 @@ def asking(page: Page, again: Mapping[str, str]) -> Callable[[AnswerReader, str]
                 reader.read(name, question, text)
             except AlmanacError as error:
                 for mistake in error.mistakes:
-                    click.echo(f"  {replace(mistake, where='')}", err=True)
+                    say(f"  {replace(mistake, where='')}")
             else:
                 return text
 

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import click
 
+from level_almanac.cli.say import say
 from level_almanac.cli.session import bold
 from level_almanac.demo.ledger import BASE_LINES
 from level_almanac.demo.write import write_demo
@@ -136,4 +137,4 @@ def _told(command: str, words: str) -> None:
 
 def _step(words: str) -> None:
     # Each line goes out before the report that follows it on the other stream.
-    click.echo(words, err=True)
+    say(words)

@@ -12,6 +12,7 @@ from level_almanac.cli.answers import told_answers
 from level_almanac.cli.names import EDITION, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_when import asked_when, page_when_options
+from level_almanac.cli.say import say
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.editions.report import edition_report, editions_report, verification_report
 from level_almanac.core.editions.verify import verified
@@ -104,12 +105,12 @@ def issue(
     done = issue_edition(book, request, WRITERS, _progress)
     for page in done.edition.pages:
         for words in page.findings:
-            click.echo(f"warning: {page.name}: {words}", err=True)
+            say(f"warning: {page.name}: {words}")
         if page.lock == LOCK_BROKEN:
-            click.echo(f"warning: pages/{page.name}.toml is locked, but was changed since", err=True)
+            say(f"warning: pages/{page.name}.toml is locked, but was changed since")
     size = f"{len(done.edition.pages)} pages, {len(done.edition.files) + 2} files"
-    click.echo(f"issued {done.folder.relative_to(book.file.root)}: {size}", err=True)
-    click.echo(f"seal {done.seal}", err=True)
+    say(f"issued {done.folder.relative_to(book.file.root)}: {size}")
+    say(f"seal {done.seal}")
 
 
 def _progress(label: str, named: Sequence[tuple[str, Any]]) -> AbstractContextManager[Any]:
@@ -142,7 +143,7 @@ def list_editions(ctx: click.Context, output: OutputRequest) -> None:
         try:
             rows.append((read_edition(folder), seal_of(folder).strip()))
         except AlmanacError as error:
-            click.echo(f"warning: {error}", err=True)
+            say(f"warning: {error}")
     rows.sort(key=lambda each: each[0].issued_at)
     show(ctx, editions_report(book.settings.book.name, rows)._replace(look=look), output)
 

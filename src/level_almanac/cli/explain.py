@@ -8,6 +8,7 @@ from level_almanac.cli.answers import told_answers
 from level_almanac.cli.names import PAGE
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_when import asked_when, page_when_options
+from level_almanac.cli.say import say
 from level_almanac.core.pages.explaining import explainable
 from level_almanac.core.pages.running import PageRun, run_page
 from level_almanac.files.explanations import WrittenExplanation, drop_explanation, keep_explanation, read_explanations
@@ -60,7 +61,7 @@ def explain(
     said = f"{read.name}, {figure.period}: {figure.words}: {figure.figure:,f}"
     if remove:
         there = drop_explanation(root, read.name, place)
-        click.echo(f"{said}: {'its explanation is taken out' if there else 'had no explanation'}", err=True)
+        say(f"{said}: {'its explanation is taken out' if there else 'had no explanation'}")
     elif text:
         written = WrittenExplanation(
             period=figure.period,
@@ -72,7 +73,7 @@ def explain(
             written=book.today.isoformat(),
         )
         path = keep_explanation(root, read.name, written)
-        click.echo(f"wrote {path.relative_to(root)}: {said}", err=True)
+        say(f"wrote {path.relative_to(root)}: {said}")
     else:
         explanation = next((each for each in read_explanations(root, read.name) if each.place == place), None)
         click.echo(f"{said}: {explanation.text if explanation else 'not explained'}")

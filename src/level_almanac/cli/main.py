@@ -9,9 +9,11 @@ from pathlib import Path
 
 import click
 
+from level_almanac.cli.say import say
 from level_almanac.cli.session import Session
 from level_almanac.core.reports.registry import all_reports
 from level_almanac.errors import AlmanacError, BookMistake
+from level_almanac.shown_text import visible
 
 _OTHERS = {
     "completion": "Print what makes a shell complete words, names of the book too.",
@@ -27,6 +29,9 @@ _OTHERS = {
 """The sub-commands beside the reports, with their one-line help, so that `--help` need not import them."""
 
 INTERRUPTED = 130
+UNFORESEEN = 5
+"""The exit code of a fault of our own."""
+_DEBUG = "ALMANAC_DEBUG"
 _MADE_BETWEEN_COLLECTIONS = 500_000
 
 
@@ -94,12 +99,13 @@ def almanac(ctx: click.Context, book: Path) -> None:
 
 
 def run() -> None:
-    """Run the command line; end with 0 done, 1 a proof does not hold, 2 usage, 3 bad book or data, 4 busy."""
+    """Run the command line; end with 0 done, 1 a proof fails, 2 usage, 3 bad book or data, 4 busy, 5 our own fault."""
     # A command is short, and what it makes it needs until its end: looking for garbage often finds none and costs much.
     gc.set_threshold(_MADE_BETWEEN_COLLECTIONS)
     try:
         code = almanac.main(standalone_mode=False)
     except click.ClickException as error:
+        error.message = visible(error.message)  # type: ignore[misc]  # final so that no subclass has another
         error.show()
         code = error.exit_code
     except AlmanacError as error:
@@ -110,16 +116,35 @@ def run() -> None:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         code = 0
     except OSError as error:
-        click.echo(f"almanac: {error.filename or 'the system'}: {error.strerror or error}", err=True)
+        say(f"almanac: {error.filename or 'the system'}: {error.strerror or error}")
+        code = BookMistake.exit_code
+    except UnicodeEncodeError as error:
+        # The console has fewer letters than the report.
+        letters = ascii(error.object[error.start : error.end])
+        say(f"almanac: this console cannot show {letters}; set PYTHONUTF8=1, or say -o FILE")
         code = BookMistake.exit_code
     except (click.Abort, KeyboardInterrupt):
-        click.echo("almanac: interrupted; the book is whole", err=True)
+        say("almanac: interrupted; the book is whole")
         code = INTERRUPTED
+    except Exception as error:
+        code = _unforeseen(error)
     sys.exit(code if isinstance(code, int) else 0)
+
+
+def _unforeseen(error: Exception) -> int:
+    """Tell in one line what nobody foresaw, with its details where they are asked for; return the exit code of it."""
+    if os.environ.get(_DEBUG):
+        import traceback
+
+        say("".join(traceback.format_exception(error)))
+    told = " ".join(f"{type(error).__name__}: {error}".split())
+    step = f"please report it with what {_DEBUG}=1 tells; the book is as it was, or as a finished step left it"
+    say(f"almanac: this is a fault of almanac's, not yours: {told[:200]}; {step}")
+    return UNFORESEEN
 
 
 def _tell(error: AlmanacError) -> None:
     for mistake in error.mistakes:
-        click.echo(f"almanac: {mistake}", err=True)
+        say(f"almanac: {mistake}")
     if error.total > len(error.mistakes):
-        click.echo(f"almanac: … and {error.total - len(error.mistakes):,} more, {error.total:,} in all", err=True)
+        say(f"almanac: … and {error.total - len(error.mistakes):,} more, {error.total:,} in all")

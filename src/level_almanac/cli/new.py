@@ -4,6 +4,7 @@ from pathlib import Path
 
 import click
 
+from level_almanac.cli.say import say
 from level_almanac.files.new_book import NewBook, write_book
 
 
@@ -41,10 +42,9 @@ def new(
     called = name or folder.resolve().name
     asked = NewBook(called, entity, entity_name or called, currency, retained_earnings, year_start, time_zone)
     for path in write_book(folder, asked):
-        click.echo(f"wrote {path}", err=True)
-    click.echo(
+        say(f"wrote {path}")
+    say(
         f"Next: put your exports into {folder / 'exports'}; for each kind of them run\n"
         f"  almanac --book {folder} propose FILE\n"
-        f"and put the block that it prints into {folder / 'almanac.toml'}; then `almanac --book {folder} load`.",
-        err=True,
+        f"and put the block that it prints into {folder / 'almanac.toml'}; then `almanac --book {folder} load`."
     )

@@ -11,6 +11,7 @@ from level_almanac.cli.options import open_book
 from level_almanac.cli.page_keeping import copy, lock, rename, save, unlock
 from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.cli.reports import warn
+from level_almanac.cli.say import say
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.pages.checking import checked_page
 from level_almanac.core.pages.report import checked_report, pages_table
@@ -165,14 +166,14 @@ def run(
         answers_told = {**{key: value for key, value in last.items() if key in read.file.ask}, **answers_told}
     ask = asking(read, last) if has_terminal() and not no_questions and not again and read.file.ask else None
     if ask:
-        click.echo(" · ".join(filter(None, (read.name, read.file.title or read.file.about))), err=True)
+        say(" · ".join(filter(None, (read.name, read.file.title or read.file.about))))
     page_made = run_page(book, read, PageRun(answers_told, asked_when(book, when), output.look), ask)
     if ask:
-        click.echo(err=True)
+        say()
     kept = {key: answer.text if answer else "" for key, answer in page_made.answers.items()}
     keep_answers(root, KeptAnswers(read.name, f"{book.now:%Y-%m-%d %H:%M}", kept))
     if lock_words(read_locks(root), read) == LOCK_BROKEN:
-        click.echo(f"warning: {read.where} is locked, but was changed since", err=True)
+        say(f"warning: {read.where} is locked, but was changed since")
     warn(page_made.warnings)
     if page_made.made.keep is not None:
         page_made.made.keep()

@@ -7,9 +7,11 @@ import click
 
 from level_almanac.cli.names import PAGE, PAGES
 from level_almanac.cli.options import open_book
+from level_almanac.cli.say import say
 from level_almanac.core.pages.options import page_options, saved_page
 from level_almanac.core.reports.registry import all_reports
 from level_almanac.errors import Mistake, UsageMistake, nearest
+from level_almanac.files.busy import writing_texts
 from level_almanac.files.page_reading import check_name, pages_named, read_page
 from level_almanac.files.page_writing import keep_locks, locked_on, page_text, read_locks, rename_page, write_page
 from level_almanac.files.pages import page_path
@@ -70,7 +72,7 @@ def save(
     before = read_page(root, name).text if replace and path.exists() else ""
     text = page_text(before, shlex.join(report), options, ask, {"title": title, "about": about})
     write_page(root, name, text, replace=replace)
-    click.echo(f"wrote {path.relative_to(root)}: {shlex.join(['almanac', *given])}", err=True)
+    say(f"wrote {path.relative_to(root)}: {shlex.join(['almanac', *given])}")
 
 
 def _ask_for(option: str, report: str, options: dict[str, Any], ask: dict[str, dict[str, str]]) -> None:
@@ -109,7 +111,7 @@ def copy(ctx: click.Context, source: str, target: str) -> None:
     root = open_book(ctx).file.root
     check_name(target, "NEW")
     path = write_page(root, target, read_page(root, source).text)
-    click.echo(f"wrote {path.relative_to(root)}", err=True)
+    say(f"wrote {path.relative_to(root)}")
 
 
 @click.command()
@@ -126,7 +128,7 @@ def rename(ctx: click.Context, source: str, target: str) -> None:
     root = open_book(ctx).file.root
     check_name(target, "NEW")
     path = rename_page(root, read_page(root, source), target)
-    click.echo(f"now {path.relative_to(root)}", err=True)
+    say(f"now {path.relative_to(root)}")
 
 
 @click.command()
@@ -144,14 +146,17 @@ def lock(ctx: click.Context, names: tuple[str, ...]) -> None:
     """
     book = open_book(ctx)
     root = book.file.root
-    locks = read_locks(root)
+    with writing_texts(root):
+        locks = read_locks(root)
+        for name in pages_named(root, names):
+            read = read_page(root, name)
+            if read.path is None:
+                step = "copy it first"
+                raise UsageMistake(Mistake("a built-in page never changes", "PAGE", repr(name), next_step=step))
+            locks[name] = locked_on(read, book.today)
+        keep_locks(root, locks)
     for name in pages_named(root, names):
-        read = read_page(root, name)
-        if read.path is None:
-            raise UsageMistake(Mistake("a built-in page never changes", "PAGE", repr(name), next_step="copy it first"))
-        locks[name] = locked_on(read, book.today)
-        click.echo(f"locked {name}", err=True)
-    keep_locks(root, locks)
+        say(f"locked {name}")
 
 
 @click.command()
@@ -165,11 +170,11 @@ def unlock(ctx: click.Context, names: tuple[str, ...]) -> None:
       almanac page unlock month-end/income
     """
     root = open_book(ctx).file.root
-    locks = read_locks(root)
-    # A lock can outlive its page.
-    for name in names if set(names) <= set(locks) else pages_named(root, names):
-        if locks.pop(name, None) is None:
-            click.echo(f"{name} was not locked", err=True)
-        else:
-            click.echo(f"unlocked {name}", err=True)
-    keep_locks(root, locks)
+    with writing_texts(root):
+        locks = read_locks(root)
+        # A lock can outlive its page.
+        told = names if set(names) <= set(locks) else pages_named(root, names)
+        there = [name for name in told if locks.pop(name, None) is not None]
+        keep_locks(root, locks)
+    for name in told:
+        say(f"unlocked {name}" if name in there else f"{name} was not locked")

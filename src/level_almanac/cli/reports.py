@@ -7,6 +7,7 @@ import click
 
 from level_almanac.cli.options import open_book
 from level_almanac.cli.parameters import parameter, told_of
+from level_almanac.cli.say import say
 from level_almanac.cli.show import OutputRequest, check_lines, check_outputs, output_options, show
 from level_almanac.core.reports.definition import Report
 from level_almanac.core.reports.making import Asked, make_report, read_asked, trace_figure, trace_options
@@ -24,7 +25,7 @@ def help_of(first: str, about: str, examples: Iterable[str], front: str = "alman
 def warn(words: Iterable[str]) -> None:
     """Tell of what is done all the same, but not for long."""
     for each in words:
-        click.echo(f"warning: {each}", err=True)
+        say(f"warning: {each}")
 
 
 def _asked(report: Report, values: Mapping[str, Any], output: OutputRequest) -> Asked:

@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 import click
 
 from level_almanac.cli.parameters import parameter, told_of
+from level_almanac.cli.say import say
 from level_almanac.cli.session import session_of
 from level_almanac.core.book import Book
 from level_almanac.core.reports.definition import Report
@@ -19,13 +20,14 @@ from level_almanac.core.requests.options import options_of, read_options, reques
 from level_almanac.core.table.model import ReportTable
 from level_almanac.core.table.style import Look
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.files.guard import check_free
 from level_almanac.files.reading import find_book
 from level_almanac.files.runs import keep_last
 from level_almanac.output.csv_text import csv_text
 from level_almanac.output.files import ENDINGS, check_target, write_report
 from level_almanac.output.json_text import json_text
 from level_almanac.output.terminal import UNBOUND_WIDTH, print_report, text
-from level_almanac.output.text import dressed
+from level_almanac.output.text import dressed, legible
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -76,6 +78,7 @@ def check_outputs(output: OutputRequest) -> None:
     """Check every target before any work is done."""
     for path in output.outputs:
         check_target(path)
+        check_free(path, "-o")
     twice = {path for path in output.outputs if output.outputs.count(path) > 1}
     if twice:
         raise UsageMistake(Mistake("the same file twice", "-o", repr(str(twice.pop()))))
@@ -105,20 +108,21 @@ def show(ctx: click.Context, table: ReportTable, output: OutputRequest, of: Repo
     if of is not None and of.page:
         keep_last(find_book(session.folder), session.words)
     table = dressed(table)
+    seen = legible(table)
     for path in output.outputs:
         write_report(table, path)
-        click.echo(f"wrote {path}", err=True)
+        say(f"wrote {path}")
     printed = output.printed or ("nothing" if output.outputs else "terminal")
     if printed == "csv":
-        click.echo(csv_text(table), nl=False)
+        click.echo(csv_text(seen), nl=False)
     elif printed == "json":
         click.echo(json_text(table), nl=False)
     elif printed == "md":
         from level_almanac.output.markdown import markdown
 
-        click.echo(markdown(table), nl=False)
+        click.echo(markdown(seen), nl=False)
     elif printed == "terminal":
-        print_terminal(table)
+        print_terminal(seen)
     if any(each.proof is not None and not each.proof.balances for each in (table, *table.traced_lines)):
         ctx.exit(1)
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.files.busy import writing_texts
 from level_almanac.files.pages import is_number
 from level_almanac.whole_file import write_whole
 
@@ -72,16 +73,18 @@ def read_explanations(root: Path, page: str) -> list[WrittenExplanation]:
 
 def keep_explanation(root: Path, page: str, explanation: WrittenExplanation) -> Path:
     """Write an explanation, in place of the one that its figure has for the period, and return the file's path."""
-    kept = [each for each in read_explanations(root, page) if each.place != explanation.place]
-    return _write(root, page, [*kept, explanation])
+    with writing_texts(root):
+        kept = [each for each in read_explanations(root, page) if each.place != explanation.place]
+        return _write(root, page, [*kept, explanation])
 
 
 def drop_explanation(root: Path, page: str, place: tuple[str, str, str]) -> bool:
     """Take the explanation of a figure out; return whether there was one."""
-    found = read_explanations(root, page)
-    kept = [each for each in found if each.place != place]
-    _write(root, page, kept)
-    return len(kept) < len(found)
+    with writing_texts(root):
+        found = read_explanations(root, page)
+        kept = [each for each in found if each.place != place]
+        _write(root, page, kept)
+        return len(kept) < len(found)
 
 
 def _write(root: Path, page: str, explanations: Sequence[WrittenExplanation]) -> Path:

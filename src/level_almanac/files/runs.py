@@ -1,6 +1,7 @@
 """What was last run in a book: the last report's command, and the answers of each run of a page."""
 
 import json
+import os
 from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import dataclass
@@ -40,8 +41,12 @@ def keep_answers(root: Path, answers: Answers) -> None:
     """Add the answers of one run; a book on a read-only disk keeps none."""
     line = json.dumps({"page": answers.page, "at": answers.at, "answers": dict(answers.answers)}, ensure_ascii=False)
     try:
-        with (root / STORE_FOLDER / _ANSWERS).open("a", encoding="utf-8") as stream:
-            stream.write(f"{line}\n")
+        with (root / STORE_FOLDER / _ANSWERS).open("a+b") as stream:
+            # A line that a killed run cut short must not swallow this one.
+            size = stream.seek(0, os.SEEK_END)
+            stream.seek(max(size - 1, 0))
+            whole = not size or stream.read(1) == b"\n"
+            stream.write(f"{'' if whole else chr(10)}{line}\n".encode())
     except OSError:
         pass
 
@@ -50,7 +55,7 @@ def kept_answers(root: Path, page: str) -> list[Answers]:
     """Return the answers of every run of a page, oldest first; a line cut short by a killed run is passed over."""
     kept = []
     try:
-        lines = (root / STORE_FOLDER / _ANSWERS).read_text(encoding="utf-8").splitlines()
+        lines = (root / STORE_FOLDER / _ANSWERS).read_text(encoding="utf-8", errors="replace").split("\n")
     except OSError:
         return []
     for line in lines:

@@ -16,13 +16,14 @@ from level_almanac.intake.chart_checks import chart_mistakes, retained_earnings_
 from level_almanac.intake.csv_text import fingerprint
 from level_almanac.intake.files import ExportFile, export_files
 from level_almanac.intake.messages import clash_mistake
-from level_almanac.intake.read_export import ExportReader, PlacesDays, SetAside
-from level_almanac.intake.set_aside import write_aside
+from level_almanac.intake.read_export import ExportReader, PlacesDays
+from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
 from level_almanac.intake.sql_records import SqlRecords
 from level_almanac.intake.warnings import lines_after, unbalanced_journals
 from level_almanac.store import closing, ledger_checks, repeats, rollups
 from level_almanac.store.chart_lines import account_codes
 from level_almanac.store.engine import DuckDBEngine, Engine
+from level_almanac.store.kept import keep_through, read_through
 from level_almanac.store.plain_checks import days_covered, plain_sums
 from level_almanac.store.plan_lines import accounts_planned, plan_summary
 from level_almanac.store.predicate import Predicate
@@ -118,7 +119,6 @@ class _Load:
     now: datetime
     options: LoadOptions
     drafts: dict[Key, _Draft] = field(default_factory=dict)
-    aside: list[SetAside] = field(default_factory=list)
     written: Iterator[int] = field(default_factory=count_up)
 
     def _new(self) -> Path:
@@ -127,6 +127,8 @@ class _Load:
 
     def run(self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: LoadRules) -> LoadResult:
         """Read, check and put in force."""
+        if self.options.set_aside or any(loaded.set_aside for loaded in (self.before.files if self.before else ())):
+            check_folder(self.book.root)
         dropped = self._gone(files)
         outcomes = self._read(files, calendars, rules)
         changed = bool(dropped) or any(outcome != "unchanged" for outcome in outcomes.values())
@@ -140,11 +142,15 @@ class _Load:
             self._roll_up()
             self._check_accounts()
         elif self.before is not None and self._through() == self.before.through:
+            settle_aside(self.book.root, self.store, (), self.before.files)
+            keep_through(self.book.root, self.before.through)
             return LoadResult(self.before, outcomes, (), *self._warnings())
         state = self._kept_state(self.now if changed or self.before is None else self.before.loaded_at)
         warnings = self._warnings()
-        write_aside(self.book.root, self.aside, state.files)
         self.store.put_in_force(state)
+        # From here on the new state is in force; what a killed load leaves undone below, the next one does.
+        settle_aside(self.book.root, self.store, self.before.files if self.before else (), state.files)
+        keep_through(self.book.root, state.through)
         return LoadResult(state, outcomes, dropped, *warnings)
 
     def _gone(self, files: list[ExportFile]) -> tuple[str, ...]:
@@ -202,10 +208,10 @@ class _Load:
             mistakes += read.mistakes
             total += read.total
             if read.aside is not None:
-                self.aside.append(read.aside)
-                entry = replace(
-                    entry, set_aside=read.aside.count, aside_sums=[str(read.aside.debit), str(read.aside.credit)]
-                )
+                sums, text = [str(read.aside.debit), str(read.aside.credit)], self._new().with_suffix(".csv")
+                text.write_text(aside_text(read.aside), encoding="utf-8", newline="")
+                aside = self.store.keep(text, "aside")
+                entry = replace(entry, set_aside=read.aside.count, aside_sums=sums, aside=aside)
             self.drafts[file.key] = _Draft(entry, target, fresh=True, records=read.lines)
             outcomes[file.key] = "changed" if old else "new"
         if mistakes:
@@ -343,7 +349,7 @@ class _Load:
         return (*unbalanced, *late), count + len(late)
 
     def _through(self) -> dict[str, date]:
-        through = dict(self.before.through) if self.before else {}
+        through = dict(self.before.through) if self.before else read_through(self.book.root)
         if self.options.through is not None:
             tables = tables_of(self.book.settings.tables)
             loaded = {draft.entry.table for draft in self.drafts.values()}

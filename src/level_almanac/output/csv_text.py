@@ -2,13 +2,11 @@
 
 import csv
 import io
-import re
 from datetime import date
 from decimal import Decimal
 
 from level_almanac.core.table.model import Cell, Column, ReportTable
-
-_RUNS_AS_FORMULA = re.compile(r"[=+\-@\t\r]")
+from level_almanac.shown_text import inert
 
 
 def csv_text(table: ReportTable) -> str:
@@ -18,13 +16,13 @@ def csv_text(table: ReportTable) -> str:
     writer.writerow(["key", "label", "level", "kind", *(_head(column) for column in table.columns)])
     for row in table.rows:
         cells = [_cell(row.cells.get(column.key)) for column in table.columns]
-        writer.writerow([_inert(row.key), _inert(row.label), row.level, row.kind, *cells])
+        writer.writerow([inert(row.key), inert(row.label), row.level, row.kind, *cells])
     return stream.getvalue()
 
 
 def _head(column: Column) -> str:
     days = f" {column.first} through {column.through}" if column.first and column.through else ""
-    return f"{column.label}{days}"
+    return inert(f"{column.label}{days}")
 
 
 def _cell(cell: Cell) -> str | int:
@@ -34,10 +32,4 @@ def _cell(cell: Cell) -> str | int:
         return f"{cell:f}"
     if isinstance(cell, date):
         return cell.isoformat()
-    return _inert(cell) if isinstance(cell, str) else cell
-
-
-def _inert(text: str) -> str:
-    # A bare carriage return would end the record for some readers.
-    plain = text.replace("\r\n", "\n").replace("\r", "\n")
-    return f"'{plain}" if _RUNS_AS_FORMULA.match(text) else plain
+    return inert(cell) if isinstance(cell, str) else cell

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from level_almanac.core.table.model import ReportTable
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.output.text import legible
 from level_almanac.whole_file import write_whole
 
 _RENDERERS = {
@@ -21,6 +22,8 @@ _RENDERERS = {
 }
 """Per ending the module of this package and its function, so that only the one asked for is imported."""
 ENDINGS = tuple(_RENDERERS)
+_EXACT = ("json", "parquet")
+"""The formats for programs, which keep every letter as it is."""
 
 
 def check_target(path: Path) -> None:
@@ -39,7 +42,8 @@ def check_target(path: Path) -> None:
 def rendered(table: ReportTable, ending: str) -> bytes:
     """Return the report in the format of this ending."""
     module, function = _RENDERERS[ending]
-    written = getattr(import_module(f"level_almanac.output.{module}"), function)(table)
+    seen = table if ending in _EXACT else legible(table)
+    written = getattr(import_module(f"level_almanac.output.{module}"), function)(seen)
     return written if isinstance(written, bytes) else str(written).encode("utf-8")
 
 

@@ -8,6 +8,7 @@ from typing import NamedTuple
 from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell, Column, CountedAmount, Explanation, Note, Part, Proof, ReportTable, Row
 from level_almanac.core.table.style import MONTHS
+from level_almanac.shown_text import visible
 
 _MINUS = "−"
 _SEPARATORS = {"1,234.56": (",", "."), "1.234,56": (".", ","), "1 234,56": ("\u202f", ","), "1'234.56": ("'", ".")}
@@ -181,6 +182,46 @@ def subtitles(table: ReportTable) -> list[str]:
     if units and lines:
         lines[0] += f" · in {units}"
     return lines
+
+
+def legible(table: ReportTable) -> ReportTable:
+    """Return the report with every letter in it seen, where a person reads it: none steers, hides or turns others."""
+    return table._replace(
+        title=visible(table.title),
+        facts={name: visible(text) for name, text in table.facts.items()},
+        subtitle=tuple(map(visible, table.subtitle)),
+        columns=tuple(
+            each._replace(label=visible(each.label), covers=visible(each.covers), extent=visible(each.extent))
+            for each in table.columns
+        ),
+        rows=tuple(map(_legible_row, table.rows)),
+        key_label=visible(table.key_label),
+        proof=_legible_proof(table.proof) if table.proof else None,
+        notes=tuple(
+            visible(note) if isinstance(note, str) else note._replace(words=visible(note.words)) for note in table.notes
+        ),
+        traced_lines=tuple(map(legible, table.traced_lines)),
+        explanations=tuple(
+            each._replace(row=visible(each.row), of=visible(each.of), text=visible(each.text), by=visible(each.by))
+            for each in table.explanations
+        ),
+    )
+
+
+def _legible_row(row: Row) -> Row:
+    cells = {key: visible(cell) if isinstance(cell, str) else cell for key, cell in row.cells.items()}
+    adds = tuple((sign, visible(key)) for sign, key in row.adds)
+    return row._replace(key=visible(row.key), label=visible(row.label), cells=cells, adds=adds)
+
+
+def _legible_proof(proof: Proof) -> Proof:
+    return proof._replace(
+        measure=visible(proof.measure),
+        left_out=tuple(part._replace(rule=visible(part.rule)) for part in proof.left_out),
+        shown_as=tuple(part._replace(rule=visible(part.rule)) for part in proof.shown_as),
+        checks=tuple(check._replace(words=visible(check.words)) for check in proof.checks),
+        further=tuple(map(_legible_proof, proof.further)),
+    )
 
 
 def dressed(table: ReportTable) -> ReportTable:

@@ -5,6 +5,8 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
+from level_almanac.errors import BookMistake, Mistake
+from level_almanac.store.kept import FOLDER
 from level_almanac.whole_file import write_whole
 
 _NAME = "checks.json"
@@ -22,14 +24,25 @@ class CheckRecord:
     closed: dict[str, list[Any]] = field(default_factory=dict)
 
 
-def read_record(folder: Path) -> CheckRecord | None:
-    """Return the record in a store's folder; None where there is none that can be read, as before the first run."""
+def read_record(root: Path, store: Path) -> CheckRecord | None:
+    """Return the record of a book, or None before its first run; raise BookMistake where it is damaged.
+
+    store: the folder of the store, where versions before this one kept it.
+    """
+    path = root / FOLDER / _NAME
     try:
-        return CheckRecord(**json.loads((folder / _NAME).read_text(encoding="utf-8")))
-    except (OSError, ValueError, TypeError):
+        return CheckRecord(**json.loads((path if path.is_file() else store / _NAME).read_text(encoding="utf-8")))
+    except FileNotFoundError:
         return None
+    except (OSError, ValueError, TypeError) as error:
+        step = "put it back, or delete it and let everything count as new"
+        where = f"{FOLDER}/{_NAME}"
+        raise BookMistake(
+            Mistake("the record of the checks cannot be read", where, str(error), next_step=step)
+        ) from None
 
 
-def keep_record(folder: Path, record: CheckRecord) -> None:
+def keep_record(root: Path, record: CheckRecord) -> None:
     """Write the record in one step; raises OSError where the folder cannot be written to."""
-    write_whole(folder / _NAME, json.dumps(asdict(record), indent=1))
+    (root / FOLDER).mkdir(exist_ok=True)
+    write_whole(root / FOLDER / _NAME, json.dumps(asdict(record), indent=1))

@@ -4,7 +4,6 @@ An edition is written beside its place and moved there in one step, so that it i
 """
 
 import hashlib
-import os
 import shutil
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -12,6 +11,7 @@ from pathlib import Path
 
 from level_almanac.errors import BookBusy, BookMistake, Mistake
 from level_almanac.store.state import State, Store, manifest_of
+from level_almanac.whole_file import sync_file, sync_folder, sync_tree
 
 FOLDER = "editions"
 PARTS = "parts"
@@ -45,19 +45,13 @@ def writing(root: Path, name: str) -> Iterator[Path]:
         folder.mkdir()
         try:
             yield folder
-            _sync(folder)
+            sync_tree(folder)
             folder.rename(editions / name)
+            sync_folder(editions)
         finally:
             shutil.rmtree(folder, ignore_errors=True)
     finally:
         lock.release()
-
-
-def _sync(folder: Path) -> None:
-    for path in folder.rglob("*"):
-        if path.is_file():
-            with path.open("rb") as stream:
-                os.fsync(stream.fileno())
 
 
 def parts_in(state: State) -> list[str]:
@@ -74,14 +68,16 @@ def freeze_data(store: Store, state: State, root: Path, folder: Path) -> None:
     shared = root / FOLDER / PARTS
     shared.mkdir(parents=True, exist_ok=True)
     for part in parts_in(state):
-        if not (shared / part).exists():
+        if not (shared / part).exists() or not _is_whole(shared / part, part):
             beside = shared / f"{part}.new"
             shutil.copyfile(store.path_of(part), beside)
             if not _is_whole(beside, part):
                 beside.unlink()
                 step = "delete the folder .almanac, load again, and issue anew"
                 raise BookMistake(Mistake("a part of the store is damaged", store.path_of(part), next_step=step))
+            sync_file(beside)
             beside.replace(shared / part)
+    sync_folder(shared)
     kept = Store(folder / DATA)
     kept.manifests.mkdir(parents=True)
     # A load may have put another state in force meanwhile.

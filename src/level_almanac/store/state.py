@@ -6,7 +6,6 @@ only when all that the new manifest names is on disk, so whoever opens the book 
 
 import hashlib
 import json
-import os
 import shutil
 import time
 from collections.abc import Iterator
@@ -18,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.errors import BookBusy, BookMistake, Mistake
-from level_almanac.whole_file import sync_folder, write_whole
+from level_almanac.whole_file import sync_file, sync_folder, write_whole
 
 FORMAT = 4
 _KEPT_FOR_READERS = 24 * 3600
@@ -34,7 +33,8 @@ class LoadedFile:
     credit of each entity, since entities may differ in currency, in other tables the lines, the sum of the amounts
     given and nothing, by entity or, where the table has none, under an empty name; first, last: the dates covered;
     fiscal_low, fiscal_high: the fiscal positions covered; set_aside, aside_sums: how many lines were left out as wrong,
-    and their debits and credits, or amounts and nothing, as far as those can be read; taken_at: when the export was
+    and their debits and credits, or amounts and nothing, as far as those can be read; aside: those lines, as they stand
+    in the book's folder; taken_at: when the export was
     first loaded as it is now.
     """
 
@@ -54,6 +54,7 @@ class LoadedFile:
     fiscal_high: int = 0
     set_aside: int = 0
     aside_sums: list[str] = field(default_factory=list)
+    aside: str = ""
     taken_at: str = ""
 
 
@@ -78,6 +79,9 @@ class State:
     def files_of(self, table: str) -> tuple[LoadedFile, ...]:
         """Return the files of one table, in the order of their paths."""
         return tuple(loaded for loaded in self.files if loaded.table == table)
+
+
+_PARTS = ("part", "shadow", "rollup", "aside")
 
 
 class Store:
@@ -151,8 +155,8 @@ class Store:
         """Move a finished part into the store, named by the hash of its bytes, and return its name."""
         with written.open("rb") as stream:
             digest = hashlib.file_digest(stream, "sha256").hexdigest()
-            os.fsync(stream.fileno())
-        name = f"{table}-{digest[:32]}.parquet"
+        sync_file(written)
+        name = f"{table}-{digest[:32]}{written.suffix}"
         written.replace(self.parts / name)
         return name
 
@@ -180,10 +184,14 @@ class Store:
             if manifest.name != current and manifest.stat().st_mtime < limit:
                 manifest.unlink()
                 continue
-            plain = json.loads(manifest.read_text(encoding="utf-8"))
-            kept.update((plain["rollup"], plain.get("wide", "")))
-            kept.update(entry[part] for entry in plain["files"] for part in ("part", "shadow", "rollup"))
-        for part in self.parts.glob("*.parquet"):
+            try:
+                plain = json.loads(manifest.read_text(encoding="utf-8"))
+                kept.update((plain["rollup"], plain.get("wide", "")))
+                kept.update(entry.get(part, "") for entry in plain["files"] for part in _PARTS)
+            except (ValueError, KeyError, TypeError, AttributeError):
+                # Nobody can read by a manifest that is damaged, and what it named is in no other's way.
+                manifest.unlink()
+        for part in (*self.parts.glob("*.parquet"), *self.parts.glob("aside-*.csv")):
             if part.name not in kept and part.stat().st_mtime < limit:
                 part.unlink()
 

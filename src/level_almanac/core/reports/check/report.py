@@ -85,7 +85,7 @@ class _Check:
     def __init__(self, book: Book, request: CheckRequest) -> None:
         self.book, self.request = book, request
         self.as_of = as_of_for(book, book.calendars[""], request.when, tuple(SIDE_OF.values()))
-        self.before = None if book.frozen else read_record(book.store.folder)
+        self.before = None if book.frozen else read_record(book.file.root, book.store.folder)
         self.closed: dict[str, ledger.PeriodSums] = {}
         self.sides = list(self._sides())
         self.checked = [each for each in self._run() if self._asked(each.kind.key)]
@@ -238,7 +238,7 @@ class _Check:
         if not whole and self.before:
             closed, closed_at = self.before.closed, self.before.closed_at
         try:
-            keep_record(self.book.store.folder, CheckRecord(made_at, closed_at, kept, closed))
+            keep_record(self.book.file.root, CheckRecord(made_at, closed_at, kept, closed))
         except OSError:
             # A book that one may only read is checked all the same.
             return
