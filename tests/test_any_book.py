@@ -144,7 +144,7 @@ def expected_trial(
     return {key: row for key, row in found.items() if any(row)}
 
 
-@examples(10)
+@examples(7)
 @given(ledgers(), st.dates(FIRST, LAST), st.integers(0, 400), st.booleans())
 def test_trial(ledger: tuple[Year, list[Entry]], first: date, length: int, after_closing: bool) -> None:
     year, entries = ledger
@@ -163,7 +163,7 @@ def test_trial(ledger: tuple[Year, list[Entry]], first: date, length: int, after
     assert table.proof.considered.lines == len(entries)
 
 
-@examples(10)
+@examples(7)
 @given(ledgers(), st.dates(FIRST, LAST), st.sampled_from(["with", "without"]))
 def test_statement(ledger: tuple[Year, list[Entry]], day: date, adjustments: str) -> None:
     year, entries = ledger
@@ -209,7 +209,7 @@ def balance(lines: list[Placed], number: int, day: date) -> dict[str, int]:
     return {account: cents for account, cents in found.items() if cents}
 
 
-@examples(10)
+@examples(7)
 @given(ledgers(), st.dates(FIRST, LAST))
 def test_balance_sheet(ledger: tuple[Year, list[Entry]], day: date) -> None:
     year, entries = ledger
@@ -240,7 +240,7 @@ def days_of(first: date, last: date) -> list[date]:
     return [first + timedelta(days=number) for number in range((last - first).days + 1)]
 
 
-@examples(10)
+@examples(7)
 @given(ledgers(), st.dates(FIRST, LAST), st.sampled_from(["each period", "each quarter", "each source"]))
 def test_parts_sum_to_the_year(ledger: tuple[Year, list[Entry]], day: date, each: str) -> None:
     year, entries = ledger

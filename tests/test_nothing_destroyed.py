@@ -13,7 +13,7 @@ from unittest.mock import patch
 
 import pytest
 
-from conftest import COMMAND, ENVIRONMENT, HEADS, MakeBook
+from conftest import BOOK, COMMAND, ENVIRONMENT, HEADS, PERIOD_AND_SIDES, MakeBook, SmallBook
 from level_almanac.core.reports import registry
 from level_almanac.files.runs import Answers, keep_answers, kept_answers
 from level_almanac.shown_text import visible
@@ -169,27 +169,17 @@ def test_what_a_killed_process_left_is_taken_away_and_a_cut_line_swallows_no_oth
 def test_explanations_written_at_once_are_all_kept(make_book: MakeBook) -> None:
     book = make_book(*LINES)
     assert book.load().code == 0
-    words = [
-        str(COMMAND),
-        "--book",
-        str(book.root),
-        "explain",
-        "common/trial",
-        "--column",
-        "debit",
-        "--period",
-        "2026-P01",
-    ]
+    asked = ["--book", str(book.root), "explain", "moved", "--column", "change", "--period", "2026-P01"]
     (book.root / "pages").mkdir()
-    (book.root / "pages/trial.toml").write_text('report = "trial"\n\n[explain]\ncolumn = "debit"\nover = 1\n')
-    words[words.index("common/trial")] = "trial"
+    page = 'report = "statement income"\n\n[options]\ncolumns = "ptd; ptd last year; change"\n'
+    (book.root / "pages/moved.toml").write_text(page + '\n[explain]\ncolumn = "change"\nover = 1\n')
     started = [
-        subprocess.Popen([*words, "--row", row, f"of {row}"], env=ENVIRONMENT, stderr=subprocess.PIPE)
-        for row in ("1000", "4010", "total", "1000", "4010", "total")
+        subprocess.Popen([str(COMMAND), *asked, "--row", row, f"of {row}"], env=ENVIRONMENT, stderr=subprocess.PIPE)
+        for row in ("4010", "income", "result", "4010", "income", "result")
     ]
     told = [each.communicate()[1].decode() for each in started]
     assert [each.returncode for each in started] == [0] * len(started), told
-    text = (book.root / "explanations/trial.toml").read_text()
+    text = (book.root / "explanations/moved.toml").read_text()
     assert text.count("[[explanation]]") == 3, text
 
 
@@ -261,3 +251,82 @@ def test_a_console_with_few_letters_is_told_of(make_book: MakeBook) -> None:
         env={**ENVIRONMENT, "PYTHONIOENCODING": "latin-1:strict"},
     )  # fmt: skip
     assert (ran.returncode, "this console cannot show" in ran.stderr, "Traceback" in ran.stderr) == (3, True, False)
+
+
+ODD = [
+    "US$ 5 and A$ 3",
+    "$\\frac{a$",
+    "two\nlines",
+    "a\rb",
+    "y" * 9_000,
+    "{0} {a}",
+    "<script>&amp;</script>",
+    "\u202eabc",
+    "'=1+1",
+]
+
+
+@pytest.fixture(scope="module")
+def odd(tmp_path_factory: pytest.TempPathFactory) -> SmallBook:
+    """Return a book whose accounts and sources are called whatever a text can be."""
+    root = tmp_path_factory.mktemp("odd")
+    (root / "almanac.toml").write_text(BOOK.format(intake="", fields=PERIOD_AND_SIDES))
+    for name, head, rows in (
+        ("chart.csv", "account,name,class,parent\n", [f'40{at}0,"{text}",income,' for at, text in enumerate(ODD)]),
+        ("ledger.csv", HEADS, [
+            f'J{at},{line},2025-10-0{at + 1},2026-P01,{account},{sides},"{text}"'
+            for at, text in enumerate(ODD)
+            for line, account, sides in ((1, "1000", f"{100 + at},"), (2, f"40{at}0", f",{100 + at}"))
+        ]),
+    ):  # fmt: skip
+        more = ["1000,Bank,asset,", "3100,Kept,equity,"] if name == "chart.csv" else []
+        (root / name).write_text(head + "\n".join([*rows, *more]) + "\n", newline="")
+    book = SmallBook(root)
+    assert book.load().code == 0
+    return book
+
+
+@pytest.mark.parametrize(
+    ("words", "ending"),
+    [
+        *(
+            ("rank ledger --by source", ending)
+            for ending in ("png", "pdf", "xlsx", "html", "parquet", "csv", "md", "txt")
+        ),
+        ("growth ledger --by source --each year", "png"),
+        ("statement income --columns ptd;ytd", "png"),
+        ("statement income --columns ptd;ytd", "pdf"),
+    ],
+)
+def test_any_text_goes_into_any_format(odd: SmallBook, words: str, ending: str) -> None:
+    ran = odd.run(*words.split(), "-o", odd.root / f"odd.{ending}")
+    assert (ran.code, ran.err) == (0, f"wrote {odd.root}/odd.{ending}\n")
+
+
+# Words without bounds.
+
+
+@pytest.mark.parametrize(
+    ("words", "what"),
+    [
+        (
+            ("list", "ledger", "--only", f"{'(' * 500}account is 1000{')' * 500}"),
+            "parentheses within parentheses, too deep",
+        ),
+        (("list", "ledger", "--only", " or ".join(["account is 1000"] * 5000)), "the expression is too long"),
+        (("list", "ledger", "--compute", f"m = {'+'.join(['amount'] * 600)}", "--show", "m"), "too many terms"),
+        (("list", "ledger", "--compute", f"m = amount * {'9' * 1000}", "--show", "m"), "a number of too many digits"),
+        (("list", "ledger", "--by", "account", "--over", "1e999999999"), "--over: not allowed here: '1e999999999'"),
+        (("list", "ledger", "--only", "amount over 1e999999999"), "not a number: '1e999999999'"),
+        (("trial", "--as-of", "today + 9999 years"), "a day that no calendar has; expected one from 1900 to 2199"),
+    ],
+)
+def test_words_without_bounds_are_told_of(odd: SmallBook, words: tuple[str, ...], what: str) -> None:
+    ran = odd.run(*words)
+    assert (ran.code, what in ran.err, len(ran.err) < 1000) == (2, True, True), ran.err[:500]
+
+
+def test_a_terminal_of_three_letters_and_a_count_of_all_are_no_trouble(odd: SmallBook) -> None:
+    with patch.dict(ENVIRONMENT, COLUMNS="3"):
+        assert odd.run("trial").code == 0
+    assert odd.run("list", "ledger", "--first", "9" * 30).code == 0

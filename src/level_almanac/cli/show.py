@@ -29,6 +29,8 @@ from level_almanac.output.json_text import json_text
 from level_almanac.output.terminal import UNBOUND_WIDTH, print_report, text
 from level_almanac.output.text import dressed, legible
 
+_LEAST_WIDTH = 40
+"""A narrower terminal breaks the lines itself."""
 F = TypeVar("F", bound=Callable[..., Any])
 
 
@@ -130,7 +132,7 @@ def show(ctx: click.Context, table: ReportTable, output: OutputRequest, of: Repo
 def print_terminal(table: ReportTable) -> None:
     """Print the report as wide as the terminal is, or at a set width where there is none."""
     columns = os.environ.get("COLUMNS", "")
-    width = int(columns) if columns.isdigit() and int(columns) else None
+    width = max(int(columns), _LEAST_WIDTH) if columns.isdigit() and int(columns[:6]) else None
     if sys.stdout.isatty():
         from rich.console import Console
 

@@ -5,11 +5,12 @@ import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import date
-from decimal import Decimal, InvalidOperation
+from decimal import InvalidOperation
 from functools import cached_property
 from pathlib import Path
 from typing import Any, Literal
 
+from level_almanac.files.numbers import exact_number
 from level_almanac.files.settings import STRICT
 
 FOLDER = "pages"
@@ -140,6 +141,7 @@ PLACEHOLDER = re.compile(r"\{\{|\}\}|\{([a-z][a-z0-9_-]*(?:\.(?:first|last))?)\}
 def is_number(text: str) -> bool:
     """Tell whether a text is an exact number."""
     try:
-        return Decimal(text).is_finite()
+        exact_number(text)
     except InvalidOperation:
         return False
+    return True

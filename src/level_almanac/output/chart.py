@@ -4,6 +4,7 @@ Shades, line styles and words tell things apart, so that it can be read in grey;
 """
 
 import textwrap
+import warnings
 from decimal import Decimal
 from typing import Any
 
@@ -13,7 +14,7 @@ from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.output.chart_bars import bars
 from level_almanac.output.chart_growth import growth
 from level_almanac.output.chart_pace import pace
-from level_almanac.output.chart_style import COLOURS, GRID, INK, PALE, QUIET, bare_axes, saved, scale_of, short
+from level_almanac.output.chart_style import COLOURS, GRID, INK, PALE, QUIET, STYLE, bare_axes, saved, scale_of, short
 from level_almanac.output.terminal import page_lines
 
 _DASHES = ("-", "--", "-.", ":", (0, (5, 1, 1, 1, 1, 1)), (0, (1, 2)))
@@ -37,14 +38,17 @@ def drawn(table: ReportTable, form: str, *, bare: bool = False, dpi: int = 100) 
 
     bare: without title and facts, for a page that has them; dpi: points to the inch of a PNG.
     """
-    match table.chart:
-        case BarsChart() as chart:
-            return bars(table, chart, form, bare=bare, dpi=dpi)
-        case GrowthChart() as chart:
-            return growth(table, chart, form, bare=bare, dpi=dpi)
-        case PaceChart() as chart:
-            return pace(table, chart, form, bare=bare, dpi=dpi)
-    return _drawn(table, form)
+    with warnings.catch_warnings():
+        # A letter that the typeface lacks is drawn as a box, which tells enough.
+        warnings.simplefilter("ignore")
+        match table.chart:
+            case BarsChart() as chart:
+                return bars(table, chart, form, bare=bare, dpi=dpi)
+            case GrowthChart() as chart:
+                return growth(table, chart, form, bare=bare, dpi=dpi)
+            case PaceChart() as chart:
+                return pace(table, chart, form, bare=bare, dpi=dpi)
+        return _drawn(table, form)
 
 
 def _drawn(table: ReportTable, form: str) -> bytes:
@@ -67,8 +71,7 @@ def _drawn(table: ReportTable, form: str) -> bytes:
     mpl.use("agg")
     from matplotlib import pyplot
 
-    style: Any = {"font.family": "DejaVu Sans", "font.size": 10, "svg.hashsalt": "almanac", "axes.unicode_minus": True}
-    with mpl.rc_context(style):
+    with mpl.rc_context(STYLE):
         figure, axes = pyplot.subplots(figsize=(12.8, 8.0), dpi=100)
         cells = [row.cells.get(column.key) for row in rows for column in columns]
         scale, unit = scale_of(cell for cell in cells if isinstance(cell, Decimal))

@@ -27,6 +27,13 @@ _SCALES = ((Decimal(1_000_000), "million"), (Decimal(1_000), "thousand"))
 _WIDTH, _HEIGHT = 12.8, 8.0
 
 
+STYLE: Any = {
+    "font.family": "DejaVu Sans", "font.size": 10, "svg.hashsalt": "almanac", "axes.unicode_minus": True,
+    "hatch.linewidth": 0.6, "text.parse_math": False,
+}  # fmt: skip
+"""A dollar sign in a name is one, and begins no formula."""
+
+
 @contextmanager
 def figure_of(table: ReportTable, *, bare: bool, height: float = _HEIGHT) -> Iterator[tuple[Any, float]]:
     """Yield a figure with the report's title and facts, and how high on it there is room for what is drawn.
@@ -38,11 +45,7 @@ def figure_of(table: ReportTable, *, bare: bool, height: float = _HEIGHT) -> Ite
     mpl.use("agg")
     from matplotlib import pyplot
 
-    style: Any = {
-        "font.family": "DejaVu Sans", "font.size": 10, "svg.hashsalt": "almanac", "axes.unicode_minus": True,
-        "hatch.linewidth": 0.6,
-    }  # fmt: skip
-    with mpl.rc_context(style):
+    with mpl.rc_context(STYLE):
         figure = pyplot.figure(figsize=(_WIDTH, height), dpi=100)
         room = 0.985
         if not bare:

@@ -9,7 +9,7 @@ from typing import Any
 from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.core.table.style import Look
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.text import cell_words, is_negative, notes, proof_lines
+from level_almanac.output.text import cell_words, is_negative, notes, proof_lines, shortened
 
 MM = 72 / 25.4
 _SIZES = (9.0, 8.5, 8.0, 7.5, 7.0, 6.5, 6.0)
@@ -46,7 +46,7 @@ class Document:
         from reportlab.lib import pagesizes
 
         known_fonts()
-        self.table = table
+        self.table = shortened(table)
         page = table.look.page
         self.paper: tuple[float, float] = getattr(pagesizes, page.paper.upper())
         self.margin = page.margins * MM

@@ -1,9 +1,9 @@
 """How cells, proof and notes are written as text for people, in the report's style, whatever the format."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from datetime import date
 from decimal import Decimal
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell, Column, CountedAmount, Explanation, Note, Part, Proof, ReportTable, Row
@@ -13,6 +13,8 @@ from level_almanac.shown_text import visible
 _MINUS = "−"
 _SEPARATORS = {"1,234.56": (",", "."), "1.234,56": (".", ","), "1 234,56": ("\u202f", ","), "1'234.56": ("'", ".")}
 UNIT_WORDS = {1000: "thousands", 1000000: "millions"}
+_LONGEST_ON_PAPER = 600
+"""How many letters of a text a page shows."""
 
 
 def places_of(column: Column, table: ReportTable, row: Row | None = None) -> int:
@@ -186,42 +188,68 @@ def subtitles(table: ReportTable) -> list[str]:
 
 def legible(table: ReportTable) -> ReportTable:
     """Return the report with every letter in it seen, where a person reads it: none steers, hides or turns others."""
+    return with_texts(table, visible)
+
+
+def shortened(table: ReportTable) -> ReportTable:
+    """Return the report for paper, where a text longer than a page could be is cut, and says by how much."""
+    return with_texts(table, _cut)
+
+
+def _cut(text: str) -> str:
+    more = len(text) - _LONGEST_ON_PAPER
+    return text if more <= 0 else f"{text[:_LONGEST_ON_PAPER]}… ({more:,} more letters)"
+
+
+def with_texts(table: ReportTable, change: Callable[[str], str]) -> ReportTable:
+    """Return the report with each text in it changed in one way."""
     return table._replace(
-        title=visible(table.title),
-        facts={name: visible(text) for name, text in table.facts.items()},
-        subtitle=tuple(map(visible, table.subtitle)),
+        title=change(table.title),
+        facts={name: change(text) for name, text in table.facts.items()},
+        subtitle=tuple(map(change, table.subtitle)),
         columns=tuple(
-            each._replace(label=visible(each.label), covers=visible(each.covers), extent=visible(each.extent))
+            each._replace(label=change(each.label), covers=change(each.covers), extent=change(each.extent))
             for each in table.columns
         ),
-        rows=tuple(map(_legible_row, table.rows)),
-        key_label=visible(table.key_label),
-        proof=_legible_proof(table.proof) if table.proof else None,
+        rows=tuple(_row_with_texts(row, change) for row in table.rows),
+        key_label=change(table.key_label),
+        proof=_proof_with_texts(table.proof, change) if table.proof else None,
         notes=tuple(
-            visible(note) if isinstance(note, str) else note._replace(words=visible(note.words)) for note in table.notes
+            change(note) if isinstance(note, str) else note._replace(words=change(note.words)) for note in table.notes
         ),
-        traced_lines=tuple(map(legible, table.traced_lines)),
+        traced_lines=tuple(with_texts(each, change) for each in table.traced_lines),
+        chart=_changed(table.chart, change),
         explanations=tuple(
-            each._replace(row=visible(each.row), of=visible(each.of), text=visible(each.text), by=visible(each.by))
+            each._replace(row=change(each.row), of=change(each.of), text=change(each.text), by=change(each.by))
             for each in table.explanations
         ),
     )
 
 
-def _legible_row(row: Row) -> Row:
-    cells = {key: visible(cell) if isinstance(cell, str) else cell for key, cell in row.cells.items()}
-    adds = tuple((sign, visible(key)) for sign, key in row.adds)
-    return row._replace(key=visible(row.key), label=visible(row.label), cells=cells, adds=adds)
+def _row_with_texts(row: Row, change: Callable[[str], str]) -> Row:
+    cells = {key: change(cell) if isinstance(cell, str) else cell for key, cell in row.cells.items()}
+    adds = tuple((sign, change(key)) for sign, key in row.adds)
+    return row._replace(key=change(row.key), label=change(row.label), cells=cells, adds=adds)
 
 
-def _legible_proof(proof: Proof) -> Proof:
+def _proof_with_texts(proof: Proof, change: Callable[[str], str]) -> Proof:
     return proof._replace(
-        measure=visible(proof.measure),
-        left_out=tuple(part._replace(rule=visible(part.rule)) for part in proof.left_out),
-        shown_as=tuple(part._replace(rule=visible(part.rule)) for part in proof.shown_as),
-        checks=tuple(check._replace(words=visible(check.words)) for check in proof.checks),
-        further=tuple(map(_legible_proof, proof.further)),
+        measure=change(proof.measure),
+        left_out=tuple(part._replace(rule=change(part.rule)) for part in proof.left_out),
+        shown_as=tuple(part._replace(rule=change(part.rule)) for part in proof.shown_as),
+        checks=tuple(check._replace(words=change(check.words)) for check in proof.checks),
+        further=tuple(_proof_with_texts(further, change) for further in proof.further),
     )
+
+
+def _changed(part: Any, change: Callable[[str], str]) -> Any:
+    """Return what a chart draws, or a part of it, with its texts changed."""
+    if isinstance(part, str):
+        return change(part)
+    if isinstance(part, tuple):
+        parts = [_changed(each, change) for each in part]
+        return type(part)(*parts) if hasattr(part, "_fields") else tuple(parts)
+    return part
 
 
 def dressed(table: ReportTable) -> ReportTable:

@@ -153,21 +153,28 @@ def _checked(day: date) -> date:
 
 
 def day_of(words: DayExpression, context: DayContext) -> date:
-    """Return the day that the words mean. Raises UsageMistake where a told calendar does not reach to it."""
+    """Return the day that the words mean. Raises UsageMistake where the calendar does not reach to it."""
+    try:
+        return _day_of(words, context)
+    except (ValueError, OverflowError):
+        raise UsageMistake(Mistake("a day that no calendar has", allowed="one from 1900 to 2199")) from None
+
+
+def _day_of(words: DayExpression, context: DayContext) -> date:
     match words:
         case date():
             return words
         case NamedDay(name):
             return context.today if name == "today" else context.as_of
         case Moved(day, number, unit):
-            return moved(day_of(day, context), number, unit, context.calendar)
+            return moved(_day_of(day, context), number, unit, context.calendar)
         case LengthFrom(number, unit, day):
-            return moved(day_of(day, context), number, unit, context.calendar) - _ONE_DAY
+            return moved(_day_of(day, context), number, unit, context.calendar) - _ONE_DAY
         case Edge(end, unit, of, which, name):
             if name:
                 named = context.calendar.find(name, "the day", UsageMistake)
                 return named.last if end else named.first
-            first, last = unit_days(moved(day_of(of, context), which, unit, context.calendar), unit, context.calendar)
+            first, last = unit_days(moved(_day_of(of, context), which, unit, context.calendar), unit, context.calendar)
             return last if end else first
 
 

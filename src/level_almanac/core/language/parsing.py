@@ -88,10 +88,37 @@ def _parser() -> "Lark":
     return built()
 
 
+_MOST_LETTERS, _MOST_DEEP, _MOST_SIGNS = 20_000, 40, 200
+_COUNTED = re.compile(r'"[^"]*"|\d{31,}|[()]|(?<=\S)\s*[-+*/]')
+
+
+def _check_size(text: str, where: str, error: type[AlmanacError]) -> None:
+    """Raise the error for an expression that is longer, deeper or larger than a person writes one."""
+    if len(text) > _MOST_LETTERS:
+        raise error(
+            Mistake("the expression is too long", where, f"{len(text):,} letters", f"{_MOST_LETTERS:,} at the most")
+        )
+    depth = signs = 0
+    for match in _COUNTED.finditer(text):
+        sign = match[0].strip()
+        depth += {"(": 1, ")": -1}.get(sign, 0)
+        signs += sign in "-+*/"
+        what = ""
+        if sign[0].isdigit():
+            what, allowed = "a number of too many digits", "30 at the most"
+        elif depth > _MOST_DEEP:
+            what, allowed = "parentheses within parentheses, too deep", f"{_MOST_DEEP} at the most"
+        elif signs > _MOST_SIGNS:
+            what, allowed = "too many terms", f"{_MOST_SIGNS} at the most"
+        if what:
+            raise error(Mistake(what, where, f"letter {match.start() + 1}", allowed))
+
+
 def parse(text: str, start: Start, where: str, error: type[AlmanacError]) -> Node:
     """Return the parse tree of `text`. where: the option or key it comes from; error: what to raise for a mistake."""
     from lark.exceptions import UnexpectedCharacters, UnexpectedToken
 
+    _check_size(text, where, error)
     try:
         return _parser().parse(text, start=start)
     except UnexpectedCharacters as unexpected:

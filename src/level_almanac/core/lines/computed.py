@@ -16,6 +16,7 @@ from level_almanac.core.language.parsing import Node, parse, pointed
 from level_almanac.core.lines.conditions import ConditionReader, unknown_field
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.errors import AlmanacError, Mistake
+from level_almanac.files.numbers import exact_number
 from level_almanac.files.tables import Kind
 from level_almanac.store.expressions import (
     Arithmetic,
@@ -243,7 +244,6 @@ def _summed(value: "Expression | _Ratio", parts: dict[str, Expression]) -> Formu
 
 def _number(word: str) -> Decimal | None:
     try:
-        number = Decimal(word.replace("−", "-"))
+        return exact_number(word)
     except InvalidOperation:
         return None
-    return number if number.is_finite() else None

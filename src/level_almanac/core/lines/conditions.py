@@ -10,6 +10,7 @@ from level_almanac.core.fields import LineField, LineFields
 from level_almanac.core.language.days import DayReader, day_of
 from level_almanac.core.language.parsing import SPANS, Node, parse, pointed
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake, listed, nearest
+from level_almanac.files.numbers import exact_number
 from level_almanac.store.predicate import (
     Every,
     FieldTest,
@@ -213,7 +214,7 @@ class ConditionReader:
     def _number(self, phrase: Node) -> Decimal:
         text = self.words(phrase)
         try:
-            number = Decimal(text.replace("−", "-"))
+            number = exact_number(text)
         except InvalidOperation:
             number = Decimal("NaN")
         if not number.is_finite() or abs(number) >= Decimal("1e18"):

@@ -10,6 +10,7 @@ from level_almanac.core.calendar.date_text import range_words
 from level_almanac.core.calendar.fiscal import FiscalPeriod, FiscalQuarter, FiscalWeek, FiscalYear
 from level_almanac.core.language.days import DayContext, Unit, day_of, moved, read_day
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake, listed, nearest
+from level_almanac.files.numbers import exact_number
 from level_almanac.files.pages import Question
 
 _YES = {"yes": True, "y": True, "true": True, "no": False, "n": False, "false": False}
@@ -146,7 +147,7 @@ class AnswerReader:
 
 def _amount(where: str, question: Question, text: str) -> Answer:
     try:
-        number = Decimal(text.replace("−", "-"))
+        number = exact_number(text)
     except InvalidOperation:
         number = Decimal("NaN")
     if not number.is_finite():

@@ -12,6 +12,7 @@ from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.language.days import Edge, LengthFrom, Moved, NamedDay, read_day
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.files.numbers import exact_number
 
 Kind = Literal["text", "texts", "flag", "count", "amount", "amounts", "day", "days", "choice"]
 _OPTIONS = "options"
@@ -154,13 +155,18 @@ def _read_choice(option: Option, value: object, _: str) -> Any:
     return next((each for each in option.choices if str(each) == str(value)), value)
 
 
+_MOST_COUNTED = 10**9
+"""More rows than any report has: whoever asks for more asks for all."""
+
+
 def _read_count(_option: Option, value: object, _: str) -> Any:
-    return int(value) if isinstance(value, str) else value
+    number = int(value) if isinstance(value, str) else value
+    return min(number, _MOST_COUNTED) if isinstance(number, int) and not isinstance(number, bool) else number
 
 
 def _read_amount(_option: Option, value: object, _: str) -> Any:
     if isinstance(value, str):
-        return Decimal(value.replace("−", "-"))
+        return exact_number(value.strip())
     return Decimal(value) if isinstance(value, int) and not isinstance(value, bool) else value
 
 
