@@ -2,6 +2,7 @@
 
 import io
 from collections.abc import Iterator, Sequence
+from functools import lru_cache
 from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
@@ -39,6 +40,14 @@ def known_fonts() -> None:
         pdfmetrics.registerFont(TTFont(BOLD, str(folder / "DejaVuSans-Bold.ttf")))
 
 
+@lru_cache(maxsize=50_000)
+def _unit_width(words: str, font: str) -> float:
+    """Return how wide words are at a size of one. A report measures the same ones at several sizes."""
+    from reportlab.pdfbase.pdfmetrics import stringWidth
+
+    return float(stringWidth(words, font, 1))
+
+
 class Document:
     """Lays one report out on pages."""
 
@@ -60,9 +69,7 @@ class Document:
         self.label_width, self.key_width = self._label_width(self.size), self._key_width(self.size)
 
     def _width(self, words: str, size: float, *, bold: bool = False) -> float:
-        from reportlab.pdfbase.pdfmetrics import stringWidth
-
-        return float(stringWidth(words, BOLD if bold else REGULAR, size))
+        return _unit_width(words, BOLD if bold else REGULAR) * size
 
     def _label_width(self, size: float) -> float:
         labels = [self._width(row.label, size, bold=row.kind != "line") + row.level * size for row in self.table.rows]
@@ -219,8 +226,12 @@ class Document:
                 looks.append(("LEFTPADDING", (at, 0), (at, -1), _GAP))
         for at, (number, row) in enumerate(rows, 1):
             key = [row.key if row.kind == "line" else ""] if front == 2 else []
-            lines.append([*key, self._label(row), *self.cells[number][first:last]])
+            label = self._label(row)
+            lines.append([*key, label, *self.cells[number][first:last]])
             looks += self._row_look(at, row, front, columns)
+            if row.kind == "heading" and not row.cells and not isinstance(label, str):
+                # It has the line to itself; one that needs no breaking reaches over it as it is.
+                looks.append(("SPAN", (front - 1, at), (-1, at)))
         widths = [*([self.key_width] if front == 2 else []), self.label_width]
         widths += self.widths[first:last]
         return LongTable(lines, widths, repeatRows=1, style=TableStyle(looks), hAlign="LEFT")
@@ -261,9 +272,6 @@ class Document:
         yield ("LEFTPADDING", (front - 1, at), (front - 1, at), row.level * self.size)
         if row.kind != "line":
             yield ("FONT", (0, at), (-1, at), BOLD, self.size)
-        if row.kind == "heading" and not row.cells:
-            # It has the line to itself.
-            yield ("SPAN", (front - 1, at), (-1, at))
         if row.kind == "heading" and row.level == 0:
             yield ("TOPPADDING", (0, at), (-1, at), 6)
         if row.kind == "group":
