@@ -110,21 +110,20 @@ def show(ctx: click.Context, table: ReportTable, output: OutputRequest, of: Repo
     if of is not None and of.page:
         keep_last(find_book(session.folder), session.words)
     table = dressed(table)
-    seen = legible(table)
     for path in output.outputs:
         write_report(table, path)
         say(f"wrote {path}")
     printed = output.printed or ("nothing" if output.outputs else "terminal")
     if printed == "csv":
-        click.echo(csv_text(seen), nl=False)
+        click.echo(csv_text(legible(table)), nl=False)
     elif printed == "json":
         click.echo(json_text(table), nl=False)
     elif printed == "md":
         from level_almanac.output.markdown import markdown
 
-        click.echo(markdown(seen), nl=False)
+        click.echo(markdown(legible(table)), nl=False)
     elif printed == "terminal":
-        print_terminal(seen)
+        print_terminal(legible(table))
     if any(each.proof is not None and not each.proof.balances for each in (table, *table.traced_lines)):
         ctx.exit(1)
 
