@@ -240,7 +240,7 @@ CONDITION: st.SearchStrategy[Test] = st.recursive(
 )
 
 
-@examples(75)
+@examples(45)
 @given(CONDITION)
 def test_only_and_except_are_everything_and_what_plain_python_says(book: Book, condition: Test) -> None:
     text, holds = condition
@@ -272,7 +272,7 @@ LIMITS: dict[Limit, Callable[[Decimal, Decimal], bool]] = {
 }
 
 
-@examples(30)
+@examples(20)
 @given(
     SINGLE.filter(lambda test: test[0] != "batch is blank"),
     st.lists(st.sampled_from(sorted(GROUPS)), min_size=1, max_size=2, unique=True),

@@ -58,7 +58,7 @@ def states(book: Path) -> set[str]:
     return {path.name for path in (book / ".almanac" / "manifests").glob("*.json")}
 
 
-@settings(max_examples=100 if LONG else 4, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=100 if LONG else 3, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.integers(0, 2**32), st.integers(2, 16))
 def test_one_export_or_many_in_any_order_give_the_same_reports(make_book: MakeBook, seed: int, files: int) -> None:
     chance = random.Random(seed)

@@ -75,7 +75,7 @@ def test_figures_are_those_of_the_exports(
     assert ran.json["proof"]["balances"] is True
 
 
-@examples(15)
+@examples(9)
 @given(
     top=st.integers(1, 30),
     rising=st.booleans(),
