@@ -36,6 +36,14 @@ def _object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     return found
 
 
+def _words_of(value: Any) -> str:
+    """Return how a value within another begins, its numbers as they are written."""
+    try:
+        return re.sub(r"Decimal\('([^']*)'\)", r"\1", repr(value))[:40]
+    except RecursionError:
+        return "too deep"
+
+
 def _broken(text: str) -> bool:
     """Tell whether a text holds half of a pair of surrogates, which no file of texts can hold."""
     return any("\ud800" <= letter <= "\udfff" for letter in text)
@@ -81,7 +89,7 @@ class JsonRecords:
         if _broken(key) or (isinstance(value, str) and _broken(value)):
             return Mistake("no text: half of a letter", where, ascii(value)[:40])
         if isinstance(value, dict | list):
-            return Mistake("values within a value", where, re.sub(r"Decimal\('([^']*)'\)", r"\1", repr(value))[:40])
+            return Mistake("values within a value", where, _words_of(value))
         return None
 
     def _objects(self, mistakes: list[Mistake]) -> Iterator[tuple[int, dict[str, Any]]]:
