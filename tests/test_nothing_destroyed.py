@@ -1,5 +1,6 @@
 """Nothing of the user's is destroyed or overwritten, and what must last lasts; texts of strangers act on nobody."""
 
+import itertools
 import json
 import os
 import shutil
@@ -301,6 +302,45 @@ def odd(tmp_path_factory: pytest.TempPathFactory) -> SmallBook:
 def test_any_text_goes_into_any_format(odd: SmallBook, words: str, ending: str) -> None:
     ran = odd.run(*words.split(), "-o", odd.root / f"odd.{ending}")
     assert (ran.code, ran.err) == (0, f"wrote {odd.root}/odd.{ending}\n")
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        "rank ledger --by source",
+        "rank ledger --by account --within source",
+        "growth ledger --by source --each year",
+        "growth ledger --by account --each period --only account.name_begins_y",
+        "statement income --columns ptd;ytd",
+        "statement income --columns each_period;ytd",
+    ],
+)
+def test_no_text_of_a_chart_leaves_it_or_stands_on_another(odd: SmallBook, words: str) -> None:
+    from matplotlib.figure import Figure
+    from matplotlib.text import Text
+
+    saved, misplaced = Figure.savefig, list[str]()
+
+    def look(figure: Figure, *args: object, **named: object) -> None:
+        figure.draw_without_rendering()
+        renderer = figure.canvas.get_renderer()  # type: ignore[attr-defined]
+        texts = [each for each in figure.findobj(Text) if isinstance(each, Text) and each.get_visible()]
+        places = [
+            (each.get_text(), each.get_window_extent(renderer))
+            for each in texts
+            if any(map(str.isalpha, each.get_text()))
+        ]
+        misplaced.extend(text for text, place in places if place.x0 < figure.bbox.x0 or place.x1 > figure.bbox.x1)
+        for (text, place), (other, its) in itertools.combinations(places, 2):
+            wide = min(place.x1, its.x1) - max(place.x0, its.x0)
+            high = min(place.y1, its.y1) - max(place.y0, its.y0)
+            if wide > 2 and high > 2:
+                misplaced.append(f"{text} over {other}")
+        saved(figure, *args, **named)  # type: ignore[arg-type]
+
+    with patch.object(Figure, "savefig", look):
+        ran = odd.run(*(word.replace("_", " ") for word in words.split()), "-o", odd.root / "odd.png")
+    assert (ran.code, misplaced) == (0, []), ran.err
 
 
 # Words without bounds.

@@ -14,13 +14,15 @@ from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.output.chart_bars import bars
 from level_almanac.output.chart_growth import growth
 from level_almanac.output.chart_pace import pace
-from level_almanac.output.chart_style import COLOURS, GRID, INK, PALE, QUIET, STYLE, bare_axes, saved, scale_of, short
+from level_almanac.output.chart_style import COLOURS, GRID, INK, PALE, QUIET, STYLE, bare_axes, fitted, saved, scale_of, short
 from level_almanac.output.terminal import page_lines
 
 _DASHES = ("-", "--", "-.", ":", (0, (5, 1, 1, 1, 1, 1)), (0, (1, 2)))
 _MARKERS = ("o", "s", "^", "D", "v", "P")
 _FEW_LINES = 12
 _MOST_ROWS, _MOST_BARS, _MOST_NAMED, _MOST_TOLD = 8, 4, 4, 16
+_WIDEST_NAME = 26
+"""How many letters there are room for beside a bar."""
 
 
 def png(table: ReportTable) -> bytes:
@@ -41,6 +43,7 @@ def drawn(table: ReportTable, form: str, *, bare: bool = False, dpi: int = 100) 
     with warnings.catch_warnings():
         # A letter that the typeface lacks is drawn as a box, which tells enough.
         warnings.simplefilter("ignore")
+        table = fitted(table)
         match table.chart:
             case BarsChart() as chart:
                 return bars(table, chart, form, bare=bare, dpi=dpi)
@@ -191,7 +194,7 @@ def _side_by_side(axes: Any, table: ReportTable, rows: list[Row], columns: list[
                 textcoords="offset points", va="center", ha="left" if value >= 0 else "right", fontsize=9,
                 color=INK,
             )  # fmt: skip
-    axes.set_yticks(range(len(rows)), [row.label for row in rows], fontsize=10)
+    axes.set_yticks(range(len(rows)), ["\n".join(textwrap.wrap(row.label, _WIDEST_NAME)) for row in rows], fontsize=10)
     axes.invert_yaxis()
     axes.margins(x=0.12)
     axes.legend(

@@ -12,6 +12,7 @@ from level_almanac.output.chart_style import (
     NOW,
     QUIET,
     bare_axes,
+    cut,
     figure_of,
     money_words,
     percent_words,
@@ -23,6 +24,8 @@ from level_almanac.output.chart_style import (
 _MOST_PANELS, _MOST_BARS = 6, 25
 _CHANGE_AT = {False: 0.915, True: 0.86}
 """Where changes end, as a part of the width; those in percent end at its end."""
+_NAME = {False: 60, True: 30}
+"""How many letters of a group's name there is room for."""
 
 
 def bars(table: ReportTable, chart: BarsChart, form: str, *, bare: bool = False, dpi: int = 100) -> bytes:
@@ -95,7 +98,7 @@ def _panel(figure: Any, place: Any, panel: Bars, scale: Any, table: ReportTable,
                     at, 1.01, words, transform=axes.transAxes, fontsize=size, color=QUIET, ha="right", va="bottom"
                 )
         if number == 0 and panel.name:
-            axes.set_title(panel.name, loc="left", fontsize=11, fontweight="bold", color=INK, pad=6)
+            axes.set_title(cut(panel.name, _NAME[small]), loc="left", fontsize=11, fontweight="bold", color=INK, pad=6)
         if panel.other is not None and part == [panel.other] and bars_shown:
             axes.text(
                 1.0, 1.0, "all other: on a scale of its own", transform=axes.transAxes, ha="right", va="bottom",

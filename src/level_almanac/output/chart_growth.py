@@ -12,6 +12,7 @@ from level_almanac.output.chart_style import (
     NOW,
     QUIET,
     bare_axes,
+    cut,
     figure_of,
     money_words,
     percent_words,
@@ -23,6 +24,8 @@ from level_almanac.output.chart_style import (
 _MOST_STEPS, _MOST_TOLD = 40, 16
 _GAP = 1.0
 """Inches between two rows of panels."""
+_NAME, _NAME_OF_TWO, _NAME_TO_DATE = 60, 40, 14
+"""How many letters of a member's name there is room for: alone, beside another panel, and over the spans to date."""
 
 
 def growth(table: ReportTable, chart: GrowthChart, form: str, *, bare: bool = False, dpi: int = 100) -> bytes:
@@ -80,7 +83,9 @@ def _panel(figure: Any, place: Any, panel: Growth, table: ReportTable, *, dense:
         scale, word = (Decimal(1), "") if panel.percent else scale_of(values)
         unit = "percent" if panel.percent else money_words(panel.unit, word, table)
         _draw(axes, part, scale, table, percent=panel.percent, dense=dense, spans=part is panel.to_date)
-        name = f"{panel.name}, to date" if part is panel.to_date else f"{panel.name} by {panel.step}"
+        room = _NAME_TO_DATE if part is not parts[-1] else _NAME if to_date else _NAME_OF_TWO
+        name = cut(panel.name, room)
+        name = f"{name}, to date" if part is panel.to_date else f"{name} by {panel.step}"
         title = f"{name}{f', {unit}' if unit else ''}"
         axes.set_title(title, loc="left", fontsize=10.5 if not dense else 9.5, fontweight="bold", color=INK, pad=16)
 

@@ -15,7 +15,7 @@ from level_almanac.core.table.exact import rounded
 from level_almanac.core.table.model import ReportTable
 from level_almanac.core.table.style import MONTHS
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.text import grouped
+from level_almanac.output.text import grouped, with_texts
 
 COLOURS = ("#1f5f7a", "#d98a29", "#6b7f3a", "#8a4f7d", "#4d4d4d", "#b0563c")
 """Told apart by people who see colours otherwise, and in grey by how dark they are."""
@@ -25,6 +25,8 @@ NOW, BEFORE, AHEAD = "#1f5f7a", "#b9c3cc", "#b0563c"
 MINUS = "−"
 _SCALES = ((Decimal(1_000_000), "million"), (Decimal(1_000), "thousand"))
 _WIDTH, _HEIGHT = 12.8, 8.0
+_LONGEST_NAME, _LONGEST_TITLE, _LONGEST_FACT = 60, 100, 400
+"""How many letters of each there is room for."""
 
 
 STYLE: Any = {
@@ -58,6 +60,22 @@ def figure_of(table: ReportTable, *, bare: bool, height: float = _HEIGHT) -> Ite
             yield figure, room
         finally:
             pyplot.close(figure)
+
+
+def fitted(table: ReportTable) -> ReportTable:
+    """Return the report with each text cut to the room that a chart has for it; the table itself has them whole."""
+    names = with_texts(table, lambda text: cut(text, _LONGEST_NAME))
+    return names._replace(
+        title=cut(table.title, _LONGEST_TITLE),
+        facts=table.facts,
+        subtitle=tuple(cut(line, _LONGEST_FACT) for line in table.subtitle),
+    )
+
+
+def cut(text: str, most: int) -> str:
+    """Return a text on one line, cut with a mark where it has more letters than there is room for."""
+    line = " ".join(text.split("\n"))
+    return line if len(line) <= most else f"{line[: most - 1]}…"
 
 
 def saved(figure: Any, form: str, *, dpi: int = 100) -> bytes:
