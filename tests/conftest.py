@@ -7,6 +7,7 @@ import os
 import shutil
 import subprocess
 import sys
+import tempfile
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -30,6 +31,8 @@ if LONG:  # the workers are started with other words
     os.environ["ALMANAC_LONG_TESTS"] = "1"
 
 COMMAND = Path(sys.executable).with_name("almanac")
+# No note on a test's book stands among the person's own.
+os.environ.setdefault("ALMANAC_NOTES", tempfile.mkdtemp(prefix="almanac-notes-"))
 # Wide enough that no help text or report is broken for want of room, and no colour whatever the machine says.
 ENVIRONMENT = {**os.environ, "COLUMNS": "128", "NO_COLOR": "1"}
 
@@ -37,7 +40,7 @@ ENVIRONMENT = {**os.environ, "COLUMNS": "128", "NO_COLOR": "1"}
 @pytest.fixture(scope="session", autouse=True)
 def one_engine() -> Iterator[None]:
     """Have all books of this process ask one engine: it holds nothing of theirs, and starting one costs more than asking."""
-    shared = DuckDBEngine()
+    shared = DuckDBEngine([Path(tempfile.gettempdir())])
     with patch.object(Book, "engine", shared):
         yield
     shared.close()

@@ -41,6 +41,7 @@ ONLY_IN = {
     "xlsxwriter": {"output"},
     "pydantic": {"files"},
     "filelock": {"files", "store"},
+    "platformdirs": {"files"},
     "tomlkit": {"files"},
     "openpyxl": {"intake"},
     "psycopg": {"intake"},

@@ -21,7 +21,7 @@ ALL_NEGATIVES = ("minus", "trailing-minus", "parentheses", "crdr")
 
 @pytest.fixture(scope="module")
 def engine() -> Iterator[DuckDBEngine]:
-    engine = DuckDBEngine()
+    engine = DuckDBEngine(())
     yield engine
     engine.close()
 

@@ -50,6 +50,9 @@ def test_nothing_is_written_through_a_link(make_book: MakeBook, tmp_path_factory
     book, elsewhere = make_book(*LINES, WRONG), tmp_path_factory.mktemp("elsewhere")
     (book.root / "set-aside").symlink_to(elsewhere)
     ran = book.load("--set-aside")
+    assert (ran.code, ran.err.startswith("almanac: set-aside: this leads out of the book's folder")) == (3, True)
+    assert book.run("allow", "--all").code == 0
+    ran = book.load("--set-aside")
     assert (ran.code, ran.err) == (
         3, "almanac: set-aside: this is a link, and nothing is written through one; move it away\n",
     )  # fmt: skip

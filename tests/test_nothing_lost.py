@@ -59,7 +59,7 @@ def made_up(chance: random.Random) -> bytes:
 
 
 def test_the_fast_reader_takes_only_what_the_exact_one_reads_alike(tmp_path: Path) -> None:
-    engine = DuckDBEngine()
+    engine = DuckDBEngine([tmp_path])
     path, fast, exact, numbered = (tmp_path / name for name in ("x.csv", "fast.parquet", "exact.parquet", "n.csv"))
     taken = 0
     for seed in range(20_000 if LONG else 250):

@@ -253,7 +253,7 @@ def test_lines_are_compared_by_key_and_content_wherever_they_stand(tmp_path: Pat
             ],
         },
     )
-    found = changed_lines(DuckDBEngine(), before, after, TABLE)
+    found = changed_lines(DuckDBEngine([tmp_path]), before, after, TABLE)
     assert [(each.key, each.before is None, each.after is None) for each in found] == [
         (("A",), False, True),
         (("B",), False, False),
@@ -265,13 +265,13 @@ def test_lines_are_compared_by_key_and_content_wherever_they_stand(tmp_path: Pat
     assert changed_b.after is not None
     assert (changed_b.before["amount"], changed_b.after["amount"]) == (Decimal("2.00"), Decimal("2.50"))
     assert (changed_b.before["file_line"], changed_b.after["file_line"]) == (3, 3)
-    assert changed_lines(DuckDBEngine(), before, before, TABLE) == []
+    assert changed_lines(DuckDBEngine([tmp_path]), before, before, TABLE) == []
 
 
 def test_a_field_that_one_state_lacks_is_blank_there(tmp_path: Path) -> None:
     before = store_of(tmp_path, "before", {"one": ["'A', 1.00", "'B', 1.00"]}, "number, amount")
     after = store_of(tmp_path, "after", {"one": [line("A", day="null"), line("B", note="'new'", day="null")]})
-    found = changed_lines(DuckDBEngine(), before, after, TABLE)
+    found = changed_lines(DuckDBEngine([tmp_path]), before, after, TABLE)
     assert [each.key for each in found] == [("B",)]
     assert found[0].before is not None
     assert found[0].before["note"] is None

@@ -209,5 +209,5 @@ def test_conditions_mean_in_sql_what_they_mean_in_python(predicate: Predicate, l
     assert ENGINE.rows(f"select {test} from (select {sources})", bind.values) == [(holds(predicate, line),)]
 
 
-ENGINE = DuckDBEngine()
+ENGINE = DuckDBEngine(())
 LEDGER_FIELDS = line_fields("ledger", {"ledger": LEDGER, "accounts": ACCOUNTS})

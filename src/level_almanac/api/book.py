@@ -27,7 +27,9 @@ from level_almanac.core.requests.look import LookRequest
 from level_almanac.core.requests.options import options_of
 from level_almanac.errors import UsageMistake, nearest
 from level_almanac.files.editions import edition_folder
+from level_almanac.files.outside import allow
 from level_almanac.files.page_reading import pages_named, read_page
+from level_almanac.files.reading import find_book
 
 
 class Book(ReportMethods):
@@ -40,6 +42,14 @@ class Book(ReportMethods):
     def open(cls, folder: Path | str = ".") -> Self:
         """Open the book at or above this folder; raise BookMistake where there is none or it has mistakes."""
         return cls(CoreBook.open(folder))
+
+    @staticmethod
+    def allow(folder: Path | str, *what: str) -> None:
+        """Let the book at or above this folder reach for what lies outside it, from now on (docs/security.md).
+
+        what: `file:PATH`, `host:NAME:PORT` of a database, `env:NAME`; raises UsageMistake for other words.
+        """
+        allow(find_book(Path(folder)), what)
 
     def load(self, through: date | str | None = None, *, drop_missing: bool = False, set_aside: bool = False) -> Report:
         """Take the exports in: all of them, or nothing; then see what was loaded. Raises as `load_book` does."""

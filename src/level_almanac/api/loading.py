@@ -7,6 +7,7 @@ from level_almanac.core.language.days import DayContext, DayExpression, day_of
 from level_almanac.core.lines.book_rules import entry_class_rules, taken_rules
 from level_almanac.core.reports.load_report import load_report
 from level_almanac.core.table.model import ReportTable
+from level_almanac.files.reaches import reaches_of
 from level_almanac.intake.load import LoadOptions, LoadRules, load
 
 
@@ -31,6 +32,7 @@ def load_book(
     rules = LoadRules(entry_class_rules(book), taken_rules(book))
     options = LoadOptions(day, drop_missing, set_aside)
     done = load(book.file, book.store, book.calendar_by_entity, rules, book.now, options)
+    told = [f"this load reached {reach.what} ({reach.where})" for reach in reaches_of(book.file)]
     more = done.warned_of - len(done.warnings)
-    warnings: tuple[str, ...] = (*map(str, done.warnings), *([f"… and {more:,} more"] if more > 0 else []))
+    warnings: tuple[str, ...] = (*told, *map(str, done.warnings), *([f"… and {more:,} more"] if more > 0 else []))
     return Loaded(load_report(book, done.state, done.outcomes, done.dropped), warnings)

@@ -16,6 +16,7 @@ from level_almanac.errors import AlmanacError, BookMistake
 from level_almanac.shown_text import visible
 
 _OTHERS = {
+    "allow": "Let the book reach for what lies outside its folder.",
     "completion": "Print what makes a shell complete words, names of the book too.",
     "demo": "Write the demo book, load it, and walk through its reports.",
     "edition": "Reports issued together: issue, list, verify, compare.",

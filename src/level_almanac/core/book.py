@@ -15,6 +15,7 @@ from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nea
 from level_almanac.files.fingerprints import rules_fingerprint
 from level_almanac.files.layout_reading import read_layout
 from level_almanac.files.layouts import Layout
+from level_almanac.files.outside import place_of
 from level_almanac.files.period_file import read_period_file
 from level_almanac.files.reading import find_book, read_book
 from level_almanac.files.settings import BookFile, CalendarSettings
@@ -70,7 +71,11 @@ class Book:
         return found
 
     def _calendar(self, name: str, settings: CalendarSettings) -> FiscalCalendar:
-        told = read_period_file(self.file.root / settings.file, settings.file) if settings.file else ()
+        told = (
+            read_period_file(place_of(self.file.root, settings.file, "calendar.file"), settings.file)
+            if settings.file
+            else ()
+        )
         calendar = FiscalCalendar(settings, told, name)
         _ = calendar.closed_through
         return calendar
@@ -112,7 +117,7 @@ class Book:
     @cached_property
     def engine(self) -> Engine:
         """The engine that answers this book's queries."""
-        return DuckDBEngine()
+        return DuckDBEngine((self.file.root, self.store.folder, self.store.parts))
 
     @cached_property
     def chart(self) -> ChartOfAccounts:

@@ -10,6 +10,7 @@ from pathlib import Path
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.explanations import FOLDER as EXPLANATIONS
 from level_almanac.files.layout_reading import layout_texts
+from level_almanac.files.outside import BOOK_FILE, check_allowed, file_reach, kept_as, leads_out, lies_within, place_of
 from level_almanac.files.pages import LOCKS, Page, page_path
 from level_almanac.files.settings import BookFile
 
@@ -87,6 +88,8 @@ def edition_folder(root: Path, name: str) -> Path:
     if not _NAME.fullmatch(name) or not (folder / RECORD).is_file():
         hint = nearest(name, edition_names(root)) or "`almanac edition list` tells the names"
         raise UsageMistake(Mistake("no edition has this name", "NAME", repr(name), next_step=hint))
+    links = [path for path in folder.rglob("*") if path.is_symlink()]
+    check_allowed(root, [reach for path in links for reach in file_reach(root, path, str(path.relative_to(root)))])
     return folder
 
 
@@ -98,9 +101,17 @@ def read_edition(folder: Path) -> Edition:
         if plain["format"] != FORMAT:
             step = f"it was issued with {plain['made_with']}; use that"
             raise BookMistake(Mistake("an edition of another format", where, str(plain["format"]), next_step=step))
-        return Edition(**{**plain, "pages": [IssuedPage(**page) for page in plain["pages"]]})
+        edition = Edition(**{**plain, "pages": [IssuedPage(**page) for page in plain["pages"]]})
+        if any(map(leads_out, _files_named(edition))):
+            raise ValueError("it names a file that lies outside of it")
+        return edition
     except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
         raise BookMistake(Mistake("the edition's record cannot be read", where, str(error))) from None
+
+
+def _files_named(edition: Edition) -> list[str]:
+    pages = edition.pages
+    return [*edition.files, *(path for page in pages for path in (page.name, page.figures, *page.files))]
 
 
 def freeze_definitions(file: BookFile, pages: Sequence[Page], folder: Path) -> None:
@@ -113,10 +124,12 @@ def freeze_definitions(file: BookFile, pages: Sequence[Page], folder: Path) -> N
         (kept / path).write_text(text, "utf-8", "surrogateescape", newline="")
     told = [f"{EXPLANATIONS}/{page.name}.toml" for page in pages]
     for path in [*_further_files(file), *told]:
-        source = file.root / path
+        source = place_of(file.root, path, BOOK_FILE)
+        # What lies outside the book is kept within the edition, and found there.
+        target = kept / (path if lies_within(file.root, file.root / path) else kept_as(path))
         if source.is_file():
-            (kept / path).parent.mkdir(parents=True, exist_ok=True)
-            (kept / path).write_bytes(source.read_bytes())
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(source.read_bytes())
 
 
 def _further_files(file: BookFile) -> list[str]:
@@ -124,7 +137,7 @@ def _further_files(file: BookFile) -> list[str]:
     settings = file.settings
     calendars = [settings.calendar, *settings.calendars.values()]
     told = [each.file for each in calendars if each.file]
-    return ["almanac.toml", f"pages/{LOCKS}", *told, *([settings.page.logo] if settings.page.logo else [])]
+    return [BOOK_FILE, f"pages/{LOCKS}", *told, *([settings.page.logo] if settings.page.logo else [])]
 
 
 def definitions_of(folder: Path, edition: Edition) -> dict[str, str]:

@@ -8,6 +8,7 @@ from importlib import resources
 from typing import Any
 
 from level_almanac.files import patterns
+from level_almanac.files.outside import place_of
 from level_almanac.files.settings import BookFile
 from level_almanac.files.tables import ACCOUNT_CLASSES, BILLING_SIGNS, BUILT_IN, KIND_SIGNS
 
@@ -49,7 +50,7 @@ def _placing(book: BookFile, calendar: Mapping[str, Any]) -> dict[str, Any]:
     # When a period was closed, and which days are holidays, changes what is said of lines, not where they stand.
     plain = {key: value for key, value in calendar.items() if key not in ("closed_through", "holidays")}
     if plain.get("file"):
-        path = book.root / plain["file"]
+        path = place_of(book.root, plain["file"], "calendar.file")
         plain["told"] = path.read_text(encoding="utf-8-sig", errors="replace") if path.is_file() else ""
     return plain
 

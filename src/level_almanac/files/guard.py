@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.errors import Mistake, UsageMistake
-from level_almanac.files.reading import BOOK_FILE
+from level_almanac.files.outside import BOOK_FILE
 
 _FOLDERS = (".almanac", "editions", "explanations", "kept", "layouts", "pages", "set-aside")
 

@@ -4,7 +4,8 @@ from pathlib import Path
 from typing import NamedTuple
 
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
-from level_almanac.files.reading import BOOK_FILE, read_book
+from level_almanac.files.outside import BOOK_FILE
+from level_almanac.files.reading import read_book
 
 _TEXT = """# A book: which companies there are, how their year runs, and what their exports look like.
 [book]

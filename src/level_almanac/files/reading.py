@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.files.outside import BOOK_FILE, check_allowed, links_out
 from level_almanac.files.settings import (
     AgingSettings,
     AgreeSettings,
@@ -27,8 +28,6 @@ from level_almanac.files.settings import (
 )
 from level_almanac.files.stamps import is_stamped, stamp
 
-BOOK_FILE = "almanac.toml"
-
 
 def find_book(start: Path) -> Path:
     """Return the folder at or above `start` that holds a book, as an absolute path.
@@ -49,7 +48,10 @@ def find_book(start: Path) -> Path:
 
 
 def read_book(root: Path) -> BookFile:
-    """Return the checked settings of the book in this folder; raise BookMistake with every mistake it has."""
+    """Return the checked settings of the book in this folder; raise BookMistake with every mistake it has, and where
+    a file or folder of its own is a link that leads out of it, which the person has not allowed.
+    """
+    check_allowed(root, links_out(root))
     path = root / BOOK_FILE
     try:
         raw = path.read_bytes()

@@ -1,15 +1,19 @@
 """Which text files of a book were found right, by the hash of their content.
 
-The checker takes longer to import than a small report takes to run, so a file that was right is not checked again.
+The checker takes longer to import than a small report takes to run, so a file that was right is not checked again. The
+note of it stands outside the book, which could else say of itself that it was checked.
 """
 
 import hashlib
+from contextlib import suppress
 from dataclasses import fields, is_dataclass
 from functools import cache
 from pathlib import Path
 
 from level_almanac import __version__
 from level_almanac.files import layouts, pages, settings
+from level_almanac.files.notes import note_path
+from level_almanac.whole_file import write_whole
 
 STORE_FOLDER = ".almanac"
 
@@ -25,10 +29,6 @@ def _checker() -> bytes:
     return hashlib.sha256(repr((__version__, shapes)).encode()).digest()
 
 
-def _place(root: Path, name: str) -> Path:
-    return root / STORE_FOLDER / f"checked-{name.replace('/', '-')}"
-
-
 def _fingerprint(raw: bytes) -> str:
     return hashlib.sha256(_checker() + raw).hexdigest()
 
@@ -36,16 +36,15 @@ def _fingerprint(raw: bytes) -> str:
 def is_stamped(root: Path, name: str, raw: bytes) -> bool:
     """Tell whether the file of this name was found right with this content."""
     try:
-        return _place(root, name).read_text() == _fingerprint(raw)
+        return note_path(root, "checked", name).read_text() == _fingerprint(raw)
     except OSError:
         return False
 
 
 def stamp(root: Path, name: str, raw: bytes) -> None:
     """Remember that the file is right with this content."""
-    # A book on a read-only disk is checked each time; that is slower and no less right.
-    try:
-        if (root / STORE_FOLDER).is_dir():
-            _place(root, name).write_text(_fingerprint(raw))
-    except OSError:
-        pass
+    path = note_path(root, "checked", name)
+    # Where there is no place for notes, it is checked each time; that is slower and no less right.
+    with suppress(OSError):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(path, _fingerprint(raw), lasting=False)

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from level_almanac.errors import BookMistake, Mistake, nearest
+from level_almanac.files.outside import check_allowed, file_reach, leads_out
+from level_almanac.files.reaches import fitting
 from level_almanac.files.settings import BookFile, IntakeBlock
 
 
@@ -30,7 +32,7 @@ def export_files(book: BookFile) -> list[ExportFile]:
     """Return the files of all blocks in the order of their names.
 
     Raises BookMistake for a name or pattern that fits no file, and for a file that two blocks would take whole, or into
-    one table.
+    one table, or one that is a link out of the book's folder and not allowed.
     """
     mistakes: list[Mistake] = []
     taken: dict[str, list[ExportFile]] = {}
@@ -45,7 +47,10 @@ def export_files(book: BookFile) -> list[ExportFile]:
         mistakes.append(Mistake("no [[intake]] block names the chart of accounts", "almanac.toml", next_step=step))
     if mistakes:
         raise BookMistake(*mistakes)
-    return [file for name in sorted(taken) for file in taken[name]]
+    found = [file for name in sorted(taken) for file in taken[name]]
+    links = [reach for file in found if file.path for reach in file_reach(book.root, file.path, file.name)]
+    check_allowed(book.root, links)
+    return found
 
 
 def _named(
@@ -54,7 +59,7 @@ def _named(
     if block.format == "sql":
         yield None, f"sql:{block.name}"
     for pattern in block.file_patterns:
-        paths = _matching(book.root, pattern)
+        paths = fitting(book.root, pattern)
         if not paths:
             mistakes.append(_nothing_fits(book.root, pattern, f"intake[{number}].files"))
         for path in paths:
@@ -71,17 +76,8 @@ def _taken_twice(name: str, number: int, block: IntakeBlock, others: Sequence[Ex
             yield Mistake(f"{what}, into the same table", where, name, "another table")
 
 
-def _matching(root: Path, pattern: str) -> list[Path]:
-    if Path(pattern).is_absolute() or ".." in Path(pattern).parts:
-        return []
-    # A name may have signs in it that a pattern has too; the file of just this name is what is meant then.
-    if (root / pattern).is_file():
-        return [root / pattern]
-    return sorted(path for path in root.glob(pattern) if path.is_file())
-
-
 def _nothing_fits(root: Path, pattern: str, where: str) -> Mistake:
-    if Path(pattern).is_absolute() or ".." in Path(pattern).parts:
+    if leads_out(pattern):
         return Mistake("the path leads out of the book", where, repr(pattern), "a path within the book's folder")
     folder = (root / pattern).parent
     there = [path.relative_to(root).as_posix() for path in folder.glob("*")] if "*" not in str(folder) else []

@@ -100,7 +100,7 @@ def load(
     """
     files = export_files(book)
     with store.writing() as work:
-        engine = DuckDBEngine(spill=work)
+        engine = DuckDBEngine((book.root, work, store.folder, *(file.path for file in files if file.path)), spill=work)
         try:
             return _Load(book, store, engine, work, store.state(), now, options).run(files, calendars, rules)
         finally:

@@ -112,7 +112,7 @@ def _sample(path: Path, work: Path) -> Sample:
 
 
 def _parquet_sample(path: Path, block: IntakeBlock, work: Path) -> Sample:
-    engine, form, raw = DuckDBEngine(), TextForm(block), work / "raw.parquet"
+    engine, form, raw = DuckDBEngine((path, work)), TextForm(block), work / "raw.parquet"
     try:
         heads_found = parquet_heads(engine, path)
         copy_parquet(engine, path, heads_found, form.date, form.decimal, raw)

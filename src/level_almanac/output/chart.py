@@ -14,7 +14,19 @@ from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.output.chart_bars import bars
 from level_almanac.output.chart_growth import growth
 from level_almanac.output.chart_pace import pace
-from level_almanac.output.chart_style import COLOURS, GRID, INK, PALE, QUIET, STYLE, bare_axes, fitted, saved, scale_of, short
+from level_almanac.output.chart_style import (
+    COLOURS,
+    GRID,
+    INK,
+    PALE,
+    QUIET,
+    STYLE,
+    bare_axes,
+    fitted,
+    saved,
+    scale_of,
+    short,
+)
 from level_almanac.output.terminal import page_lines
 
 _DASHES = ("-", "--", "-.", ":", (0, (5, 1, 1, 1, 1, 1)), (0, (1, 2)))

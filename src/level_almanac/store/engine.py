@@ -2,7 +2,7 @@
 
 import glob
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from importlib import import_module
 from pathlib import Path
 from typing import Any, Protocol
@@ -37,9 +37,13 @@ class Engine(Protocol):
 
 
 class DuckDBEngine:
-    """DuckDB in memory: the tables are Parquet files named in the statements. `spill` is where large sorts may go."""
+    """DuckDB in memory: the tables are Parquet files named in the statements.
 
-    def __init__(self, spill: Path | None = None, memory: str = "1500MB") -> None:
+    reach: the folders and files that statements may read and write, and nothing else, all links followed; spill: where
+    large sorts may go.
+    """
+
+    def __init__(self, reach: Iterable[Path], spill: Path | None = None, memory: str = "1500MB") -> None:
         duckdb = _duckdb_module()
         self._connection = duckdb.connect(":memory:")
         self._errors = duckdb.Error
@@ -49,6 +53,13 @@ class DuckDBEngine:
         if spill is not None:
             self.run("set memory_limit = $memory", {"memory": memory})
             self.run("set temp_directory = $spill", {"spill": str(spill)})
+        # Reads are asked for by patterns that fit one name, and held against these as they are written.
+        whole = [name for path in reach for name in (str(path.resolve()), glob.escape(str(path.resolve())))]
+        self._connection.execute("set allowed_directories = $whole", {"whole": whole})
+        self._connection.execute("set allowed_paths = $whole", {"whole": whole})
+        # Whatever a statement came to be made of, it reaches nothing else, and cannot change that.
+        self.run("set enable_external_access = false")
+        self.run("set lock_configuration = true")
 
     def rows(self, sql: str, values: Values | None = None) -> list[Row]:
         """Run one statement and return all of its rows."""
@@ -72,6 +83,9 @@ class DuckDBEngine:
             first = str(error).splitlines()[0]
             if first.startswith("Out of Range"):
                 raise EngineError(Mistake("a number becomes too large to be exact", got=first[:90])) from error
+            if first.startswith("Permission Error"):
+                what = "a file of the book or its store leads out of it, and was not read"
+                raise EngineError(Mistake(what, got=first[:200])) from error
             raise EngineError(Mistake("the store's engine had to stop", got=first, next_step=step)) from error
 
     def close(self) -> None:

@@ -6,6 +6,7 @@ only when all that the new manifest names is on disk, so whoever opens the book 
 
 import hashlib
 import json
+import re
 import shutil
 import time
 from collections.abc import Iterator
@@ -17,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.errors import BookBusy, BookMistake, Mistake
+from level_almanac.files.outside import leads_out
 from level_almanac.whole_file import sync_file, sync_folder, write_whole
 
 FORMAT = 4
@@ -81,6 +83,9 @@ class State:
         return tuple(loaded for loaded in self.files if loaded.table == table)
 
 
+_MANIFEST = re.compile(r"[0-9a-f]{32}\.json")
+_PART = re.compile(r"[\w-]+-[0-9a-f]{32}\.(?:parquet|csv)|")
+_TABLE = re.compile(r"\w+")
 _PARTS = ("part", "shadow", "rollup", "aside")
 
 
@@ -110,10 +115,12 @@ class Store:
         except FileNotFoundError:
             return None
         try:
+            if not _MANIFEST.fullmatch(name):
+                raise ValueError("not the name of a manifest")
             plain = json.loads((self.manifests / name).read_text(encoding="utf-8"))
             if plain["format"] != FORMAT:
                 raise ValueError(f"format {plain['format']}")
-            return _state(plain)
+            return _checked(_state(plain))
         except (OSError, ValueError, KeyError, TypeError) as error:
             raise BookMistake(
                 Mistake(
@@ -175,7 +182,9 @@ class Store:
     def _begin_to_age(self) -> None:
         """Let the state in force count as old from now on, however long it was in force."""
         if self.current.exists():
-            (self.manifests / self.current.read_text(encoding="ascii").strip()).touch()
+            before = self.current.read_text(encoding="ascii", errors="replace").strip()
+            if _MANIFEST.fullmatch(before) and (self.manifests / before).is_file():
+                (self.manifests / before).touch()
 
     def _let_go(self, current: str) -> None:
         limit = time.time() - _KEPT_FOR_READERS
@@ -200,6 +209,16 @@ def manifest_of(state: State) -> tuple[str, str]:
     """Return the name and the text of a state's manifest."""
     text = json.dumps({"format": FORMAT, **asdict(state)}, default=str, indent=1)
     return f"{hashlib.sha256(text.encode()).hexdigest()[:32]}.json", text
+
+
+def _checked(state: State) -> State:
+    """Return a state that names nothing outside the store and the book; raise ValueError for another."""
+    parts = [getattr(loaded, part) for loaded in state.files for part in _PARTS]
+    if not all(_PART.fullmatch(part) for part in (*parts, state.rollup, state.wide)):
+        raise ValueError("not the name of a part")
+    if not all(_TABLE.fullmatch(loaded.table) and not leads_out(loaded.path) for loaded in state.files):
+        raise ValueError("not the name of an export")
+    return state
 
 
 def _day(text: str | None) -> date | None:

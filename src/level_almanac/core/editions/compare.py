@@ -35,8 +35,9 @@ from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import AlmanacError, UsageMistake
 from level_almanac.files.editions import Edition, IssuedPage, broken_files, definitions_of, read_edition
 from level_almanac.files.layout_reading import layout_texts
+from level_almanac.files.outside import BOOK_FILE, place_of
 from level_almanac.files.page_reading import read_page
-from level_almanac.files.reading import BOOK_FILE, read_book
+from level_almanac.files.reading import read_book
 
 _FOLLOWS = "follows from others"
 _ON_PAGE = "told by the lines of the page"
@@ -143,8 +144,9 @@ def _texts(side: ComparedSide, pages: Sequence[str]) -> dict[str, str]:
     settings = side.book.settings
     calendars = [each.file for each in (settings.calendar, *settings.calendars.values()) if each.file]
     for told in (BOOK_FILE, *calendars):
-        if (root / told).is_file():
-            texts[told] = (root / told).read_text(encoding="utf-8", errors="replace")
+        path = place_of(root, told, "calendar.file")
+        if path.is_file():
+            texts[told] = path.read_text(encoding="utf-8", errors="replace")
     return texts
 
 

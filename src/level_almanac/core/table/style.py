@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
+from level_almanac.files.outside import place_of
 from level_almanac.files.settings import BookSettings, PageSettings, StyleSettings
 
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -34,7 +35,7 @@ def look_of(root: Path, settings: BookSettings, style: str, parts: dict[str, Any
         hint = nearest(style, settings.styles) or "add a section [styles.NAME] to almanac.toml"
         raise UsageMistake(Mistake("no style has this name", "--style", repr(style), listed(settings.styles), hint))
     base = settings.styles.get(style or DEFAULT_STYLE, StyleSettings())
-    logo = root / settings.page.logo if settings.page.logo else None
+    logo = place_of(root, settings.page.logo, "page.logo") if settings.page.logo else None
     if logo is not None and not logo.is_file():
         raise BookMistake(Mistake("there is no such file", "page.logo", repr(settings.page.logo)))
     return Look(replace(base, **parts), settings.page, logo, prepared)
