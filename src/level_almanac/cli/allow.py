@@ -41,6 +41,6 @@ def allow(ctx: click.Context, what: tuple[str, ...], every: bool, no_longer: tup
     asked = {reach.what for reach in reaches}
     for each in granted:
         if each not in asked:
-            click.echo(f"allowed      {each}  (the book does not ask for just this)")
+            click.echo(f"allowed      {each}  (the book does not ask for this now)")
     if not reaches and not granted:
         say("this book reaches for nothing outside its folder")
