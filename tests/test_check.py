@@ -50,7 +50,7 @@ def test_every_planted_mistake_is_found_and_nothing_else(demo: Path) -> None:
         file, line = place.split(":")
         assert (demo / file).read_bytes().splitlines()[int(line) - 1]
     quiet = [row["key"] for row in ran.json["rows"] if row["cells"].get("severity") == "none"]
-    assert quiet == ["unbalanced", "outside", "early", "agree"]
+    assert quiet == ["unbalanced", "outside", "early", "agree", "store"]
 
 
 LEDGER = ["1,1,2025-10-01,,1000,5.00,,,", "1,2,2025-10-01,,4000,-5.00,,,"]

@@ -1,5 +1,6 @@
 """Nothing of the user's is destroyed or overwritten, and what must last lasts; texts of strangers act on nobody."""
 
+import hashlib
 import itertools
 import json
 import os
@@ -18,8 +19,8 @@ from conftest import BOOK, COMMAND, ENVIRONMENT, HEADS, PERIOD_AND_SIDES, MakeBo
 from level_almanac.core.reports import registry
 from level_almanac.files.runs import Answers, keep_answers, kept_answers
 from level_almanac.shown_text import visible
-from level_almanac.store.editions import damaged_parts
 from level_almanac.store.kept import read_through
+from level_almanac.store.part_sums import damaged_parts
 from level_almanac.store.state import Store
 from level_almanac.whole_file import write_whole
 
@@ -141,6 +142,37 @@ def test_a_damaged_part_of_another_edition_is_not_taken_for_a_new_one(make_book:
     assert book.run("edition", "verify", "two").code == 0
     parts = [path.name for path in (book.root / "editions/parts").glob("*.parquet")]
     assert damaged_parts(Store(book.root, book.root / "editions/parts"), parts) == []
+
+
+@pytest.mark.parametrize("name", ["part", "rollup", "manifest", "sums"])
+def test_a_store_that_is_not_what_was_loaded_is_found(make_book: MakeBook, name: str) -> None:
+    book = make_book(*LINES)
+    assert book.load().code == 0
+    assert "not what was loaded: none among 5 parts," in book.run("check", "store", "--print", "csv").out
+    store = book.root / ".almanac"
+    manifest = store / "manifests" / (store / "current").read_text()
+    plain = json.loads(manifest.read_text())
+    (loaded,) = (each for each in plain["files"] if each["table"] == "ledger")
+    if name == "sums":
+        # Whole by their hashes, and yet not what was loaded.
+        loaded["sums"]["A"][1] = "5.01"
+        text = json.dumps(plain)
+        named = f"{hashlib.sha256(text.encode()).hexdigest()[:32]}.json"
+        manifest.with_name(named).write_text(text)
+        (store / "current").write_text(named)
+        what = "ledger.csv: the store holds other lines of this export than its load noted"
+    elif name == "manifest":
+        manifest.write_text(manifest.read_text().replace("5.00", "5.01"))
+        what = "the store's manifest cannot be read"
+    else:
+        path = store / "parts" / loaded[name]
+        raw = bytearray(path.read_bytes())
+        raw[len(raw) // 2] ^= 1
+        path.unlink()
+        path.write_bytes(raw)
+        what = f"almanac: {loaded[name]}: this part of the store is not what was written; delete the folder .almanac"
+    ran = book.run("check")
+    assert (ran.code, what in ran.err, ran.out) == (3, True, ""), ran.err
 
 
 def test_a_damaged_old_manifest_is_let_go(make_book: MakeBook) -> None:

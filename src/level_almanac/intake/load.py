@@ -3,7 +3,6 @@
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
-from decimal import Decimal
 from itertools import count as count_up
 from pathlib import Path
 from typing import NamedTuple
@@ -24,8 +23,9 @@ from level_almanac.store import closing, ledger_checks, repeats, rollups
 from level_almanac.store.chart_lines import account_codes
 from level_almanac.store.engine import DuckDBEngine, Engine
 from level_almanac.store.kept import keep_through, read_through
-from level_almanac.store.plain_checks import days_covered, plain_sums
-from level_almanac.store.plan_lines import accounts_planned, plan_summary
+from level_almanac.store.part_sums import part_sums
+from level_almanac.store.plain_checks import days_covered
+from level_almanac.store.plan_lines import accounts_planned
 from level_almanac.store.predicate import Predicate
 from level_almanac.store.state import LoadedFile, State, Store
 
@@ -296,13 +296,9 @@ class _Load:
     def _summed(self, draft: _Draft, ledger: Table) -> _Draft:
         """Return the draft with what its part comes to, and its roll-up where it is a ledger's."""
         part = str(draft.part)
-        if tables_of(self.book.settings.tables)[draft.entry.table].plan_of:
-            sums = {entity: (lines, amount, Decimal(0)) for entity, lines, amount in plan_summary(self.engine, part)}
-            return replace(draft, entry=replace(draft.entry, lines=sum(each[0] for each in sums.values()), sums=sums))
-        if draft.entry.table != "ledger":
-            table = tables_of(self.book.settings.tables)[draft.entry.table]
-            by_entity = table.field("entity") is not None
-            sums = plain_sums(self.engine, part, table.measure, by_entity=by_entity)
+        table = tables_of(self.book.settings.tables)[draft.entry.table]
+        if table.name != "ledger":
+            sums = part_sums(self.engine, part, table)
             dated = table.name in DATED
             first, last = days_covered(self.engine, part, table.date) if dated else (None, None)
             count = sum(each[0] for each in sums.values())

@@ -3,13 +3,13 @@
 An edition is written beside its place and moved there in one step, so that it is there whole or not at all.
 """
 
-import hashlib
 import shutil
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 from level_almanac.errors import BookBusy, BookMistake, Mistake
+from level_almanac.store.part_sums import is_whole, parts_in
 from level_almanac.store.state import State, Store, manifest_of
 from level_almanac.whole_file import sync_file, sync_folder, sync_tree
 
@@ -54,12 +54,6 @@ def writing(root: Path, name: str) -> Iterator[Path]:
         lock.release()
 
 
-def parts_in(state: State) -> list[str]:
-    """Return the names of all parts that a state needs."""
-    found = [part for loaded in state.files for part in (loaded.part, loaded.shadow, loaded.rollup)]
-    return sorted({part for part in (*found, state.rollup, state.wide) if part})
-
-
 def freeze_data(store: Store, state: State, root: Path, folder: Path) -> None:
     """Keep a state and its parts for an edition in this folder; parts that another edition has kept are not copied.
 
@@ -68,10 +62,10 @@ def freeze_data(store: Store, state: State, root: Path, folder: Path) -> None:
     shared = root / FOLDER / PARTS
     shared.mkdir(parents=True, exist_ok=True)
     for part in parts_in(state):
-        if not (shared / part).exists() or not _is_whole(shared / part, part):
+        if not (shared / part).exists() or not is_whole(shared / part, part):
             beside = shared / f"{part}.new"
             shutil.copyfile(store.path_of(part), beside)
-            if not _is_whole(beside, part):
+            if not is_whole(beside, part):
                 beside.unlink()
                 step = "delete the folder .almanac, load again, and issue anew"
                 raise BookMistake(Mistake("a part of the store is damaged", store.path_of(part), next_step=step))
@@ -82,21 +76,10 @@ def freeze_data(store: Store, state: State, root: Path, folder: Path) -> None:
     kept.manifests.mkdir(parents=True)
     # A load may have put another state in force meanwhile.
     name, text = manifest_of(state)
-    (kept.manifests / name).write_text(text, encoding="utf-8")
+    (kept.manifests / name).write_bytes(text.encode())
     kept.current.write_text(name, encoding="ascii")
 
 
 def frozen_store(folder: Path) -> Store:
     """Return the store of the edition in this folder. Its parts stand beside it, also while it is being written."""
     return Store(folder / DATA, folder.parent / PARTS)
-
-
-def damaged_parts(store: Store, parts: Sequence[str]) -> list[str]:
-    """Return which parts are not there or are not what their name says."""
-    return [part for part in parts if not (store.parts / part).is_file() or not _is_whole(store.parts / part, part)]
-
-
-def _is_whole(path: Path, part: str) -> bool:
-    with path.open("rb") as stream:
-        digest = hashlib.file_digest(stream, "sha256").hexdigest()
-    return digest.startswith(part.removesuffix(".parquet").rpartition("-")[2])

@@ -99,7 +99,8 @@ class Store:
         self.current = folder / "current"
 
     @property
-    def _mended_by(self) -> str:
+    def mended_by(self) -> str:
+        """What to do where something of it is damaged, in words."""
         if self.parts.parent == self.folder:
             return "delete the folder .almanac and run `almanac load`"
         return "it is an edition's: compute it with the version that issued it, or from a copy"
@@ -117,7 +118,10 @@ class Store:
         try:
             if not _MANIFEST.fullmatch(name):
                 raise ValueError("not the name of a manifest")
-            plain = json.loads((self.manifests / name).read_text(encoding="utf-8"))
+            raw = (self.manifests / name).read_bytes()
+            if not hashlib.sha256(raw).hexdigest().startswith(name.removesuffix(".json")):
+                raise ValueError("it is not what was written")
+            plain = json.loads(raw)
             if plain["format"] != FORMAT:
                 raise ValueError(f"format {plain['format']}")
             return _checked(_state(plain))
@@ -127,7 +131,7 @@ class Store:
                     "the store's manifest cannot be read",
                     where=str(self.manifests / name),
                     got=str(error),
-                    next_step=self._mended_by,
+                    next_step=self.mended_by,
                 )
             ) from error
 

@@ -11,8 +11,9 @@ from level_almanac.files.editions import BOOK, freeze_definitions
 from level_almanac.files.pages import Page
 from level_almanac.files.reading import read_book
 from level_almanac.files.tables import Table
-from level_almanac.store.editions import damaged_parts, freeze_data, frozen_store, parts_in, writing
+from level_almanac.store.editions import freeze_data, frozen_store, writing
 from level_almanac.store.line_changes import ChangedLine, changed_lines
+from level_almanac.store.part_sums import damaged_parts, parts_in
 
 
 def new_edition(root: Path, name: str) -> AbstractContextManager[Path]:

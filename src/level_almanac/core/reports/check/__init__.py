@@ -9,7 +9,7 @@ REPORT = Report(
     about="""Each finding has its lines, the amount, and what to do. Ends with 1
 where an error is shown. CHECK is one or more of: unbalanced, closed,
 outside, carried, gaps, unknown-party, spelt-twice, alike, over-applied,
-loose, early, control, agree.""",
+loose, early, control, agree, store.""",
     examples=("check", "check control over-applied", "check --only-new -o findings.xlsx"),
     request="report:CheckRequest",
     make="report:check",

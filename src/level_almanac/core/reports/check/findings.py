@@ -106,6 +106,9 @@ KINDS: Mapping[str, CheckKind] = {
             "take in what one side lacks, or correct the amount on the side that is wrong",
         ),
         CheckKind("agree", "Sums that were to agree", "find what one of the sides lacks, key by key"),
+        CheckKind(
+            "store", "Parts of the store that are not what was loaded", "delete the folder .almanac and load again"
+        ),
     )
 }
 """Every check, in the order of the report."""

@@ -10,6 +10,7 @@ from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.header import as_of_for, as_of_words, data_facts, data_words
 from level_almanac.core.reports.check import agreements, documents, ledger
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding
+from level_almanac.core.reports.check.stored import stored
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.spans.as_of import AsOfRequest
@@ -84,11 +85,13 @@ class _Check:
 
     def __init__(self, book: Book, request: CheckRequest) -> None:
         self.book, self.request = book, request
+        # Nothing else that is found can be believed before this.
+        self.stored = [stored(book)] if self._asked("store") else []
         self.as_of = as_of_for(book, book.calendars[""], request.when, tuple(SIDE_OF.values()))
         self.before = None if book.frozen else read_record(book.file.root, book.store.folder)
         self.closed: dict[str, ledger.PeriodSums] = {}
         self.sides = list(self._sides())
-        self.checked = [each for each in self._run() if self._asked(each.kind.key)]
+        self.checked = [each for each in [*self._run(), *self.stored] if self._asked(each.kind.key)]
 
     def _asked(self, key: str) -> bool:
         return not self.request.kinds or key in self.request.kinds
