@@ -42,6 +42,7 @@ ONLY_IN = {
     "pydantic": {"files"},
     "filelock": {"files", "store"},
     "platformdirs": {"files"},
+    "PIL": {"output"},
     "tomlkit": {"files"},
     "openpyxl": {"intake"},
     "psycopg": {"intake"},

@@ -5,6 +5,7 @@ import json
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
+from datetime import datetime
 from pathlib import Path
 
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
@@ -102,6 +103,8 @@ def read_edition(folder: Path) -> Edition:
             step = f"it was issued with {plain['made_with']}; use that"
             raise BookMistake(Mistake("an edition of another format", where, str(plain["format"]), next_step=step))
         edition = Edition(**{**plain, "pages": [IssuedPage(**page) for page in plain["pages"]]})
+        for moment in (edition.issued_at, edition.loaded_at):
+            datetime.fromisoformat(moment)
         if any(map(leads_out, _files_named(edition))):
             raise ValueError("it names a file that lies outside of it")
         return edition

@@ -28,6 +28,7 @@ from level_almanac.intake.records import Records, TextForm
 from level_almanac.intake.unpacked import unpacked
 from level_almanac.intake.xlsx_records import XlsxRecords
 from level_almanac.intake.xlsx_sheet import open_sheet, open_workbook, quiet
+from level_almanac.shown_text import visible
 from level_almanac.store.engine import DuckDBEngine, EngineError
 from level_almanac.store.exports import copy_parquet, parquet_heads, sample_of
 
@@ -35,6 +36,7 @@ _FORMATS: Mapping[str, Format] = {".xlsx": "xlsx", ".jsonl": "jsonl", ".ndjson":
 _DELIMITERS = (",", ";", "\t", "|")
 _SAMPLE_BYTES = 4 << 20
 _SAMPLE_RECORDS = 5000
+_NOT_IN_TEXT = re.compile(r'[\\"\x00-\x1f\x7f-\x9f\ud800-\udfff]')
 _CLASS_WORDS = {
     "asset": ("asset", "assets", "a", "as"),
     "liability": ("liability", "liabilities", "l", "li", "payable"),
@@ -249,8 +251,12 @@ class _Proposal:
     def text(self) -> str:
         """Return the block, with what was unsure first."""
         body = [*self._reading(), *self._fields(), *self._values()]
-        head = [f"# Proposed from the first {self.sample.records:,} records of {self.name}. Read it before you load."]
-        head += [f"# UNSURE of {words}." for words in self.unsure] or ["# Nothing was unsure."]
+        head = [
+            _comment(
+                f"Proposed from the first {self.sample.records:,} records of {self.name}. Read it before you load."
+            )
+        ]
+        head += [_comment(f"UNSURE of {words}.") for words in self.unsure] or ["# Nothing was unsure."]
         return "\n".join([*head, "[[intake]]", *body, ""])
 
     def _reading(self) -> Iterator[str]:
@@ -343,7 +349,7 @@ class _Proposal:
         yield "[intake.fields]"
         for field in self.table.fields:
             if field.name in self.mapped:
-                note = f"  # {self.notes[field.name]}" if field.name in self.notes else ""
+                note = f"  {_comment(self.notes[field.name])}" if field.name in self.notes else ""
                 yield f"{field.name} = {_toml(self.mapped[field.name])}{note}"
             elif field.name == "line" and self.table.name in ("ledger", *DATED):
                 yield 'line = "order"  # no head tells lines apart, so they are numbered in file order'
@@ -352,7 +358,7 @@ class _Proposal:
                 self.unsure.append(f"{field.name}: it is needed, and no head looks like it")
         left = [head for head in self.sample.heads if head not in self.mapped.values()]
         if left:
-            yield f"# Not taken: {', '.join(left)}."
+            yield _comment(f"Not taken: {', '.join(left)}.")
             yield f"# To have one, declare it in [tables.{self.table.name}.fields] of almanac.toml and map it here."
 
     def _values(self) -> Iterator[str]:
@@ -373,7 +379,7 @@ class _Proposal:
             if known:
                 yield f"{_key(word)} = {_toml(known[0])}"
             else:
-                yield f'# {_key(word)} = "…"  one of {listed(field.choices)}'
+                yield _comment(f'{_key(word)} = "…"  one of {listed(field.choices)}')
                 self.unsure.append(f"{field.name}: what {word!r} stands for")
 
 
@@ -384,5 +390,16 @@ def _key(word: str) -> str:
 def _toml(value: object) -> str:
     if isinstance(value, int):
         return str(value)
-    text = str(value).replace("\\", "\\\\").replace('"', '\\"').replace("\t", "\\t")
-    return f'"{text}"'
+    return f'"{_NOT_IN_TEXT.sub(_escaped, str(value))}"'
+
+
+def _escaped(match: re.Match[str]) -> str:
+    letter = match[0]
+    if "\ud800" <= letter <= "\udfff":
+        return "\ufffd"
+    return f"\\{letter}" if letter in '\\"' else f"\\u{ord(letter):04x}"
+
+
+def _comment(words: str) -> str:
+    """Return a line of remarks, on which whatever stands in an export stays, and is seen."""
+    return f"# {visible(words)}".replace("\n", "\\n")

@@ -4,6 +4,7 @@ import base64
 from typing import Any
 
 from level_almanac.core.table.model import Column, ReportTable, Row
+from level_almanac.output.logo import png_of
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.text import figure_words, is_negative, mark_words, notes, proof_lines
 
@@ -134,5 +135,4 @@ def _logo(table: ReportTable) -> str:
     logo = table.look.logo
     if logo is None:
         return ""
-    kind = "png" if logo.suffix.lower() == ".png" else "jpeg"
-    return f"data:image/{kind};base64,{base64.b64encode(logo.read_bytes()).decode('ascii')}"
+    return f"data:image/png;base64,{base64.b64encode(png_of(logo)).decode('ascii')}"

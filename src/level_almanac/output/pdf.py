@@ -9,6 +9,7 @@ from typing import Any
 
 from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.core.table.style import Look
+from level_almanac.output.logo import png_of
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.text import cell_words, is_negative, notes, proof_lines, shortened
 
@@ -180,9 +181,11 @@ class Document:
         from reportlab.lib.utils import ImageReader
         from reportlab.platypus import Image
 
-        wide, high = ImageReader(str(self.table.look.logo)).getSize()
+        assert self.table.look.logo is not None  # noqa: S101  asked for only where there is one
+        png = png_of(self.table.look.logo)
+        wide, high = ImageReader(io.BytesIO(png)).getSize()
         scale = min(40 / high, 160 / wide)
-        image = Image(str(self.table.look.logo), wide * scale, high * scale, hAlign="RIGHT")
+        image = Image(io.BytesIO(png), wide * scale, high * scale, hAlign="RIGHT")
         image.spaceAfter = -high * scale
         return image
 

@@ -11,6 +11,7 @@ from decimal import Decimal
 from typing import Any
 
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
+from level_almanac.output.logo import png_of
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.text import cell_words, mark_width, mark_words, notes, places_of, proof_lines
 
@@ -344,7 +345,8 @@ class _Sheet:
         sheet.fit_to_pages(1, 0)
         sheet.repeat_rows(self.head_row, self.first_row - 1)
         sheet.repeat_columns(0, self.front - 1)
-        images = {"image_left": str(self.table.look.logo)} if self.table.look.logo else {}
+        logo = self.table.look.logo
+        images = {"image_left": "logo.png", "image_data_left": io.BytesIO(png_of(logo))} if logo else {}
         left = "&G" if images else ""
         sheet.set_header(f"&L{left}&C{_code(page.header)}", images)
         prepared = f"prepared {self.table.look.prepared:%Y-%m-%d}" if self.table.look.prepared else ""

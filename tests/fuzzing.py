@@ -1,0 +1,345 @@
+"""Made-up trouble: small right files of every kind that a book has or reads, broken by chance, each case by its seed.
+
+Whatever stands in them, a command ends in words, with a code of its own, and a load that fails changes nothing.
+"""
+
+import gzip
+import io
+import json
+import random
+import sqlite3
+import time
+import tomllib
+import zipfile
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import duckdb
+import openpyxl
+
+from conftest import BOOK, CHART, HEADS, PERIOD_AND_SIDES, Ran, SmallBook
+
+_LINES = [
+    ["J1", "1", "2025-10-01", "2026-P01", "1000", "1234.56", "", "Rent, paid"],
+    ["J1", "2", "2025-10-01", "2026-P01", "4010", "", "1234.56", 'a "word"'],
+    ["J2", "1", "2025-11-03", "2026-P02", "6000", "20.00", "", "x"],
+    ["J2", "2", "2025-11-03", "2026-P02", "1000", "", "20.00", "ŵ"],
+]
+_TOKENS = [
+    *'",;\t\r\n\\\'[]{}()=+-*/%<>.:_#$@ 0129aZ', "\r\n", "\x00", "\x1b[2J", "\u202e", "\ufeff", "\ud7ff", "é", "日本", "1e999999999", "-1e-999999999",
+    "infinity", "NaN", "null", "true", "1979-05-27", "1979-05-27T07:32:00Z", "9999-12-31", "0000-00-00", "99999999999999999999.99",
+    '"""', "[[", "]]", "[" * 400, "{" * 400, "((((", "../../etc/passwd", "=cmd()", "${HOME}", "{period}", "today", "x" * 5000,
+]  # fmt: skip
+_SAID = {
+    "--only": [
+        "account is 4010", "amount over 3", "posted between 2025-10-01 and 2025-11-01", "source begins a", "not (journal is J1)",
+        "account.class is expense", "account from 1000 through 4010 or period is P01",
+    ],
+    "--compute": ["m = amount * 2", "m = debit - credit", "m = days from posted to 2025-12-01", "m = first 2 of source"],
+    "--show": ["account, sum of amount", "amount, debit, source", "how many", "sum of debit / how many"],
+    "--by": ["account", "account.class, source", "posted by period"],
+    "--columns": [
+        "ptd; ytd", "each period; ytd", "now = ytd; before = ytd last year; change", "2025-10-01..2025-11-30", "qtd; share of sales",
+    ],
+    "--as-of": ["2025-11-30", "today - 3 weeks", "end of 2026-P01", "last day of last month"],
+    "--period": ["2026-P01", "last period", "2026-P02"],
+    "--through": ["2025-11-30", "end of 2026-P02"],
+}  # fmt: skip
+"""What is asked rightly or nearly so; cases are these, broken, put together or put in the place of one another."""
+_MOST_SECONDS = 20
+
+
+class Found(AssertionError):
+    """A case that came to what no case may."""
+
+
+class Fuzz:
+    """The books that cases are tried on, made once in a folder; `tried` counts what cases came to, by kind and code."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.tried: dict[tuple[str, int], int] = {}
+        self.exports = {kind: self._book_of(kind) for kind in _WRITERS}
+        self.texts = self._book_with_texts()
+        self.kinds: dict[str, Callable[[random.Random], None]] = {
+            **{f"export {kind}": self._export(kind) for kind in _WRITERS},
+            **{f"text {name}": self._text(name, commands) for name, commands in self._texts().items()},
+            **{f"words {option}": self._words(option, words) for option, words in _ASKED.items()},
+        }
+
+    def case(self, kind: str, seed: int) -> None:
+        """Try one case; raise Found for what it must not come to."""
+        self.kinds[kind](random.Random(f"{kind} {seed}"))
+
+    # What is tried.
+
+    def _export(self, kind: str) -> Callable[[random.Random], None]:
+        book = self.exports[kind]
+        path = next(book.root.glob(f"ledger.{kind}"))
+        whole, state = path.read_bytes(), book.root / ".almanac/current"
+
+        def tried(chance: random.Random) -> None:
+            path.write_bytes(_broken_workbook(whole, chance) if kind == "xlsx" else _broken(whole, chance, kind))
+            before = state.read_text()
+            ran = self._run(f"export {kind}", book, ["load", *chance.choice([[], [], ["--set-aside"]])])
+            if ran.code and state.read_text() != before:
+                raise Found("a load that failed changed the state in force")
+            if kind != "db":
+                proposed = self._run(f"propose {kind}", book, ["propose", str(path)])
+                if not proposed.code:
+                    tomllib.loads(proposed.out)
+            path.write_bytes(whole)
+
+        return tried
+
+    def _text(self, name: str, commands: Sequence[str]) -> Callable[[random.Random], None]:
+        book = self.texts
+
+        def tried(chance: random.Random) -> None:
+            path = next(book.root.glob(name))
+            whole = path.read_bytes()
+            try:
+                path.write_bytes(_broken(whole, chance, name))
+                for words in commands:
+                    self._run(f"text {name}", book, words.split())
+            finally:
+                path.write_bytes(whole)
+
+        return tried
+
+    def _words(self, option: str, words: str) -> Callable[[random.Random], None]:
+        def tried(chance: random.Random) -> None:
+            asked = _said(option, chance)
+            self._run(f"words {option}", self.texts, [*words.split(), option, asked])
+
+        return tried
+
+    def _run(self, kind: str, book: SmallBook, words: Sequence[str]) -> Ran:
+        begun = time.monotonic()
+        ran = book.run(*words)
+        key = (kind, ran.code)
+        self.tried[key] = self.tried.get(key, 0) + 1
+        told = f"{words} came to {ran.code}: {ran.err[-3000:]}"
+        if ran.code not in (0, 1, 2, 3) or "Traceback" in ran.err:
+            raise Found(told)
+        if ran.code in (2, 3) and (not ran.err.strip() or len(ran.err) > 20_000):
+            raise Found(f"{told[:300]} … {len(ran.err)} letters")
+        if time.monotonic() - begun > _MOST_SECONDS:
+            raise Found(f"{words} took {time.monotonic() - begun:.0f} s")
+        return ran
+
+    # What it is tried on.
+
+    def _book_of(self, kind: str) -> SmallBook:
+        root = self.folder / kind
+        root.mkdir()
+        source = f'format = "{_FORMAT[kind]}"'
+        if kind == "db":
+            source += '\nname = "erp"\nurl = "sqlite:ledger.db"\nquery = "select * from entries"'
+        text = BOOK.format(intake=source, fields=PERIOD_AND_SIDES)
+        text = text.replace('files = "ledger*.csv"', "" if kind == "db" else f'files = "ledger.{kind}"')
+        (root / "almanac.toml").write_text(text)
+        (root / "chart.csv").write_text(CHART)
+        (root / f"ledger.{kind}").write_bytes(_WRITERS[kind](root))
+        book = SmallBook(root)
+        loaded = book.load()
+        assert loaded.code == 0, loaded.err
+        return book
+
+    def _book_with_texts(self) -> SmallBook:
+        root = self.folder / "texts"
+        root.mkdir()
+        text = BOOK.format(intake="", fields=PERIOD_AND_SIDES)
+        text = text.replace('year_start = "10-01"\nextra_periods = 1\n', 'periods = "file"\nfile = "periods.csv"\n')
+        (root / "almanac.toml").write_text(text + '\n[page]\ntitle = "A page"\nlogo = "mark.png"\n')
+        (root / "mark.png").write_bytes(_picture())
+        (root / "periods.csv").write_text(
+            "year,period,first,last\n2026,1,2025-10-01,2025-10-31\n2026,2,,2025-11-30\n2026,3,,2025-12-31\n"
+        )
+        (root / "chart.csv").write_text(CHART)
+        (root / "ledger.csv").write_bytes(_csv())
+        (root / "layouts").mkdir()
+        (root / "layouts/own.toml").write_text(
+            'title = "Own"\n[[rows]]\nlabel = "Sales"\naccounts = "4000 through 4999"\nkey = "sales"\n'
+            '[[rows]]\nlabel = "All"\nsum_of = ["sales"]\nkey = "all"\n'
+        )
+        book = SmallBook(root)
+        for words in (
+            ["load", "--through", "2025-11-30"],
+            ["trial", "--period", "2026-P01"],
+            ["page", "save", "own", "--", "trial"],
+            ["page", "run", "own", "--no-questions"],
+            ["check"],
+            ["edition", "issue", "one", "--period", "2026-P01", "--pages", "own", "--as", "html", "--with-findings"],
+        ):
+            ran = book.run(*words)
+            assert ran.code in (0, 1), (words, ran.err)
+        ran = book.run("explain", "own", "--period", "2026-P01", "--row", "1000", "--column", "closing", "Rent")
+        assert (root / "explanations/own.toml").is_file(), ran.err
+        return book
+
+    def _texts(self) -> dict[str, tuple[str, ...]]:
+        return {
+            "almanac.toml": ("trial", "load", "allow"),
+            "layouts/own.toml": ("statement own", "statement income"),
+            "pages/own.toml": ("page run own --no-questions", "page list", "page check"),
+            "explanations/own.toml": ("page run own --no-questions",),
+            "periods.csv": ("trial", "calendar"),
+            "chart.csv": ("load", "propose ROOT/chart.csv".replace("ROOT", str(self.texts.root))),
+            "kept/through.toml": ("load",),
+            "kept/checks.json": ("check",),
+            ".almanac/current": ("trial", "check"),
+            ".almanac/manifests/*.json": ("trial", "check"),
+            ".almanac/parts/ledger-*.parquet": ("trial", "check", "list ledger"),
+            ".almanac/answers.jsonl": ("page show own", "page run own --no-questions"),
+            ".almanac/last-report.json": ("page save other",),
+            "editions/one/edition.json": ("edition list", "edition show one", "edition verify one", "edition compare one"),
+            "editions/one/figures/own.json": ("edition verify one", "edition compare one"),
+            "editions/parts/ledger-*.parquet": ("edition verify one", "edition compare one"),
+            "mark.png": tuple(f"trial -o {self.folder}/x.{form}" for form in ("html", "pdf", "xlsx")),
+        }  # fmt: skip
+
+
+_ASKED = {
+    "--only": "list ledger",
+    "--compute": "list ledger --show m",
+    "--show": "list ledger",
+    "--by": "list ledger",
+    "--columns": "statement income",
+    "--as-of": "trial",
+    "--period": "trial",
+    "--through": "load",
+}
+
+
+def _said(option: str, chance: random.Random) -> str:
+    """Return an expression: some words of right ones, left out, said twice, put elsewhere or cut in two."""
+    every = [word for said in _SAID.values() for words in said for word in words.split()]
+    own = chance.choice(_SAID[option]).split()
+    joined = ["and", "or", "not", "(", ")", ";", ",", "+", "-", "*", "/"]
+    for _ in range(chance.choice([0, 1, 1, 1, 2, 5])):
+        at = chance.randrange(len(own) + 1)
+        match chance.randrange(6):
+            case 0:
+                own[at : at + 1] = []
+            case 1:
+                own[at:at] = [chance.choice(every)]
+            case 2:
+                own[at : at + 1] = [chance.choice(every)]
+            case 3:
+                own[at:at] = [chance.choice(joined), *chance.choice(_SAID[option]).split()]
+            case 4:
+                own[at:at] = own[: chance.randrange(len(own) + 1)]
+            case _:
+                own[at:at] = [chance.choice(_TOKENS)]
+    # The system hands no such letter to a command.
+    return " ".join(own).replace("\x00", "")
+
+
+def _csv() -> bytes:
+    quoted = [",".join('"' + cell.replace('"', '""') + '"' for cell in line) for line in _LINES]
+    return (HEADS + "\n".join(quoted) + "\n").encode()
+
+
+def _xlsx() -> bytes:
+    book, stream = openpyxl.Workbook(), io.BytesIO()
+    sheet = book.active
+    assert sheet is not None
+    for row in [HEADS.strip().split(","), *_LINES]:
+        sheet.append(row)
+    book.save(stream)
+    return stream.getvalue()
+
+
+def _json() -> bytes:
+    heads = HEADS.strip().split(",")
+    return "".join(json.dumps(dict(zip(heads, line, strict=True))) + "\n" for line in _LINES).encode()
+
+
+def _parquet(root: Path) -> bytes:
+    (root / "x.csv").write_bytes(_csv())
+    duckdb.sql(
+        f"copy (select * from read_csv('{root}/x.csv', all_varchar = true)) to '{root}/x.parquet' (format parquet)"
+    )
+    (root / "x.csv").unlink()
+    raw = (root / "x.parquet").read_bytes()
+    (root / "x.parquet").unlink()
+    return raw
+
+
+def _database(root: Path) -> bytes:
+    path = root / "x.sqlite"
+    with sqlite3.connect(path) as database:
+        database.execute(f"create table entries ({HEADS.strip()})")
+        database.executemany("insert into entries values (?, ?, ?, ?, ?, ?, ?, ?)", _LINES)
+    raw = path.read_bytes()
+    path.unlink()
+    return raw
+
+
+def _zip() -> bytes:
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("ledger.csv", _csv())
+    return stream.getvalue()
+
+
+def _picture() -> bytes:
+    import matplotlib.pyplot as plt
+
+    figure, stream = plt.figure(figsize=(0.3, 0.3)), io.BytesIO()
+    figure.savefig(stream, format="png")
+    plt.close(figure)
+    return stream.getvalue()
+
+
+_FORMAT = {
+    "csv": "csv", "xlsx": "xlsx", "jsonl": "jsonl", "parquet": "parquet", "db": "sql", "csv.gz": "csv", "zip": "csv"
+}  # fmt: skip
+_WRITERS: dict[str, Callable[[Path], bytes]] = {
+    "csv": lambda _: _csv(),
+    "xlsx": lambda _: _xlsx(),
+    "jsonl": lambda _: _json(),
+    "parquet": _parquet,
+    "db": _database,
+    "csv.gz": lambda _: gzip.compress(_csv()),
+    "zip": lambda _: _zip(),
+}
+
+
+def _broken(raw: bytes, chance: random.Random, kind: str) -> bytes:
+    """Return bytes that were changed in a few places: flipped, cut out, written twice, or with something put between."""
+    binary = not kind.endswith((".toml", ".csv", ".json", ".jsonl", "csv", "jsonl", "current"))
+    for _ in range(chance.choice([1, 1, 1, 2, 3])):
+        at = chance.randrange(len(raw) + 1)
+        to = min(len(raw), at + chance.choice([0, 1, 1, 2, 8, 60]))
+        match chance.randrange(5 if binary else 7):
+            case 0:
+                raw = raw[:at] + bytes([chance.randrange(256)]) + raw[at + 1 :]
+            case 1:
+                raw = raw[:at] + raw[to:]
+            case 2:
+                raw = raw[:to] + raw[at:to] + raw[to:]
+            case 3:
+                raw = raw[:at] if chance.random() < 0.2 else raw[:at] + bytes([chance.randrange(256)]) + raw[at:]
+            case 4:
+                raw = (
+                    raw[:at] + (raw[at] ^ 1 << chance.randrange(8)).to_bytes() + raw[at + 1 :] if at < len(raw) else raw
+                )
+            case _:
+                raw = raw[:at] + chance.choice(_TOKENS).encode() + raw[to:]
+    return raw
+
+
+def _broken_workbook(raw: bytes, chance: random.Random) -> bytes:
+    """Return a workbook with one of its own texts changed, or its archive."""
+    if chance.random() < 0.2:
+        return _broken(raw, chance, "xlsx")
+    stream = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(raw)) as old, zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as new:
+        names = old.namelist()
+        changed = chance.choice([*names, *["xl/worksheets/sheet1.xml"] * 6])
+        for name in names:
+            text = old.read(name)
+            new.writestr(name, _broken(text, chance, chance.choice(["x.toml", "x"])) if name == changed else text)
+    return stream.getvalue()
