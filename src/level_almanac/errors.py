@@ -4,6 +4,9 @@ import difflib
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+_MOST_TOLD = 400
+"""How many letters of a place or a value a message tells."""
+
 
 @dataclass(frozen=True, slots=True)
 class Mistake:
@@ -22,9 +25,9 @@ class Mistake:
     shown: str = ""
 
     def __str__(self) -> str:
-        parts = [f"{self.where}: {self.what}" if self.where else self.what]
+        parts = [f"{_cut(self.where)}: {self.what}" if self.where else self.what]
         if self.got:
-            parts[0] += f": {self.got}"
+            parts[0] += f": {_cut(self.got)}"
         if self.allowed:
             parts.append(f"expected {self.allowed}")
         if self.next_step:
@@ -70,6 +73,12 @@ class BookBusy(AlmanacError):
     """Another load is writing to the book."""
 
     exit_code = 4
+
+
+def _cut(words: str) -> str:
+    """Return words as they are told: a value may be as long as a file is."""
+    more = len(words) - _MOST_TOLD
+    return words if more <= 0 else f"{words[:_MOST_TOLD]}… ({more:,} more letters)"
 
 
 def nearest(word: str, known: Iterable[str]) -> str:

@@ -6,6 +6,7 @@ import time
 from pathlib import Path
 
 _LEFT_BEHIND = 3600
+_TRIES, _PAUSE = 20, 0.05
 
 
 def write_whole(path: Path, content: str | bytes, *, lasting: bool = True) -> None:
@@ -26,11 +27,24 @@ def write_whole(path: Path, content: str | bytes, *, lasting: bool = True) -> No
                 os.fsync(stream.fileno())
         if path.exists():
             beside.chmod(path.stat().st_mode)
-        beside.replace(path)
+        _move(beside, path)
     finally:
         beside.unlink(missing_ok=True)
     if lasting:
         sync_folder(path.parent)
+
+
+def _move(source: Path, target: Path) -> None:
+    """Move a file to its place; where a system refuses that while somebody reads what is there, wait for a moment."""
+    for left in range(_TRIES, -1, -1):
+        try:
+            source.replace(target)
+        except PermissionError as error:
+            if not left or getattr(error, "winerror", None) is None:
+                raise
+            time.sleep(_PAUSE)
+        else:
+            return
 
 
 def sync_tree(folder: Path) -> None:
@@ -51,9 +65,12 @@ def sync_file(path: Path) -> None:
 
 def sync_folder(folder: Path) -> None:
     """Have the disk hold which names a folder has, where the system can do that."""
-    if os.name == "posix":
+    try:
         handle = os.open(folder, os.O_RDONLY)
-        try:
-            os.fsync(handle)
-        finally:
-            os.close(handle)
+    except PermissionError:
+        # Some systems open no folder, and have the names on the disk without.
+        return
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

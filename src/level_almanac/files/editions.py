@@ -11,6 +11,7 @@ from pathlib import Path
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.explanations import FOLDER as EXPLANATIONS
 from level_almanac.files.layout_reading import layout_texts
+from level_almanac.files.names import is_device
 from level_almanac.files.outside import BOOK_FILE, check_allowed, file_reach, kept_as, leads_out, lies_within, place_of
 from level_almanac.files.pages import LOCKS, Page, page_path
 from level_almanac.files.settings import BookFile
@@ -70,7 +71,7 @@ class Edition:
 
 def check_edition_name(root: Path, name: str) -> None:
     """Raise UsageMistake where an edition cannot be called this, or one is."""
-    if not _NAME.fullmatch(name) or name in _TAKEN:
+    if not _NAME.fullmatch(name) or name in _TAKEN or is_device(name) or name.endswith("."):
         allowed = "letters, digits, full stops, hyphens and underscores, such as 2026-P08"
         raise UsageMistake(Mistake("not a name for an edition", "NAME", repr(name), allowed))
     if (root / FOLDER / name).exists():
@@ -90,7 +91,9 @@ def edition_folder(root: Path, name: str) -> Path:
         hint = nearest(name, edition_names(root)) or "`almanac edition list` tells the names"
         raise UsageMistake(Mistake("no edition has this name", "NAME", repr(name), next_step=hint))
     links = [path for path in folder.rglob("*") if path.is_symlink()]
-    check_allowed(root, [reach for path in links for reach in file_reach(root, path, str(path.relative_to(root)))])
+    check_allowed(
+        root, [reach for path in links for reach in file_reach(root, path, path.relative_to(root).as_posix())]
+    )
     return folder
 
 

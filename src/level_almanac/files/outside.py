@@ -45,7 +45,8 @@ def lies_within(root: Path, path: Path) -> bool:
 
 def leads_out(name: str) -> bool:
     """Tell whether a path or pattern names what does not lie in a folder, links aside."""
-    return Path(name).is_absolute() or ".." in Path(name).parts
+    # A drive alone, or a root without one, leads out too.
+    return bool(Path(name).anchor) or ".." in Path(name).parts
 
 
 def file_reach(root: Path, path: Path, where: str) -> Iterator[Reach]:

@@ -10,6 +10,7 @@ from typing import Any
 
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.definition import read_definition
+from level_almanac.files.names import is_device
 from level_almanac.files.pages import (
     BUILT_IN_GROUP,
     FOLDER,
@@ -44,7 +45,7 @@ def built_in_names() -> list[str]:
 
 def check_name(name: str, option: str = "NAME") -> None:
     """Raise UsageMistake where a page cannot be called this."""
-    if not _NAME.fullmatch(name) or f"{name}.toml" == LOCKS:
+    if not _NAME.fullmatch(name) or f"{name}.toml" == LOCKS or is_device(name):
         allowed = "small letters, digits and hyphens, with / after a group, such as month-end/income"
         raise UsageMistake(Mistake("not a name for a page", option, repr(name), allowed))
 

@@ -13,7 +13,9 @@ def fitting(root: Path, pattern: str) -> list[Path]:
     # A name may have signs in it that a pattern has too; the file of just this name is what is meant then.
     if (root / pattern).is_file():
         return [root / pattern]
-    return sorted(path for path in root.glob(pattern) if path.is_file())
+    # A book may have been written where folders are told apart by another sign.
+    plain = pattern.replace("\\", "/")
+    return sorted(path for path in root.glob(plain) if path.is_file()) if not leads_out(plain) else []
 
 
 def reaches_of(book: BookFile) -> list[Reach]:

@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterable
 from pathlib import Path
 
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.files.names import portable
 from level_almanac.intake.read_export import SetAside
 from level_almanac.shown_text import inert
 from level_almanac.store.state import LoadedFile, Store
@@ -68,4 +69,4 @@ def path_of(loaded: LoadedFile) -> str:
         # As versions before this one called it.
         kept = "".join(letter if letter.isalnum() or letter in ".-" else "_" for letter in loaded.path)
         return f"{FOLDER}/{loaded.table}_{kept}.csv"
-    return f"{FOLDER}/{loaded.table}/{loaded.path.replace('%', '%25').replace(':', '%3A')}.csv"
+    return f"{FOLDER}/{loaded.table}/{portable(loaded.path)}.csv"

@@ -117,7 +117,7 @@ class SqlRecords:
             connection.set_authorizer(may)
             return connection
 
-        return connect, (sqlite3.Error,)
+        return connect, (sqlite3.Error, UnicodeDecodeError)
 
     def _postgresql(self) -> tuple[Any, tuple[type[Exception], ...]]:
         try:

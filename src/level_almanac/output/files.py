@@ -52,5 +52,8 @@ def write_report(table: ReportTable, path: Path) -> None:
     written = rendered(table, path.suffix.lower().removeprefix("."))
     try:
         write_whole(path, written)
+    except PermissionError as error:
+        step = "close it where it is open, or write elsewhere; what was there is as it was"
+        raise UsageMistake(Mistake("cannot be written", "-o", f"{path}: {error.strerror}", next_step=step)) from error
     except OSError as error:
         raise UsageMistake(Mistake("cannot be written", "-o", f"{path}: {error.strerror}")) from error

@@ -10,7 +10,7 @@ import re
 import shutil
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import asdict, dataclass, field, replace
 from datetime import date, datetime
 from decimal import Decimal
@@ -195,7 +195,7 @@ class Store:
         kept: set[str] = set()
         for manifest in self.manifests.glob("*.json"):
             if manifest.name != current and manifest.stat().st_mtime < limit:
-                manifest.unlink()
+                _unlink(manifest)
                 continue
             try:
                 plain = json.loads(manifest.read_text(encoding="utf-8"))
@@ -203,10 +203,16 @@ class Store:
                 kept.update(entry.get(part, "") for entry in plain["files"] for part in _PARTS)
             except (ValueError, KeyError, TypeError, AttributeError):
                 # Nobody can read by a manifest that is damaged, and what it named is in no other's way.
-                manifest.unlink()
+                _unlink(manifest)
         for part in (*self.parts.glob("*.parquet"), *self.parts.glob("aside-*.csv")):
             if part.name not in kept and part.stat().st_mtime < limit:
-                part.unlink()
+                _unlink(part)
+
+
+def _unlink(path: Path) -> None:
+    # Where a reader has it open, some systems refuse, and the next load lets go of it.
+    with suppress(PermissionError):
+        path.unlink()
 
 
 def manifest_of(state: State) -> tuple[str, str]:
