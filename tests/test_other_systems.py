@@ -12,6 +12,7 @@ from unittest.mock import patch
 import pytest
 
 from conftest import MakeBook, SmallBook
+from level_almanac import whole_file
 from level_almanac.files.names import portable
 
 LINES = ("J1,1,2025-10-01,2026-P01,1000,5.00,,a", "J1,2,2025-10-01,2026-P01,4010,,5.00,b")
@@ -20,22 +21,28 @@ REFUSED = re.compile(r'[<>:"|?*\\\x00-\x1f]|[. ]$|^(con|prn|aux|nul|com\d|lpt\d)
 """What a name must not have there: signs, an end, a device."""
 
 
-@pytest.fixture
-def calls_as_there() -> Iterator[None]:
-    """Have calls behave as they do there: what is open for reading is not flushed, and no folder is opened."""
-    flush, opened = os.fsync, os.open
+class CallsThere:
+    """The system's calls as they behave there: what is open for reading is not flushed, and no folder is opened."""
 
+    def __getattr__(self, name: str) -> object:
+        return getattr(os, name)
+
+    @staticmethod
     def fsync(handle: int) -> None:
         if fcntl.fcntl(handle, fcntl.F_GETFL) & os.O_ACCMODE == os.O_RDONLY:
             raise OSError(errno.EBADF, os.strerror(errno.EBADF))
-        flush(handle)
+        os.fsync(handle)
 
-    def open_(path: str | Path, flags: int, mode: int = 0o777, *, dir_fd: int | None = None) -> int:
-        if flags == os.O_RDONLY and Path(path).is_dir():
+    @staticmethod
+    def open(path: str | Path, flags: int) -> int:
+        if Path(path).is_dir():
             raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), str(path))
-        return opened(path, flags, mode, dir_fd=dir_fd)
+        return os.open(path, flags)
 
-    with patch.object(os, "fsync", fsync), patch.object(os, "open", open_):
+
+@pytest.fixture
+def calls_as_there() -> Iterator[None]:
+    with patch.object(whole_file, "os", CallsThere()):
         yield
 
 
