@@ -333,3 +333,13 @@ def test_a_load_that_loses_a_line_on_the_way_is_refused(make_book: MakeBook) -> 
     assert ran.code == 3
     assert "ledger.csv: 2 records were met, and became 1 taken, 0 set aside, 0 not of this block" in ran.err
     assert not (book.root / ".almanac" / "current").exists()
+
+
+def test_an_export_of_which_nothing_was_taken_is_told_of(make_book: MakeBook) -> None:
+    book = make_book("J1,1,2025-10-01,2026-P01,1000,5.00,,a", "J1,2,2025-10-01,2026-P01,4010,,5.00,b")
+    book.ledger((book.root / "ledger.csv").read_text().replace("5.00", "five").replace("J1", "J2"), "ledger-2.csv")
+    ran = book.load("--set-aside")
+    assert (ran.code, ran.err) == (
+        0, "warning: 2 lines are left out of ledger-2.csv as wrong, and none of it was taken; "
+        "see set-aside/ledger/ledger-2.csv.csv\n",
+    )  # fmt: skip

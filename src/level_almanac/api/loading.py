@@ -9,6 +9,7 @@ from level_almanac.core.reports.load_report import load_report
 from level_almanac.core.table.model import ReportTable
 from level_almanac.files.reaches import reaches_of
 from level_almanac.intake.load import LoadOptions, LoadRules, load
+from level_almanac.intake.set_aside import left_out_words
 
 
 class Loaded(NamedTuple):
@@ -33,6 +34,7 @@ def load_book(
     options = LoadOptions(day, drop_missing, set_aside)
     done = load(book.file, book.store, book.calendar_by_entity, rules, book.now, options)
     told = [f"this load reached {reach.what} ({reach.where})" for reach in reaches_of(book.file)]
+    told += [left_out_words(loaded) for loaded in done.state.files if loaded.set_aside]
     more = done.warned_of - len(done.warnings)
     warnings: tuple[str, ...] = (*told, *map(str, done.warnings), *([f"… and {more:,} more"] if more > 0 else []))
     return Loaded(load_report(book, done.state, done.outcomes, done.dropped), warnings)

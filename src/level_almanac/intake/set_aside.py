@@ -70,3 +70,10 @@ def path_of(loaded: LoadedFile) -> str:
         kept = "".join(letter if letter.isalnum() or letter in ".-" else "_" for letter in loaded.path)
         return f"{FOLDER}/{loaded.table}_{kept}.csv"
     return f"{FOLDER}/{loaded.table}/{portable(loaded.path)}.csv"
+
+
+def left_out_words(loaded: LoadedFile) -> str:
+    """Return in words how many lines of an export were set aside, whether any was taken, and where they stand."""
+    lines = "1 line is" if loaded.set_aside == 1 else f"{loaded.set_aside:,} lines are"
+    none = "" if loaded.lines or loaded.duplicates else ", and none of it was taken"
+    return f"{lines} left out of {loaded.path} as wrong{none}; see {path_of(loaded)}"
