@@ -59,60 +59,57 @@ class Fuzz:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self.tried: dict[tuple[str, int], int] = {}
-        self.exports = {kind: self._book_of(kind) for kind in _WRITERS}
-        self.texts = self._book_with_texts()
-        self.kinds: dict[str, Callable[[random.Random], None]] = {
-            **{f"export {kind}": self._export(kind) for kind in _WRITERS},
-            **{f"text {name}": self._text(name, commands) for name, commands in self._texts().items()},
-            **{f"words {option}": self._words(option, words) for option, words in _ASKED.items()},
-        }
+        self.exports = {f"export {kind}": self._book_of(kind) for kind in _WRITERS}
+        self.book = self._book_with_texts()
+        self.texts = {f"text {name}": (name, commands) for name, commands in self._texts().items()}
+        self.words = {f"words {option}": (option, words) for option, words in _ASKED.items()}
+
+    @property
+    def kinds(self) -> list[str]:
+        """What cases there are."""
+        return [*self.exports, *self.texts, *self.words]
 
     def case(self, kind: str, seed: int) -> None:
         """Try one case; raise Found for what it must not come to."""
-        self.kinds[kind](random.Random(f"{kind} {seed}"))
+        chance = random.Random(f"{kind} {seed}")
+        if kind in self.words:
+            option, words = self.words[kind]
+            self._run(kind, self.book, [*words.split(), option, _said(option, chance)])
+            return
+        whole = self._place(kind).read_bytes()
+        broken = _broken_workbook(whole, chance) if kind == "export xlsx" else _broken(whole, chance, kind)
+        self.tried_with(kind, broken, set_aside=chance.random() < 0.3)
 
-    # What is tried.
-
-    def _export(self, kind: str) -> Callable[[random.Random], None]:
-        book = self.exports[kind]
-        path = next(book.root.glob(f"ledger.{kind}"))
-        whole, state = path.read_bytes(), book.root / ".almanac/current"
-
-        def tried(chance: random.Random) -> None:
-            path.write_bytes(_broken_workbook(whole, chance) if kind == "xlsx" else _broken(whole, chance, kind))
-            before = state.read_text()
-            ran = self._run(f"export {kind}", book, ["load", *chance.choice([[], [], ["--set-aside"]])])
-            if ran.code and state.read_text() != before:
-                raise Found("a load that failed changed the state in force")
-            if kind != "db":
-                proposed = self._run(f"propose {kind}", book, ["propose", str(path)])
-                if not proposed.code:
-                    tomllib.loads(proposed.out)
+    def tried_with(self, kind: str, raw: bytes, *, set_aside: bool = False) -> None:
+        """Try a file of a kind with this content, and put back what was there."""
+        path = self._place(kind)
+        whole = path.read_bytes()
+        path.write_bytes(raw)
+        try:
+            if kind in self.texts:
+                for words in self.texts[kind][1]:
+                    self._run(kind, self.book, words.split())
+            else:
+                self._loaded(kind, path, ["--set-aside"] if set_aside else [])
+        finally:
             path.write_bytes(whole)
 
-        return tried
+    def _place(self, kind: str) -> Path:
+        if kind in self.texts:
+            return next(self.book.root.glob(self.texts[kind][0]))
+        return self.exports[kind].root / f"ledger.{kind.removeprefix('export ')}"
 
-    def _text(self, name: str, commands: Sequence[str]) -> Callable[[random.Random], None]:
-        book = self.texts
-
-        def tried(chance: random.Random) -> None:
-            path = next(book.root.glob(name))
-            whole = path.read_bytes()
-            try:
-                path.write_bytes(_broken(whole, chance, name))
-                for words in commands:
-                    self._run(f"text {name}", book, words.split())
-            finally:
-                path.write_bytes(whole)
-
-        return tried
-
-    def _words(self, option: str, words: str) -> Callable[[random.Random], None]:
-        def tried(chance: random.Random) -> None:
-            asked = _said(option, chance)
-            self._run(f"words {option}", self.texts, [*words.split(), option, asked])
-
-        return tried
+    def _loaded(self, kind: str, path: Path, options: list[str]) -> None:
+        book = self.exports[kind]
+        state = book.root / ".almanac/current"
+        before = state.read_text()
+        ran = self._run(kind, book, ["load", *options])
+        if ran.code and state.read_text() != before:
+            raise Found("a load that failed changed the state in force")
+        if kind != "export db":
+            proposed = self._run(kind.replace("export", "propose"), book, ["propose", str(path)])
+            if not proposed.code:
+                tomllib.loads(proposed.out)
 
     def _run(self, kind: str, book: SmallBook, words: Sequence[str]) -> Ran:
         begun = time.monotonic()
@@ -185,7 +182,7 @@ class Fuzz:
             "pages/own.toml": ("page run own --no-questions", "page list", "page check"),
             "explanations/own.toml": ("page run own --no-questions",),
             "periods.csv": ("trial", "calendar"),
-            "chart.csv": ("load", "propose ROOT/chart.csv".replace("ROOT", str(self.texts.root))),
+            "chart.csv": ("load", "propose ROOT/chart.csv".replace("ROOT", str(self.book.root))),
             "kept/through.toml": ("load",),
             "kept/checks.json": ("check",),
             ".almanac/current": ("trial", "check"),

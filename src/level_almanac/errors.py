@@ -4,8 +4,8 @@ import difflib
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-_MOST_TOLD = 400
-"""How many letters of a place or a value a message tells."""
+_MOST_TOLD, _MOST_LISTED = 400, 2000
+"""How many letters a message tells of a place or a value, and of what would be right."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,9 +29,9 @@ class Mistake:
         if self.got:
             parts[0] += f": {_cut(self.got)}"
         if self.allowed:
-            parts.append(f"expected {self.allowed}")
+            parts.append(f"expected {_cut(self.allowed, _MOST_LISTED)}")
         if self.next_step:
-            parts.append(self.next_step)
+            parts.append(_cut(self.next_step, _MOST_LISTED))
         words = "; ".join(parts)
         return f"{words}\n{self.shown}" if self.shown else words
 
@@ -75,10 +75,10 @@ class BookBusy(AlmanacError):
     exit_code = 4
 
 
-def _cut(words: str) -> str:
+def _cut(words: str, most: int = _MOST_TOLD) -> str:
     """Return words as they are told: a value may be as long as a file is."""
-    more = len(words) - _MOST_TOLD
-    return words if more <= 0 else f"{words[:_MOST_TOLD]}… ({more:,} more letters)"
+    more = len(words) - most
+    return words if more <= 0 else f"{words[:most]}… ({more:,} more letters)"
 
 
 def nearest(word: str, known: Iterable[str]) -> str:
