@@ -93,10 +93,12 @@ class Fuzz:
                 self._loaded(kind, path, ["--set-aside"] if set_aside else [])
         finally:
             path.write_bytes(whole)
+            (self.book.root / "pages/other.toml").unlink(missing_ok=True)
 
     def _place(self, kind: str) -> Path:
         if kind in self.texts:
-            return next(self.book.root.glob(self.texts[kind][0]))
+            name = self.texts[kind][0].replace("*.json", (self.book.root / ".almanac/current").read_text())
+            return next(self.book.root.glob(name))
         return self.exports[kind].root / f"ledger.{kind.removeprefix('export ')}"
 
     def _loaded(self, kind: str, path: Path, options: list[str]) -> None:
@@ -157,7 +159,7 @@ class Fuzz:
         (root / "ledger.csv").write_bytes(_csv())
         (root / "layouts").mkdir()
         (root / "layouts/own.toml").write_text(
-            'title = "Own"\n[[rows]]\nlabel = "Sales"\naccounts = "4000 through 4999"\nkey = "sales"\n'
+            'title = "Own"\n[[rows]]\nlabel = "Sales"\naccounts = "account from 4000 through 4999"\nkey = "sales"\n'
             '[[rows]]\nlabel = "All"\nsum_of = ["sales"]\nkey = "all"\n'
         )
         book = SmallBook(root)
@@ -178,7 +180,7 @@ class Fuzz:
     def _texts(self) -> dict[str, tuple[str, ...]]:
         return {
             "almanac.toml": ("trial", "load", "allow"),
-            "layouts/own.toml": ("statement own", "statement income"),
+            "layouts/own.toml": ("statement own --columns ptd", "statement own --columns ytd --print json"),
             "pages/own.toml": ("page run own --no-questions", "page list", "page check"),
             "explanations/own.toml": ("page run own --no-questions",),
             "periods.csv": ("trial", "calendar"),

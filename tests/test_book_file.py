@@ -14,7 +14,7 @@ CASES = [
     ('currency = "EUR"', "currency = 5", ["entities.A.currency: not allowed here: 5; expected a text in quotes"]),
     ('year_start = "10-01"', 'year_start = "10-31"', ["calendar.year_start: not a day a year can start on: '10-31'; expected month and day as 'MM-DD', the day from 01 to 28"]),
     ('year_start = "10-01"', 'year_start = "1-1"', ["calendar.year_start: not a day a year can start on: '1-1'; expected month and day as 'MM-DD', the day from 01 to 28"]),
-    ('year_start = "10-01"', "year_start = 2025-10-01", ["calendar.year_start: not allowed here: ['2025-10-01']; expected a text in quotes"]),
+    ('year_start = "10-01"', "year_start = 2025-10-01", ["calendar.year_start: not allowed here: 2025-10-01; expected a text in quotes"]),
     ("extra_periods = 1", "extra_periods = 9", ["calendar.extra_periods: out of range: 9; expected 0 to 4"]),
     ("extra_periods = 1", 'extra_periods = "1"', ["calendar.extra_periods: not allowed here: '1'; expected a whole number"]),
     ("extra_periods = 1", 'year_named_by = "middle"', ["calendar.year_named_by: not allowed here: 'middle'; expected 'start' or 'end'"]),

@@ -3,7 +3,8 @@
 import re
 import unicodedata
 
-_RUNS_AS_FORMULA = re.compile(r"[=+\-@\t\r]")
+_BEGINS_ONE = "=+-@\t\r"
+"""What a text begins with that runs as a formula."""
 _HIDDEN = ("Cc", "Cf", "Cs", "Co", "Zl", "Zp")
 """The kinds of letters that are seen as nothing, move others about or steer a terminal."""
 _PLAIN = re.compile(r"[\n\x20-\x7e\xa0-\xac\xae-\u02ff\u2010-\u2027\u2030-\u205f\u20a0-\u22ff]*")
@@ -33,6 +34,8 @@ def _shown(letter: str, before: str) -> str:
 
 def inert(text: str) -> str:
     """Return a text for a CSV that a spreadsheet may open: what would run there as a formula begins with `'`."""
+    if not text or (text[0] not in _BEGINS_ONE and "\r" not in text):
+        return text
     # A bare carriage return would end the record for some readers.
     plain = text.replace("\r\n", "\n").replace("\r", "\n")
-    return f"'{plain}" if _RUNS_AS_FORMULA.match(text) else plain
+    return f"'{plain}" if text[0] in _BEGINS_ONE else plain

@@ -33,7 +33,7 @@ def last_words(root: Path) -> tuple[str, ...]:
     """Return the words of the last report's command, none where no report was made."""
     try:
         return tuple(map(str, json.loads((root / STORE_FOLDER / _LAST).read_text(encoding="utf-8"))))
-    except (OSError, ValueError):
+    except (OSError, ValueError, TypeError):
         return ()
 
 

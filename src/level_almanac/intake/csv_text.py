@@ -10,14 +10,17 @@ import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.intake.records import Numbered
-from level_almanac.store.exports import CsvBytes
+from level_almanac.store.exports import CsvBytes, Folds
 
 _CODECS = {"utf-8": "utf-8-sig", "latin-1": "latin-1", "windows-1252": "cp1252"}
 _CHUNK = 1 << 20
+_QUOTE, _NEW_LINE = ord('"'), ord("\n")
+_FOLDED = (_NEW_LINE, ord("\r"))
+_FOLDED_AT_ONCE = _CHUNK << 3
 LONGEST = 2_000_000
 """How many letters a record may have: what reads the work file has room for so many, whatever they are."""
 
@@ -46,6 +49,82 @@ def measured(path: Path, delimiter: str) -> CsvBytes | None:
     ended = last == b"\n"
     bare = size - returns - counted[b"\n"] - (len(codecs.BOM_UTF8) if marked else 0)
     return CsvBytes(bare, counted[b"\n"] + (not ended), counted[b'"'], counted[delimiter.encode()])
+
+
+def folded(path: Path, delimiter: str, heads: int, target: Path) -> tuple[Folds, int] | None:
+    """Copy a CSV with each record on one line: another sign stands for a line end within quotes, and behind the record
+    follows a row of none for each, so that what comes later stands on its own line still.
+
+    Returns the signs, which are some that the file does not have, and how many rows of none there are; or None, with
+    nothing of worth written, where no quotes hold a line end, or quotes are not what divides texts.
+    """
+    ends = _quoted_ends(path, delimiter)
+    signs = _free_signs(path) if ends else []
+    if not ends or len(signs) < len(Folds._fields):
+        return None
+    folds = Folds(*signs[:3])
+    of_none = chr(folds.no_record).encode() + delimiter.encode() * (heads - 1)
+    place = owed = 0
+    with path.open("rb") as stream, target.open("wb") as copy:
+        while raw := bytearray(stream.read(_FOLDED_AT_ONCE)):
+            until = place + len(raw)
+            within, returns = (each[slice(*each.searchsorted((place, until)))] - place for each in ends)
+            for at in returns.tolist():
+                raw[at] = folds.carriage
+            written = since = 0
+            for at in [*within.tolist(), len(raw)]:
+                # Rows that are owed follow the line end that stands before the next that is folded.
+                if owed and (end := raw.find(b"\n", since, at)) >= 0:
+                    copy.write(raw[written : end + 1])
+                    copy.write((of_none + (b"\r\n" if raw[max(end - 1, 0) : end] == b"\r" else b"\n")) * owed)
+                    written, owed = end + 1, 0
+                if at < len(raw):
+                    raw[at], owed, since = folds.new_line, owed + 1, at + 1
+            copy.write(raw[written:])
+            place = until
+    return folds, int(ends[0].size)
+
+
+def _quoted_ends(path: Path, delimiter: str) -> list[Any]:
+    """Return where in a file the new lines are that stand within quotes, and where the carriage returns; nothing where
+    there is no such new line, or quotes are not what divides texts.
+    """
+    import numpy as np
+
+    if not delimiter.isascii():
+        return []
+    opens_after = np.zeros(256, dtype=bool)
+    opens_after[[ord(delimiter), _NEW_LINE, _QUOTE]] = True
+    found: list[list[Any]] = [[], []]
+    place, before, odd = 0, b"\n", False
+    with path.open("rb") as stream:
+        # What a byte order mark stands before is the beginning of a field.
+        marked = len(codecs.BOM_UTF8) if stream.read(len(codecs.BOM_UTF8)) == codecs.BOM_UTF8 else 0
+        stream.seek(0)
+        while raw := stream.read(_FOLDED_AT_ONCE):
+            if odd or b'"' in raw:
+                chunk = np.frombuffer(raw, dtype=np.uint8)
+                within = (np.bitwise_xor.accumulate((chunk == _QUOTE).view(np.uint8)) ^ np.uint8(odd)).view(bool)
+                # An odd one opens, where a field begins or right behind one that closed: the two are one sign then.
+                opening = np.flatnonzero((chunk == _QUOTE) & within)
+                ahead = np.frombuffer(before + raw, dtype=np.uint8)[opening]
+                if not (opens_after[ahead] | (opening + place == marked)).all():
+                    return []
+                for places, end in zip(found, _FOLDED, strict=True):
+                    places.append(np.flatnonzero(within & (chunk == end)) + place)
+                odd = bool(within[-1])
+            place, before = place + len(raw), raw[-1:]
+    ends = [np.concatenate(places or [np.zeros(0, dtype=np.int64)]) for places in found]
+    return ends if ends[0].size and not odd else []
+
+
+def _free_signs(path: Path) -> list[int]:
+    """Return signs that a file has none of, and that no reader takes for a line end or a blank."""
+    free = [sign for sign in range(1, 32) if sign not in b"\t\n\r\v\f\x1c\x1d\x1e\x1f"]
+    with path.open("rb") as stream:
+        while raw := stream.read(_FOLDED_AT_ONCE):
+            free = [sign for sign in free if sign not in raw]
+    return free
 
 
 @dataclass(frozen=True, slots=True)

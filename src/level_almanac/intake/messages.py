@@ -1,6 +1,6 @@
 """The words for what is wrong with a line of an export."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from level_almanac.errors import Mistake, listed, nearest
 from level_almanac.files.settings import IntakeBlock
@@ -10,36 +10,49 @@ from level_almanac.store.repeats import Clash
 
 _NEGATIVES = {"minus": "-5{d}00", "trailing-minus": "5{d}00-", "parentheses": "(5{d}00)", "crdr": "5{d}00 CR"}
 
+_PLAIN: Mapping[Reason, tuple[str, str]] = {
+    "decimals": ("more decimals than the entity's currency has", "an exact amount"),
+    "carried-day": ("a carried line that opens no year", "the last or the first day of a fiscal year"),
+    "plan-name": ("this name is kept for what was booked", "another name for a plan"),
+    "plan-when": ("a plan is for a period or for a day", "one of the two on each line"),
+    "plan-amount": (
+        "a plan is an amount or a share of a total", "an amount, or a share with the total's name",
+    ),
+    "calendar-day": ("the calendar does not reach to this day", "a day of the period file"),
+    "negative": (
+        "an amount below zero, though its kind fixes the sign", "0 or more, and the kind that it is",
+    ),
+}  # fmt: skip
+"""What is wrong with a text, and what would be right, where that says all."""
+
 
 def line_mistake(name: str, wrong: WrongText, block: IntakeBlock, choices: Sequence[str]) -> Mistake:
     """Return the mistake for one wrong text. name: the file's; choices: what the field may hold, where it is a list."""
+    # Each is told of only where it is met: a file can have as many as it has lines.
     where, got = f"{name}:{wrong.line}: {wrong.field}", repr(wrong.text)
-    dates = listed(block.date_patterns)
-    told: dict[Reason, Mistake] = {
-        "blank": Mistake("is blank", where, allowed="a value on every line"),
-        "choice": Mistake(f"unknown {wrong.field}", where, got, listed(choices), nearest(wrong.text, choices)),
-        "date": Mistake("not a date", where, got, f"a day from 1900 to 2199 as {dates}"),
-        "ambiguous-date": Mistake("the date can be read in more than one way", where, got, next_step=f"as {dates}"),
-        "number": Mistake("not a number", where, got, number_words(block)),
-        "decimals": Mistake("more decimals than the entity's currency has", where, got, "an exact amount"),
-        "both-sides": Mistake("both a debit and a credit", where, wrong.text, "one of the two"),
-        "no-side": Mistake("neither a debit nor a credit", where, allowed="one of the two"),
-        "period": Mistake("the calendar has no such period", where, got, f"a period of the calendar as {block.period}"),
-        "carried-day": Mistake(
-            "a carried line that opens no year", where, got, "the last or the first day of a fiscal year"
-        ),
-        "plan-name": Mistake("this name is kept for what was booked", where, got, "another name for a plan"),
-        "plan-when": Mistake("a plan is for a period or for a day", where, got, "one of the two on each line"),
-        "plan-amount": Mistake(
-            "a plan is an amount or a share of a total", where, got, "an amount, or a share with the total's name"
-        ),
-        "calendar-day": Mistake("the calendar does not reach to this day", where, got, "a day of the period file"),
-        "negative": Mistake(
-            "an amount below zero, though its kind fixes the sign", where, got, "0 or more, and the kind that it is"
-        ),
-        "account": Mistake("the chart lacks this account", where, got, next_step=nearest(wrong.text, choices)),
-    }
-    return told[wrong.reason]
+    match wrong.reason:
+        case "blank":
+            return Mistake("is blank", where, allowed="a value on every line")
+        case "choice":
+            return Mistake(f"unknown {wrong.field}", where, got, listed(choices), nearest(wrong.text, choices))
+        case "date":
+            return Mistake("not a date", where, got, f"a day from 1900 to 2199 as {listed(block.date_patterns)}")
+        case "ambiguous-date":
+            step = f"as {listed(block.date_patterns)}"
+            return Mistake("the date can be read in more than one way", where, got, next_step=step)
+        case "number":
+            return Mistake("not a number", where, got, number_words(block))
+        case "both-sides":
+            return Mistake("both a debit and a credit", where, wrong.text, "one of the two")
+        case "no-side":
+            return Mistake("neither a debit nor a credit", where, allowed="one of the two")
+        case "period":
+            allowed = f"a period of the calendar as {block.period}"
+            return Mistake("the calendar has no such period", where, got, allowed)
+        case "account":
+            return Mistake("the chart lacks this account", where, got, next_step=nearest(wrong.text, choices))
+    what, allowed = _PLAIN[wrong.reason]
+    return Mistake(what, where, got, allowed)
 
 
 def number_words(block: IntakeBlock) -> str:

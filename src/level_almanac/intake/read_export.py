@@ -14,7 +14,8 @@ from level_almanac.files.currencies import decimals_of
 from level_almanac.files.patterns import period_pattern, strptime_pattern
 from level_almanac.files.settings import BookFile, IntakeBlock
 from level_almanac.files.tables import tables_of
-from level_almanac.intake.csv_text import CsvText, measured
+from level_almanac.intake.csv_text import CsvText
+from level_almanac.intake.fast_csv import copied_fast
 from level_almanac.intake.files import ExportFile
 from level_almanac.intake.json_records import JsonRecords
 from level_almanac.intake.mapping import numbers_lines, sources
@@ -27,12 +28,11 @@ from level_almanac.store.binding import Binding
 from level_almanac.store.casting import NumberForm, Reason, Source, casts
 from level_almanac.store.engine import Engine, EngineError
 from level_almanac.store.exports import (
+    NUMBERED_ROWS,
     copy_numbered_csv,
     copy_parquet,
-    copy_plain_csv,
     count_rows,
     is_plain,
-    numbered_rows,
     parquet_heads,
     taken_by_none,
 )
@@ -74,13 +74,13 @@ class ReadExport(NamedTuple):
 
 
 class RawExport(NamedTuple):
-    """An export as texts in a work file. numbered: whether its rows tell their lines; records: how many the reader
-    met; mistakes: in the file's shape; unwritten: records that are no texts because of one; types: of its columns.
+    """An export as texts in a work file. rows: the FROM clause of its rows, each with its line; records: how many the
+    reader met; mistakes: in the file's shape; unwritten: records that are no texts because of one; types: of columns.
     """
 
     path: Path
     heads: list[str]
-    numbered: bool
+    rows: str
     records: int
     mistakes: Found = ([], 0)
     unwritten: int = 0
@@ -142,7 +142,7 @@ class ExportReader:
             self.engine,
             table,
             raw.path,
-            raw.numbered,
+            raw.rows,
             casts(fields, patterns, form, bound, self.book.settings.book.time_zone),
             bound,
             scale=form.scale,
@@ -226,22 +226,14 @@ class ExportReader:
             case _:
                 records = CsvText(path, file.name, block.encoding, block.delimiter)
         heads = records.head()
-        if isinstance(records, CsvText) and records.encoding == "utf-8" and (count := self._copied(records, raw)):
-            return RawExport(raw, heads, numbered=False, records=count - 1)
+        if isinstance(records, CsvText) and records.encoding == "utf-8":
+            fast = copied_fast(self.engine, records, self.work, raw)
+            if fast is not None:
+                return RawExport(raw, heads, fast.rows, fast.records)
         numbered = self.work / "numbered.csv"
         told = records.write_numbered(numbered, _ALL if self.set_aside else self.limit)
         copy_numbered_csv(self.engine, numbered, len(heads), raw)
-        return RawExport(raw, heads, True, told.records, (told.mistakes, told.total), told.unwritten)
-
-    def _copied(self, records: CsvText, raw: Path) -> int:
-        """Return how many lines a CSV has, its head's too, where the fast reader read all that is there, else 0."""
-        heads = records.first()
-        # A blank line of one column may be a record or none, and a head of several lines moves all that follow.
-        plain = len(heads) > 1 and not any("\n" in head for head in heads)
-        there = measured(records.path, records.delimiter) if plain else None
-        if there is None or not copy_plain_csv(self.engine, records.path, records.delimiter, heads, raw, there):
-            return 0
-        return there.lines
+        return RawExport(raw, heads, NUMBERED_ROWS, told.records, (told.mistakes, told.total), told.unwritten)
 
     def _raw_parquet(self, file: ExportFile, path: Path, raw: Path) -> RawExport:
         form = TextForm(file.block)
@@ -253,7 +245,7 @@ class ExportReader:
                 Mistake("not a Parquet file that can be read", file.name, error.mistakes[0].got)
             ) from None
         count = count_rows(self.engine, path)
-        return RawExport(raw, [name for name, _ in columns], True, count, types=[kind for _, kind in columns])
+        return RawExport(raw, [name for name, _ in columns], NUMBERED_ROWS, count, types=[kind for _, kind in columns])
 
     def _not_taken(self, file: ExportFile, raw: RawExport, siblings: Sequence[ExportFile], shape: Found) -> Found:
         """Return the mistakes in the file's shape, and one for each line that none of its blocks takes."""
@@ -261,7 +253,7 @@ class ExportReader:
             return shape
         bound = Binding(raw=str(raw.path))
         tests = [taken_test(each, raw.heads, self.takes.get(each.number), bound) for each in siblings]
-        rows = numbered_rows(raw.numbered)
+        rows = raw.rows
         lines, count = taken_by_none(self.engine, rows, bound.values, tests, self.limit)
         step = "say in another [[intake]] block what becomes of it"
         left = [Mistake("no block takes this line", f"{file.name}:{line}", next_step=step) for line in lines]

@@ -90,14 +90,40 @@ def _texts(heads: int) -> str:
     return ", ".join(f"nullif(trim(c{number}), '') as c{number}" for number in range(heads))
 
 
-def numbered_rows(numbered: bool) -> str:
-    """Return the FROM clause that reads `$raw` with file_line: written by the exact reader, or counted here."""
-    if numbered:
-        return "(select * from read_parquet($raw))"
-    return (
-        "(select * exclude (file_row_number), file_row_number + 2 as file_line"
-        " from read_parquet($raw, file_row_number = true))"
+NUMBERED_ROWS = "(select * from read_parquet($raw))"
+"""The FROM clause of a work file, bound as `raw`, whose rows tell the line of the export that they stand on."""
+COUNTED_ROWS = (
+    "(select * exclude (file_row_number), file_row_number + 2 as file_line"
+    " from read_parquet($raw, file_row_number = true))"
+)
+"""The same of one with a row for each line of the export behind its head."""
+
+
+class Folds(NamedTuple):
+    """Signs that a file has none of. They stand for a new line and a carriage return within quotes, and, as the first
+    text of a row, for one that is there only so that rows and lines are told by one number.
+    """
+
+    new_line: int
+    carriage: int
+    no_record: int
+
+
+def folded_rows(engine: Engine, raw: Path, heads: int, folds: Folds) -> str:
+    """Return the FROM clause of a work file that was copied from folded lines; its texts have their line ends again."""
+    columns = [f"c{number}" for number in range(heads)]
+    signs = (folds.new_line, folds.carriage)
+    has = [" or ".join(f"contains({column}, chr({sign}))" for sign in signs) for column in columns]
+    holds = ", ".join(f"coalesce(bool_or({test}), false)" for test in has)
+    ((*held,),) = engine.rows(f"select {holds} from read_parquet($raw)", {"raw": str(raw)})
+    texts = ", ".join(
+        f"replace(replace({column}, chr({folds.new_line}), chr(10)), chr({folds.carriage}), chr(13)) as {column}"
+        for column, holds_one in zip(columns, held, strict=True)
+        if holds_one
     )
+    replaced = f"replace ({texts})" if texts else ""
+    return f"""(select * exclude (file_row_number) {replaced}, file_row_number + 2 as file_line
+        from read_parquet($raw, file_row_number = true) where c0 is distinct from chr({folds.no_record}))"""
 
 
 def parquet_heads(engine: Engine, export: Path) -> list[tuple[str, str]]:

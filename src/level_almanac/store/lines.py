@@ -13,7 +13,6 @@ from level_almanac.files.tables import Table
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import YEARS, Cast, Reason
 from level_almanac.store.engine import Engine, Row
-from level_almanac.store.exports import numbered_rows
 from level_almanac.store.place import Placements
 from level_almanac.store.predicate import Predicate, sql_of
 
@@ -35,15 +34,15 @@ class WrongText:
 class ExportLines:
     """The records of one export, copied as texts to `raw`, and the cast of each field of the table.
 
-    scale: how many decimals a stored amount has; order_by_file: number the lines within their journal in file order,
-    since the export has no line numbers; only: the test of the lines that are taken, or empty for all; aside: the lines
-    that are not, by number.
+    rows: the FROM clause of that file's rows, each with its line; scale: how many decimals a stored amount has;
+    order_by_file: number the lines within their journal in file order, since the export has no line numbers; only: the
+    test of the lines that are taken, or empty for all; aside: the lines that are not, by number.
     """
 
     engine: Engine
     table: Table
     raw: Path
-    numbered: bool
+    rows: str
     casts: Mapping[str, Cast]
     bound: Binding
     scale: int
@@ -57,15 +56,13 @@ class ExportLines:
         tests = [self.only] if self.only else []
         if self.aside:
             tests.append(f"file_line not in (select unnest({self.bound(list(self.aside))}))")
-        rows = numbered_rows(self.numbered)
+        rows = self.rows
         return f"(select * from {rows} where {' and '.join(tests)})" if tests else rows
 
     def counted(self) -> tuple[int, int]:
         """Return how many records the work file holds, and how many of them are not taken by the block."""
         others = f"count(*) filter (where not coalesce({self.only}, false))" if self.only else "0"
-        ((records, left),) = self.engine.rows(
-            f"select count(*), {others} from {numbered_rows(self.numbered)}", self._values()
-        )
+        ((records, left),) = self.engine.rows(f"select count(*), {others} from {self.rows}", self._values())
         return int(records), int(left)
 
     def _wrong(self) -> Iterator[tuple[str, Reason, str, str]]:

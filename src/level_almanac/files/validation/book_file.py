@@ -75,9 +75,7 @@ RESERVED_FIELDS = frozenset(
 def mistakes_in(plain: Mapping[str, Any]) -> list[Mistake]:
     """Return every mistake in the parsed file; an empty list where it is right."""
     try:
-        # A bare TOML date becomes a list, since no key takes one and a text would hide it.
-        text = json.dumps(plain, default=lambda value: [str(value)])
-        settings = TypeAdapter(BookSettings).validate_json(text)
+        settings = TypeAdapter(BookSettings).validate_json(json_of(plain))
     except ValidationError as error:
         return list(dict.fromkeys(shape_mistake(found) for found in error.errors(include_url=False)))
     return [
@@ -94,6 +92,19 @@ def mistakes_in(plain: Mapping[str, Any]) -> list[Mistake]:
             for mistake in intake_mistakes(f"intake[{number}]", block, settings)
         ),
     ]
+
+
+def json_of(plain: Mapping[str, Any]) -> str:
+    """Return a parsed file as JSON, for the checker of types."""
+    # A bare TOML date becomes a list in a list, since no key takes one and a text would hide it.
+    return json.dumps(plain, default=lambda value: [[str(value)]])
+
+
+def _told(found: Any) -> str:
+    match found:
+        case [[str() as day]]:
+            return day
+    return repr(found)
 
 
 def _path(parts: Iterable[int | str]) -> str:
@@ -115,12 +126,12 @@ def shape_mistake(found: Any, whole: type = BookSettings, sections: Mapping[str,
     if kind in ("missing", "missing_argument"):
         return Mistake("this key is missing", where)
     if kind == "literal_error":
-        return Mistake("not allowed here", where, repr(found["input"]), found["ctx"]["expected"])
+        return Mistake("not allowed here", where, _told(found["input"]), found["ctx"]["expected"])
     if place and place[-1] == "files":
-        return Mistake("not allowed here", where, repr(found["input"]), "a file name or a list of them")
+        return Mistake("not allowed here", where, _told(found["input"]), "a file name or a list of them")
     if place and place[-1] in ("classes", "branch"):
-        return Mistake("not allowed here", where, repr(found["input"]), "a text or a list of them")
-    return Mistake("not allowed here", where, repr(found["input"]), _NOT_A.get(kind, found["msg"]))
+        return Mistake("not allowed here", where, _told(found["input"]), "a text or a list of them")
+    return Mistake("not allowed here", where, _told(found["input"]), _NOT_A.get(kind, found["msg"]))
 
 
 def _entity_mistakes(settings: BookSettings) -> Iterator[Mistake]:

@@ -1,6 +1,5 @@
 """Check a layout's file: each mistake with its row and key, and what is allowed there."""
 
-import json
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
@@ -11,7 +10,7 @@ from pydantic import TypeAdapter, ValidationError
 from level_almanac.errors import Mistake, listed, nearest
 from level_almanac.files.layouts import SOURCES, Layout, LayoutRow
 from level_almanac.files.tables import ACCOUNT_CLASSES
-from level_almanac.files.validation.book_file import shape_mistake
+from level_almanac.files.validation.book_file import json_of, shape_mistake
 
 _ROW_KEY = re.compile(r"[a-z][a-z0-9]*(-[a-z0-9]+)*")
 
@@ -19,8 +18,7 @@ _ROW_KEY = re.compile(r"[a-z][a-z0-9]*(-[a-z0-9]+)*")
 def layout_mistakes(plain: Mapping[str, Any], where: str) -> list[Mistake]:
     """Return every mistake in the shape of a parsed layout. where: its file, as messages call it."""
     try:
-        text = json.dumps(plain, default=lambda value: [str(value)])
-        layout = TypeAdapter(Layout).validate_json(text)
+        layout = TypeAdapter(Layout).validate_json(json_of(plain))
     except ValidationError as error:
         found = [shape_mistake(each, Layout, {"rows": LayoutRow}) for each in error.errors(include_url=False)]
         return [replace(mistake, where=f"{where}: {mistake.where}") for mistake in dict.fromkeys(found)]
