@@ -37,7 +37,7 @@ Line = list[Run]
 
 def text(table: ReportTable, width: int = UNBOUND_WIDTH) -> str:
     """Return the report as plain text, for a file or a pipe."""
-    lines = ("".join(run.text for run in line).rstrip() for line in lay_out(table, width))
+    lines = ("".join([run.text for run in line]).rstrip() for line in lay_out(table, width, styled=False))
     return "".join(f"{line}\n" for line in lines)
 
 
@@ -49,12 +49,15 @@ def print_report(table: ReportTable, console: "Console") -> None:
         console.print(Text.assemble(*line), no_wrap=True, crop=False, overflow="ignore")
 
 
-def lay_out(table: ReportTable, width: int) -> Iterator[Line]:
-    """Yield the report's lines, in blocks of columns one under another where they do not fit side by side."""
+def lay_out(table: ReportTable, width: int, *, styled: bool = True) -> Iterator[Line]:
+    """Yield the report's lines, in blocks of columns one under another where they do not fit side by side.
+
+    styled: whether figures have their styles, which only a terminal shows.
+    """
     yield [Run(table.title, "bold")]
     for words in page_lines(table):
         yield from ([Run(line, "dim")] for line in textwrap.wrap(words, width))
-    layout = _Layout(table)
+    layout = _Layout(table, styled=styled)
     blocks = layout.blocks(width)
     for number, block in enumerate(blocks, 1):
         yield []
@@ -93,8 +96,8 @@ class _Block(NamedTuple):
 class _Layout:
     """How the columns of one report are laid out."""
 
-    def __init__(self, table: ReportTable) -> None:
-        self.table = table
+    def __init__(self, table: ReportTable, *, styled: bool) -> None:
+        self.table, self.styled = table, styled
         keys = [len(row.key) for row in table.rows if _shows_key(row)] if table.show_keys else []
         self.key = max(keys) + 2 if keys else 0
         labels = (2 * row.level + len(row.label) for row in table.rows if not _spans(row))
@@ -222,6 +225,7 @@ class _Layout:
         }
         # Figures stand beside the label's last line, and what a long text goes on with beneath them.
         start = len(labels) - 1
+        gap = " " * block.gap
         for number in range(start + max([1, *(len(lines) for lines in texts.values())])):
             label = labels[number] if number <= start else ""
             line = [
@@ -229,10 +233,17 @@ class _Layout:
                 Run(f"{indent + label if label else '':<{block.label}}", style),
             ]
             if number >= start and not _spans(row):
+                if not self.styled and number == start:
+                    whole = [
+                        gap + _set(texts[c.key][0], c, width) for c, width in zip(columns, block.widths, strict=True)
+                    ]
+                    yield [*line, Run("".join(whole))]
+                    continue
                 for column, width in zip(columns, block.widths, strict=True):
                     lines = texts[column.key]
                     words = lines[number - start] if number - start < len(lines) else ""
-                    line += [Run(" " * block.gap), Run(_set(words, column, width), self._style(row, column, style))]
+                    told = self._style(row, column, style) if self.styled else ""
+                    line.append(Run(gap + _set(words, column, width), told))
             yield line
 
     def _style(self, row: Row, column: Column, style: str) -> str:
@@ -260,6 +271,8 @@ def _shows_key(row: Row) -> bool:
 
 
 def _wrap(words: str, width: int) -> list[str]:
+    if len(words) <= width and words.isprintable() and words.strip() == words:
+        return [words]
     return textwrap.wrap(words, max(width, 1)) or [""]
 
 

@@ -33,16 +33,16 @@ def places_of(column: Column, table: ReportTable, row: Row | None = None) -> int
 
 def shown_number(cell: Decimal, column: Column, table: ReportTable, row: Row) -> Decimal:
     """Return an amount as it is shown: in the style's units, rounded."""
-    scaled = (
-        cell if not row.is_money or column.kind != "amount" else EXACT.divide(cell, Decimal(table.look.style.units))
-    )
-    return rounded(scaled, places_of(column, table, row))
+    units = table.look.style.units
+    in_units = units != 1 and column.kind == "amount" and row.is_money
+    return rounded(EXACT.divide(cell, Decimal(units)) if in_units else cell, places_of(column, table, row))
 
 
 def grouped(number: Decimal, table: ReportTable) -> str:
     """Return the size of a number with the style's thousands and decimal signs."""
     thousands, decimal = _SEPARATORS[table.look.style.numbers]
-    return f"{abs(number):,f}".translate({ord(","): thousands, ord("."): decimal})
+    plain = f"{abs(number):,f}"
+    return plain if thousands == "," else plain.translate({ord(","): thousands, ord("."): decimal})
 
 
 def day_text(day: date, table: ReportTable) -> str:
@@ -273,10 +273,10 @@ def _rounding_notes(table: ReportTable) -> Iterator[str]:
     gaps: list[tuple[Decimal, str]] = []
     for row in table.rows:
         for column in table.columns if row.adds else ():
-            parts = [(sign, rows[key].cells.get(column.key), rows[key]) for sign, key in row.adds if key in rows]
             total = row.cells.get(column.key)
             if column.kind != "amount" or column.derived or not column.adds or not isinstance(total, Decimal):
                 continue
+            parts = [(sign, rows[key].cells.get(column.key), rows[key]) for sign, key in row.adds if key in rows]
             shown = sum(
                 (
                     sign * shown_number(cell, column, table, part)

@@ -304,7 +304,7 @@ class Parties:
 
     def _rows(self, kept: Sequence[str]) -> Iterator[Row]:
         shown_parties = kept if self.request.top is None else kept[: self.request.top]
-        cells = {code: self.cells(code, self.by_party[code].met) for code in kept}
+        cells = self.figures
         for code in shown_parties:
             yield Row(code, self.subledger.name_of(code), 0, "line", {key: cells[code][key] for key in self.keys})
         adds = tuple((1, code) for code in shown_parties)
@@ -350,10 +350,10 @@ class Parties:
 
     def _short_notes(self, kept: Sequence[str], decimals: int) -> Iterator[Note]:
         """Name the parties that fall short only because of what was excepted."""
-        on = self._on
+        on, shown = self._on, set(kept)
         short = []
         for code, party in sorted(self.by_party.items()):
-            if code not in kept and party.missed_by_exclusion:
+            if code not in shown and party.missed_by_exclusion:
                 cells = self.cells(code, [*party.met, *party.missed_by_exclusion])
                 if self._holds(cells):
                     short.append((code, cells[on]))
