@@ -16,12 +16,24 @@ from level_almanac.cli.main import commands
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "level_almanac"
 MAY_IMPORT = {
-    "cli": {"cli", "api", "core", "intake", "output", "files", "demo", "errors", "shown_text", "whole_file"},
+    "cli": {
+        "cli",
+        "api",
+        "core",
+        "intake",
+        "output",
+        "files",
+        "demo",
+        "errors",
+        "progress",
+        "shown_text",
+        "whole_file",
+    },
     "api": {"api", "core", "intake", "output", "files", "errors"},
     "core": {"core", "store", "files", "errors"},
-    "intake": {"intake", "store", "files", "errors", "shown_text", "whole_file"},
+    "intake": {"intake", "store", "files", "errors", "progress", "shown_text", "whole_file"},
     "store": {"store", "files", "errors", "whole_file"},
-    "output": {"output", "core.table", "errors", "shown_text", "whole_file"},
+    "output": {"output", "core.table", "errors", "progress", "shown_text", "whole_file"},
     "files": {"files", "errors", "whole_file"},
     "demo": {"demo"},
 }

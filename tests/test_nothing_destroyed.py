@@ -405,3 +405,27 @@ def test_a_terminal_of_three_letters_and_a_count_of_all_are_no_trouble(odd: Smal
     with patch.dict(ENVIRONMENT, COLUMNS="3"):
         assert odd.run("trial").code == 0
     assert odd.run("list", "ledger", "--first", "9" * 30).code == 0
+
+
+def test_names_and_outputs_that_are_none_are_told_of(make_book: MakeBook, tmp_path: Path) -> None:
+    book = make_book(*LINES)
+    assert book.load().code == 0
+    command = [str(COMMAND), "--book", str(book.root)]
+    closed = subprocess.run(
+        ["/bin/sh", "-c", '"$@" >&-', "sh", *command, "trial"], capture_output=True, text=True, check=False
+    )
+    assert (closed.returncode, closed.stderr) == (3, "almanac: the output: Bad file descriptor\n")
+    quiet = subprocess.run(["/bin/sh", "-c", '"$@" 2>&-', "sh", *command, "trial"], capture_output=True, check=False)
+    assert (quiet.returncode, b"Trial balance" in quiet.stdout) == (0, True)
+    # Bytes that are no text, as a folder from another system can have them.
+    odd = os.fsdecode(os.fsencode(tmp_path / "odd") + b"\xff.csv")
+    written = subprocess.run([*command, "trial", "-o", odd], capture_output=True, check=False)
+    assert (written.returncode, Path(odd).is_file()) == (0, True), written.stderr
+    Path(odd).rename(book.root / f"ledger{Path(odd).name}")
+    ran = book.load()
+    assert (ran.code, ran.err) == (
+        3, "almanac: intake[2].files: the file's name is not text: 'ledgerodd\\udcff.csv'\n",
+    )  # fmt: skip
+    assert book.run("--book", str(tmp_path / "none"), "trial").err.startswith(
+        "almanac: --book: there is no such folder"
+    )

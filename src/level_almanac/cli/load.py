@@ -5,6 +5,7 @@ import click
 from level_almanac.api.loading import load_book
 from level_almanac.cli.options import open_book
 from level_almanac.cli.reports import warn
+from level_almanac.cli.say import progress_shown
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.language.days import read_day
 from level_almanac.errors import UsageMistake
@@ -34,6 +35,7 @@ def load(ctx: click.Context, through: str | None, drop_missing: bool, set_aside:
     book = open_book(ctx)
     look = look_for(output, book)
     day = read_day(through, "--through", UsageMistake) if through else None
-    done = load_book(book, day, drop_missing=drop_missing, set_aside=set_aside)
+    with progress_shown("loading"):
+        done = load_book(book, day, drop_missing=drop_missing, set_aside=set_aside)
     warn(done.warnings)
     show(ctx, done.table._replace(look=look), output)

@@ -1,6 +1,8 @@
 """The `almanac` command: its sub-commands, and the one place where errors become messages and exit codes."""
 
+import errno
 import gc
+import io
 import os
 import sys
 from functools import cache
@@ -103,6 +105,8 @@ def run() -> None:
     """Run the command line; end with 0 done, 1 a proof fails, 2 usage, 3 bad book or data, 4 busy, 5 our own fault."""
     # A command is short, and what it makes it needs until its end: looking for garbage often finds none and costs much.
     gc.set_threshold(_MADE_BETWEEN_COLLECTIONS)
+    # Where an output was closed there is none; what is said to nobody is no fault, what cannot be printed is.
+    sys.stdout, sys.stderr = sys.stdout or _Closed(), sys.stderr or io.StringIO()
     try:
         code = almanac.main(standalone_mode=False)
     except click.ClickException as error:
@@ -130,6 +134,14 @@ def run() -> None:
     except Exception as error:
         code = _unforeseen(error)
     sys.exit(code if isinstance(code, int) else 0)
+
+
+class _Closed(io.TextIOBase):
+    """An output that was closed before the command began."""
+
+    def write(self, _words: str) -> int:
+        """Refuse what is printed; raises OSError."""
+        raise OSError(errno.EBADF, os.strerror(errno.EBADF), "the output")
 
 
 def _unforeseen(error: Exception) -> int:

@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 import click
 
 from level_almanac.cli.parameters import parameter, told_of
-from level_almanac.cli.say import say
+from level_almanac.cli.say import progress_shown, say
 from level_almanac.cli.session import session_of
 from level_almanac.core.book import Book
 from level_almanac.core.reports.definition import Report
@@ -111,7 +111,8 @@ def show(ctx: click.Context, table: ReportTable, output: OutputRequest, of: Repo
         keep_last(find_book(session.folder), session.words)
     table = dressed(table)
     for path in output.outputs:
-        write_report(table, path)
+        with progress_shown(f"writing {path.name}"):
+            write_report(table, path)
         say(f"wrote {path}")
     printed = output.printed or ("nothing" if output.outputs else "terminal")
     if printed == "csv":

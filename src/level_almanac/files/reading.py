@@ -35,6 +35,8 @@ def find_book(start: Path) -> Path:
     Raises BookMistake where there is none.
     """
     start = start.resolve()
+    if not start.exists():
+        raise BookMistake(Mistake("there is no such folder", "--book", str(start)))
     for folder in (start, *start.parents):
         if (folder / BOOK_FILE).is_file():
             return folder

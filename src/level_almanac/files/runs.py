@@ -26,7 +26,7 @@ class Answers:
 def keep_last(root: Path, words: tuple[str, ...]) -> None:
     """Keep the words of a report's command; a book on a read-only disk keeps none."""
     with suppress(OSError):
-        write_whole(root / STORE_FOLDER / _LAST, json.dumps(list(words), ensure_ascii=False), lasting=False)
+        write_whole(root / STORE_FOLDER / _LAST, json.dumps(list(words)), lasting=False)
 
 
 def last_words(root: Path) -> tuple[str, ...]:
@@ -39,7 +39,7 @@ def last_words(root: Path) -> tuple[str, ...]:
 
 def keep_answers(root: Path, answers: Answers) -> None:
     """Add the answers of one run; a book on a read-only disk keeps none."""
-    line = json.dumps({"page": answers.page, "at": answers.at, "answers": dict(answers.answers)}, ensure_ascii=False)
+    line = json.dumps({"page": answers.page, "at": answers.at, "answers": dict(answers.answers)})
     try:
         with (root / STORE_FOLDER / _ANSWERS).open("a+b") as stream:
             # A line that a killed run cut short must not swallow this one.

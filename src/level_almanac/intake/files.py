@@ -63,7 +63,10 @@ def _named(
         if not paths:
             mistakes.append(_nothing_fits(book.root, pattern, f"intake[{number}].files"))
         for path in paths:
-            yield path, path.relative_to(book.root).as_posix()
+            name = path.relative_to(book.root).as_posix()
+            if not _is_text(name):
+                mistakes.append(Mistake("the file's name is not text", f"intake[{number}].files", repr(name)))
+            yield path, name
 
 
 def _taken_twice(name: str, number: int, block: IntakeBlock, others: Sequence[ExportFile]) -> Iterator[Mistake]:
@@ -74,6 +77,13 @@ def _taken_twice(name: str, number: int, block: IntakeBlock, others: Sequence[Ex
             yield Mistake(what, where, name, "one block for each file", step)
         elif other.block.table == block.table:
             yield Mistake(f"{what}, into the same table", where, name, "another table")
+
+
+def _is_text(name: str) -> bool:
+    try:
+        return bool(name.encode())
+    except UnicodeEncodeError:
+        return False
 
 
 def _nothing_fits(root: Path, pattern: str, where: str) -> Mistake:

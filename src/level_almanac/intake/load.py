@@ -19,6 +19,7 @@ from level_almanac.intake.read_export import ExportReader, PlacesDays
 from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
 from level_almanac.intake.sql_records import SqlRecords
 from level_almanac.intake.warnings import lines_after, unbalanced_journals
+from level_almanac.progress import tell
 from level_almanac.store import closing, ledger_checks, repeats, rollups
 from level_almanac.store.chart_lines import account_codes
 from level_almanac.store.engine import DuckDBEngine, Engine
@@ -131,6 +132,7 @@ class _Load:
             check_folder(self.book.root)
         dropped = self._gone(files)
         outcomes = self._read(files, calendars, rules)
+        tell("what the exports have in common")
         changed = bool(dropped) or any(outcome != "unchanged" for outcome in outcomes.values())
         if changed:
             for table in tables_of(self.book.settings.tables).values():
@@ -145,6 +147,7 @@ class _Load:
             settle_aside(self.book.root, self.store, (), self.before.files)
             keep_through(self.book.root, self.before.through)
             return LoadResult(self.before, outcomes, (), *self._warnings())
+        tell("putting the new state in force")
         state = self._kept_state(self.now if changed or self.before is None else self.before.loaded_at)
         warnings = self._warnings()
         self.store.put_in_force(state)
@@ -184,6 +187,7 @@ class _Load:
                     break
                 parts = [str(draft.part) for draft in self._of("accounts")]
                 reader = replace(reader, chart=account_codes(self.engine, parts) if parts else ())
+            tell(f"{file.name}, {len(outcomes) + 1:,} of {len(files):,} exports")
             path = self._path(file)
             siblings = [each for each in files if each.name == file.name]
             entry = LoadedFile(

@@ -2,6 +2,7 @@
 
 import gzip
 import hashlib
+import lzma
 import zipfile
 import zlib
 from pathlib import Path
@@ -31,7 +32,7 @@ def unpacked(path: Path, name: str, block: IntakeBlock, work: Path) -> Path:
         else:
             with zipfile.ZipFile(path) as archive, archive.open(_member(archive, name, block)) as stream:
                 _copy(stream, target, name, block)
-    except (zipfile.BadZipFile, gzip.BadGzipFile, zlib.error, EOFError, NotImplementedError) as error:
+    except (zipfile.BadZipFile, gzip.BadGzipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError) as error:
         raise BookMistake(Mistake("the archive cannot be read", name, str(error))) from None
     except RuntimeError as error:
         # Python tells of an encrypted archive in this way.

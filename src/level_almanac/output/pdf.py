@@ -18,6 +18,8 @@ _SIZES = (9.0, 8.5, 8.0, 7.5, 7.0, 6.5, 6.0)
 """Type sizes in points, the largest that fits being used."""
 _GAP = 9.0
 _SHORT_HEAD = 14
+_AT_ONCE = 250
+"""How many rows are laid out for a page: none holds more, in most cases, and each that is has its cost."""
 QUIET, INK, RULE, _RED = "#5d6875", "#1d2733", "#9aa4af", "#a3262a"
 REGULAR, BOLD = "report", "report-bold"
 
@@ -47,6 +49,14 @@ def _unit_width(words: str, font: str) -> float:
     from reportlab.pdfbase.pdfmetrics import stringWidth
 
     return float(stringWidth(words, font, 1))
+
+
+@lru_cache
+def _colour(code: str) -> Any:
+    """Return a colour as the document has it; cells are told theirs one by one."""
+    from reportlab.lib.colors import HexColor
+
+    return HexColor(code)
 
 
 class Document:
@@ -203,6 +213,15 @@ class Document:
         return Image(picture, wide * scale, high * scale)
 
     def _grid(self, rows: Sequence[tuple[int, Row]], first: int, last: int) -> Any:
+        """Return rows as a table with its heads, a long one as what makes the table of a page when it comes to it."""
+        if len(rows) <= _AT_ONCE:
+            return self.piece(rows, first, last)
+        from level_almanac.output.pdf_rows import long_rows
+
+        return long_rows(lambda start, end: self.piece(rows[start:end], first, last), len(rows), _AT_ONCE)
+
+    def piece(self, rows: Sequence[tuple[int, Row]], first: int, last: int) -> Any:
+        """Return some rows as a table, under its heads."""
         from reportlab.platypus import LongTable, TableStyle
 
         size, front = self.size, 2 if self.table.show_keys else 1
@@ -212,7 +231,7 @@ class Document:
         lines: list[list[Any]] = [[*lead, *heads]]
         looks: list[tuple[Any, ...]] = [
             ("FONT", (0, 0), (-1, -1), REGULAR, size),
-            ("TEXTCOLOR", (0, 0), (-1, -1), INK),
+            ("TEXTCOLOR", (0, 0), (-1, -1), _colour(INK)),
             ("ALIGN", (front, 0), (-1, -1), "RIGHT"),
             ("VALIGN", (0, 0), (-1, 0), "BOTTOM"),
             ("VALIGN", (0, 1), (-1, -1), "MIDDLE"),
@@ -221,7 +240,7 @@ class Document:
             ("RIGHTPADDING", (0, 0), (-1, -1), 1),
             ("TOPPADDING", (0, 0), (-1, -1), 1.1),
             ("BOTTOMPADDING", (0, 0), (-1, -1), 1.6),
-            ("LINEBELOW", (0, 0), (-1, 0), 0.8, INK),
+            ("LINEBELOW", (0, 0), (-1, 0), 0.8, _colour(INK)),
         ]
         for at, column in enumerate(columns, front):
             if column.kind == "text":
@@ -281,15 +300,21 @@ class Document:
             yield ("FONT", (0, at), (-1, at), BOLD, self.size + 2)
             yield ("BOTTOMPADDING", (0, at), (-1, at), 4)
         if row.kind in ("subtotal", "total"):
-            yield ("LINEABOVE", (front, at), (-1, at), 0.6 if row.level == 0 else 0.3, INK if row.level == 0 else RULE)
+            yield (
+                "LINEABOVE",
+                (front, at),
+                (-1, at),
+                0.6 if row.level == 0 else 0.3,
+                _colour(INK if row.level == 0 else RULE),
+            )
         if row.kind == "total":
-            yield ("LINEBELOW", (front, at), (-1, at), 0.6, INK, 0, None, None, 2, 1.2)
+            yield ("LINEBELOW", (front, at), (-1, at), 0.6, _colour(INK), 0, None, None, 2, 1.2)
         for number, column in enumerate(columns, front):
             cell = row.cells.get(column.key)
             if cell is not None and not isinstance(cell, str) and not cell:
-                yield ("TEXTCOLOR", (number, at), (number, at), RULE)
+                yield ("TEXTCOLOR", (number, at), (number, at), _colour(RULE))
             if self.table.look.style.negatives == "red" and is_negative(cell, column, row, self.table):
-                yield ("TEXTCOLOR", (number, at), (number, at), _RED)
+                yield ("TEXTCOLOR", (number, at), (number, at), _colour(_RED))
 
     def margins_text(self, canvas: Any, number: int, count: int) -> None:
         """Write what stands above and below each page."""
