@@ -4,14 +4,18 @@ import io
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from importlib.util import find_spec
+from itertools import accumulate
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.core.table.style import Look
 from level_almanac.output.logo import png_of
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.text import cell_words, is_negative, notes, proof_lines, shortened
+
+if TYPE_CHECKING:
+    from level_almanac.output.pdf_rows import PlainRow
 
 MM = 72 / 25.4
 _SIZES = (9.0, 8.5, 8.0, 7.5, 7.0, 6.5, 6.0)
@@ -44,7 +48,7 @@ def known_fonts() -> None:
 
 
 @lru_cache(maxsize=50_000)
-def _unit_width(words: str, font: str) -> float:
+def known_width(words: str, font: str = REGULAR) -> float:
     """Return how wide words are at a size of one. A report measures the same ones at several sizes."""
     from reportlab.pdfbase.pdfmetrics import stringWidth
 
@@ -52,7 +56,7 @@ def _unit_width(words: str, font: str) -> float:
 
 
 @lru_cache
-def _colour(code: str) -> Any:
+def colour_of(code: str) -> Any:
     """Return a colour as the document has it; cells are told theirs one by one."""
     from reportlab.lib.colors import HexColor
 
@@ -80,7 +84,7 @@ class Document:
         self.label_width, self.key_width = self._label_width(self.size), self._key_width(self.size)
 
     def _width(self, words: str, size: float, *, bold: bool = False) -> float:
-        return _unit_width(words, BOLD if bold else REGULAR) * size
+        return known_width(words, BOLD if bold else REGULAR) * size
 
     def _label_width(self, size: float) -> float:
         labels = [self._width(row.label, size, bold=row.kind != "line") + row.level * size for row in self.table.rows]
@@ -216,9 +220,42 @@ class Document:
         """Return rows as a table with its heads, a long one as what makes the table of a page when it comes to it."""
         if len(rows) <= _AT_ONCE:
             return self.piece(rows, first, last)
-        from level_almanac.output.pdf_rows import long_rows
+        from level_almanac.output.pdf_rows import LongRows, long_rows
 
-        return long_rows(lambda start, end: self.piece(rows[start:end], first, last), len(rows), _AT_ONCE)
+        return long_rows(
+            LongRows(
+                lambda start, end: self.piece(rows[start:end], first, last),
+                [self._plain(number, row, first, last) for number, row in rows],
+                self._places(first, last),
+                2 if self.table.show_keys else 1,
+                self.size,
+            )
+        )
+
+    def _plain(self, number: int, row: Row, first: int, last: int) -> "PlainRow | None":
+        """Return a row that is set on one line, with nothing about it but colours; None for any other."""
+        from level_almanac.output.pdf_rows import PlainRow
+
+        label = self._label(row)
+        texts = [*([row.key] if self.table.show_keys else []), label, *self.cells[number][first:last]]
+        if row.kind != "line" or not isinstance(label, str) or any("\n" in text for text in texts):
+            return None
+        pale = {at for at, colour in self._colours(row, self.table.columns[first:last]) if colour == RULE}
+        if any(colour != RULE for _, colour in self._colours(row, self.table.columns[first:last])):
+            return None
+        return PlainRow(texts, row.level * self.size, pale)
+
+    def _places(self, first: int, last: int) -> "list[tuple[float, bool]]":
+        """Return where each text of a row is set: its left end, or its right end where it is set to the right."""
+        front = [self.key_width] if self.table.show_keys else []
+        widths = [*front, self.label_width, *self.widths[first:last]]
+        ends = list(accumulate(widths))
+        places = [(end - width, False) for end, width in zip(ends, widths, strict=True)][: len(front) + 1]
+        for end, width, column in zip(
+            ends[len(places) :], widths[len(places) :], self.table.columns[first:last], strict=True
+        ):
+            places.append((end - width + _GAP, False) if column.kind == "text" else (end - 1, True))
+        return places
 
     def piece(self, rows: Sequence[tuple[int, Row]], first: int, last: int) -> Any:
         """Return some rows as a table, under its heads."""
@@ -231,7 +268,7 @@ class Document:
         lines: list[list[Any]] = [[*lead, *heads]]
         looks: list[tuple[Any, ...]] = [
             ("FONT", (0, 0), (-1, -1), REGULAR, size),
-            ("TEXTCOLOR", (0, 0), (-1, -1), _colour(INK)),
+            ("TEXTCOLOR", (0, 0), (-1, -1), colour_of(INK)),
             ("ALIGN", (front, 0), (-1, -1), "RIGHT"),
             ("VALIGN", (0, 0), (-1, 0), "BOTTOM"),
             ("VALIGN", (0, 1), (-1, -1), "MIDDLE"),
@@ -240,7 +277,7 @@ class Document:
             ("RIGHTPADDING", (0, 0), (-1, -1), 1),
             ("TOPPADDING", (0, 0), (-1, -1), 1.1),
             ("BOTTOMPADDING", (0, 0), (-1, -1), 1.6),
-            ("LINEBELOW", (0, 0), (-1, 0), 0.8, _colour(INK)),
+            ("LINEBELOW", (0, 0), (-1, 0), 0.8, colour_of(INK)),
         ]
         for at, column in enumerate(columns, front):
             if column.kind == "text":
@@ -305,16 +342,21 @@ class Document:
                 (front, at),
                 (-1, at),
                 0.6 if row.level == 0 else 0.3,
-                _colour(INK if row.level == 0 else RULE),
+                colour_of(INK if row.level == 0 else RULE),
             )
         if row.kind == "total":
-            yield ("LINEBELOW", (front, at), (-1, at), 0.6, _colour(INK), 0, None, None, 2, 1.2)
-        for number, column in enumerate(columns, front):
+            yield ("LINEBELOW", (front, at), (-1, at), 0.6, colour_of(INK), 0, None, None, 2, 1.2)
+        for number, colour in self._colours(row, columns):
+            yield ("TEXTCOLOR", (front + number, at), (front + number, at), colour_of(colour))
+
+    def _colours(self, row: Row, columns: Sequence[Column]) -> Iterator[tuple[int, str]]:
+        """Yield the number of each cell that has a colour of its own, and that."""
+        for number, column in enumerate(columns):
             cell = row.cells.get(column.key)
             if cell is not None and not isinstance(cell, str) and not cell:
-                yield ("TEXTCOLOR", (number, at), (number, at), _colour(RULE))
+                yield number, RULE
             if self.table.look.style.negatives == "red" and is_negative(cell, column, row, self.table):
-                yield ("TEXTCOLOR", (number, at), (number, at), _colour(_RED))
+                yield number, _RED
 
     def margins_text(self, canvas: Any, number: int, count: int) -> None:
         """Write what stands above and below each page."""
