@@ -156,7 +156,7 @@ def test_a_call_that_fails_leaves_what_was_there_or_what_is_new(book: SmallBook,
     assert after != before
     steps = range(1, len(calls.met) + 1)
     assert len(steps) >= 2, calls.met
-    for at in steps if LONG or len(steps) < 10 else [*steps][:: len(steps) // 8]:
+    for at in steps if LONG or len(steps) < 6 else [*steps][:: len(steps) // 5]:
         for error in (0, *ERRORS) if LONG else (0, ERRORS[at % len(ERRORS)]):
             ran = run(broken := Calls(book.root, at, error))
             what = f"{broken.met[-1]}, {errno.errorcode.get(error, 'killed')}"

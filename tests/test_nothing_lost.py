@@ -66,7 +66,7 @@ def test_the_fast_reader_takes_only_what_the_exact_one_reads_alike(
     engine = DuckDBEngine([tmp_path])
     path, fast, exact, numbered = (tmp_path / name for name in ("x.csv", "fast.parquet", "exact.parquet", "n.csv"))
     taken = folded = 0
-    for seed in range(20_000 if LONG else 400):
+    for seed in range(20_000 if LONG else 250):
         path.write_bytes(made_up(random.Random(seed)))
         text = CsvText(path, "x.csv", "utf-8", ",")
         # Where one piece ends and the next begins means nothing.

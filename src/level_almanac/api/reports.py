@@ -162,7 +162,7 @@ class ReportMethods:
         Each finding has its lines, the amount, and what to do. Ends with 1
         where an error is shown. CHECK is one or more of: unbalanced, closed,
         outside, carried, gaps, unknown-party, spelt-twice, alike, over-applied,
-        loose, early, control, agree.
+        loose, early, control, agree, store.
 
         only_new: Only what the last run did not find.
         lines: At most so many lines of each finding.

@@ -2,15 +2,13 @@
 
 import io
 from collections.abc import Iterator, Sequence
-from functools import lru_cache
-from importlib.util import find_spec
 from itertools import accumulate
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.core.table.style import Look
 from level_almanac.output.logo import png_of
+from level_almanac.output.pdf_style import BOLD, INK, QUIET, RED, REGULAR, RULE, colour_of, known_fonts, known_width
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.text import cell_words, is_negative, notes, proof_lines, shortened
 
@@ -24,43 +22,11 @@ _GAP = 9.0
 _SHORT_HEAD = 14
 _AT_ONCE = 250
 """How many rows are laid out for a page: none holds more, in most cases, and each that is has its cost."""
-QUIET, INK, RULE, _RED = "#5d6875", "#1d2733", "#9aa4af", "#a3262a"
-REGULAR, BOLD = "report", "report-bold"
 
 
 def pdf(table: ReportTable) -> bytes:
     """Return the report as a PDF."""
     return Document(table).made()
-
-
-def known_fonts() -> None:
-    """Make known a typeface that has every sign in use, a true minus among them; it comes with the charts' library."""
-    from reportlab.pdfbase import pdfmetrics
-    from reportlab.pdfbase.ttfonts import TTFont
-
-    spec = find_spec("matplotlib")
-    if spec is None or spec.origin is None:
-        raise ImportError("matplotlib")
-    folder = Path(spec.origin).parent / "mpl-data" / "fonts" / "ttf"
-    if REGULAR not in pdfmetrics.getRegisteredFontNames():
-        pdfmetrics.registerFont(TTFont(REGULAR, str(folder / "DejaVuSans.ttf")))
-        pdfmetrics.registerFont(TTFont(BOLD, str(folder / "DejaVuSans-Bold.ttf")))
-
-
-@lru_cache(maxsize=50_000)
-def known_width(words: str, font: str = REGULAR) -> float:
-    """Return how wide words are at a size of one. A report measures the same ones at several sizes."""
-    from reportlab.pdfbase.pdfmetrics import stringWidth
-
-    return float(stringWidth(words, font, 1))
-
-
-@lru_cache
-def colour_of(code: str) -> Any:
-    """Return a colour as the document has it; cells are told theirs one by one."""
-    from reportlab.lib.colors import HexColor
-
-    return HexColor(code)
 
 
 class Document:
@@ -187,7 +153,7 @@ class Document:
 
     def _below(self) -> Iterator[Any]:
         for words, wrong in proof_lines(self.table):
-            yield self.paragraph(f"proof   {words}", 7, _RED if wrong else QUIET, bold=wrong)
+            yield self.paragraph(f"proof   {words}", 7, RED if wrong else QUIET, bold=wrong)
         for line in notes(self.table):
             yield self.paragraph(f"note    {line}", 7, QUIET)
 
@@ -356,7 +322,7 @@ class Document:
             if cell is not None and not isinstance(cell, str) and not cell:
                 yield number, RULE
             if self.table.look.style.negatives == "red" and is_negative(cell, column, row, self.table):
-                yield number, _RED
+                yield number, RED
 
     def margins_text(self, canvas: Any, number: int, count: int) -> None:
         """Write what stands above and below each page."""

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from reportlab.platypus import Flowable
 
-from level_almanac.output.pdf import INK, REGULAR, RULE, colour_of, known_width
+from level_almanac.output.pdf_style import INK, REGULAR, RULE, colour_of, known_width
 from level_almanac.progress import tell
 
 _ABOVE, _BELOW, _LEADING = 1.1, 1.6, 1.2

@@ -6,18 +6,8 @@ from typing import Any
 from xml.sax.saxutils import escape
 
 from level_almanac.core.table.model import ReportTable
-from level_almanac.output.pdf import (
-    BOLD,
-    INK,
-    MM,
-    QUIET,
-    REGULAR,
-    Document,
-    known_fonts,
-    numbering,
-    page_template,
-    write_margins,
-)
+from level_almanac.output.pdf import MM, Document, numbering, page_template, write_margins
+from level_almanac.output.pdf_style import BOLD, INK, QUIET, REGULAR, known_fonts
 from level_almanac.output.terminal import page_lines
 
 _BESIDE_TITLE = 60
