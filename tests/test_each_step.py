@@ -6,6 +6,7 @@ The next run then comes to what an undisturbed one does. Calls are met where Pyt
 import errno
 import os
 import shutil
+import subprocess
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -16,7 +17,7 @@ from unittest.mock import patch
 
 import pytest
 
-from conftest import LONG, MakeBook, Ran, SmallBook
+from conftest import COMMAND, ENVIRONMENT, LONG, MakeBook, Ran, SmallBook
 
 LINES = ("J1,1,2025-10-01,2026-P01,1000,5.00,,a", "J1,2,2025-10-01,2026-P01,4010,,5.00,b")
 WRONG = "J9,1,2025-10-02,2026-P01,1000,wrong,,c"
@@ -172,3 +173,43 @@ def test_a_call_that_fails_leaves_what_was_there_or_what_is_new(book: SmallBook,
             again = book.run(*(word.replace("ROOT", str(book.root)) for word in words))
             assert again.code == (2 if name == "page" and now == after else 0), (what, again.err)
             assert looked_at(book) == after, what
+
+
+CALLS = ("write", "pwrite64", "fsync", "rename", "unlink", "mkdir", "ftruncate", "chmod")
+STRACE = shutil.which("strace")
+
+
+@pytest.mark.long
+@pytest.mark.skipif(STRACE is None, reason="strace is not installed")
+@pytest.mark.parametrize("name", ["load", "edition", "explain"])
+def test_a_call_of_the_system_that_fails_leaves_what_was_there_or_what_is_new(
+    book: SmallBook, tmp_path: Path, name: str
+) -> None:
+    words, looked_at = COMMANDS[name]
+    whole = tmp_path.with_name(f"{tmp_path.name}-whole")
+    shutil.copytree(book.root, whole)
+    told_of = tmp_path.with_name(f"{tmp_path.name}-calls")
+
+    def run(*asked: str) -> subprocess.CompletedProcess[str]:
+        shutil.rmtree(book.root)
+        shutil.copytree(whole, book.root)
+        front = [str(STRACE), "-f", "-qq", "-o", str(told_of), *asked, str(COMMAND), "--book", str(book.root)]
+        return subprocess.run([*front, *words], capture_output=True, text=True, check=False, env=ENVIRONMENT)
+
+    before = looked_at(book)
+    if run("-e", f"trace={','.join(CALLS)}").returncode:
+        pytest.skip("strace may not trace here")
+    after = looked_at(book)
+    made = [line.split("(")[0].split()[-1] for line in told_of.read_text().splitlines() if "(" in line]
+    for call in CALLS:
+        for at in range(1, made.count(call) + 1):
+            for error in ("ENOSPC", "EIO"):
+                ran = run("-e", f"trace={call}", "-e", f"inject={call}:error={error}:when={at}")
+                what = f"{call} {at}, {error}: {ran.returncode} {ran.stderr}"
+                assert ran.returncode in (0, 2, 3), what
+                assert "Traceback" not in ran.stderr, what
+                now = looked_at(book)
+                assert all(each in both for each, *both in zip(now, before, after, strict=True)), what
+                if name != "edition" or now == before:
+                    assert book.run(*words).code == 0, what
+                assert looked_at(book) == after, what

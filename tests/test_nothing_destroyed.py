@@ -429,3 +429,14 @@ def test_names_and_outputs_that_are_none_are_told_of(make_book: MakeBook, tmp_pa
     assert book.run("--book", str(tmp_path / "none"), "trial").err.startswith(
         "almanac: --book: there is no such folder"
     )
+
+
+def test_a_long_expression_is_shown_about_the_words_that_are_wrong(odd: SmallBook) -> None:
+    ran = odd.run(
+        "list", "ledger", "--only", " or ".join([*["account is 1000"] * 60, "acount is 1000", *["amount over 1"] * 90])
+    )
+    _, shown, carets = ran.err.splitlines()
+    assert (ran.code, len(shown) < 410, shown[2], shown[-1]) == (2, True, "…", "…")
+    assert shown[carets.index("^") : len(carets)] == "acount"
+    ran = odd.run("list", "ledger", "--only", f"account is 1000 and {'x' * 5000} is 3 and {'y' * 5000} is 3")
+    assert (ran.code, len(ran.err) < 6000) == (2, True)

@@ -10,6 +10,7 @@ from typing import Any, Protocol
 from level_almanac.errors import AlmanacError, Mistake
 
 _READ = re.compile(r"\b(read_(?:parquet|csv))\(\s*\$(\w+)")
+_FULL = "No space left on device"
 Values = Mapping[str, Any]
 Row = tuple[Any, ...]
 
@@ -79,14 +80,17 @@ class DuckDBEngine:
                 raise KeyboardInterrupt from error
             raise
         except self._errors as error:
-            step = "is the disk full? If not, delete the folder .almanac and run `almanac load`"
+            step = "if the command does the same again, delete the folder .almanac and run `almanac load`"
             first = str(error).splitlines()[0]
             if first.startswith("Out of Range"):
                 raise EngineError(Mistake("a number becomes too large to be exact", got=first[:90])) from error
             if first.startswith("Permission Error"):
                 what = "a file of the book or its store leads out of it, and was not read"
                 raise EngineError(Mistake(what, got=first[:200])) from error
-            raise EngineError(Mistake("the store's engine had to stop", got=first, next_step=step)) from error
+            if _FULL in first:
+                step = "make room on it, and run the command again; nothing was changed"
+                raise EngineError(Mistake("the disk is full", next_step=step)) from error
+            raise EngineError(Mistake("the store's engine had to stop", got=first[:300], next_step=step)) from error
 
     def close(self) -> None:
         """Close the connection."""

@@ -67,9 +67,16 @@ _SHORT = {
 
 
 def pointed(text: str, start: int, length: int) -> str:
-    """Return the expression on one line and carets under the words meant on the next, indented by two."""
+    """Return the expression on one line and carets under the words meant on the next, indented by two.
+
+    Of one that is very long the part about these words is shown.
+    """
     flat = re.sub(r"\s", " ", text)
-    return f"  {flat}\n  {' ' * start}{'^' * max(length, 1)}"
+    if len(flat) > _MOST_POINTED:
+        first = max(0, start - _BEFORE_POINTED)
+        more = "…" if first + _MOST_POINTED < len(flat) else ""
+        flat, start = f"{'…' if first else ''}{flat[first : first + _MOST_POINTED]}{more}", start - first + bool(first)
+    return f"  {flat}\n  {' ' * start}{'^' * min(max(length, 1), max(len(flat) - start, 1))}"
 
 
 @cache
@@ -88,6 +95,8 @@ def _parser() -> "Lark":
     return built()
 
 
+_MOST_POINTED, _BEFORE_POINTED = 400, 120
+"""How many letters of an expression a message shows, and how many of them before the words that it means."""
 _MOST_LETTERS, _MOST_DEEP, _MOST_SIGNS = 20_000, 40, 200
 _COUNTED = re.compile(r'"[^"]*"|\d{31,}|[()]|(?<=\S)\s*[-+*/]')
 
