@@ -153,7 +153,9 @@ TAMPERED = [
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("name", "flip"), [(name, (1, 128)[at % 2]) for at, name in enumerate(TAMPERED)])
+@pytest.mark.parametrize(
+    ("name", "flip"), [(name, (1, 128)[at % 2]) for at, name in enumerate(TAMPERED) if LONG or at % 2]
+)
 def test_one_byte_of_an_edition_changed_is_found(issued: Path, name: str, flip: int) -> None:
     path = issued / "editions/2026-P08" / name
     if path.is_dir():

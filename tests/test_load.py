@@ -174,7 +174,7 @@ def let_it_start(book: Path) -> None:
         time.sleep(0.05)
 
 
-@pytest.mark.parametrize("seconds", [0.0, 0.3, 0.7, 1.2])
+@pytest.mark.parametrize("seconds", [0.0, 0.3, 0.7, 1.2] if LONG else [0.3, 0.7])
 def test_a_killed_load_leaves_the_old_state_or_the_new_one(demo: Path, tmp_path: Path, seconds: float) -> None:
     book = tmp_path / "book"
     copied(demo, book)
@@ -202,7 +202,7 @@ def test_a_killed_load_leaves_the_old_state_or_the_new_one(demo: Path, tmp_path:
     assert not list((book / ".almanac").glob("work/*"))
 
 
-@pytest.mark.parametrize("seconds", [0.1, 0.6])
+@pytest.mark.parametrize("seconds", [0.1, 0.6] if LONG else [0.6])
 def test_an_interrupted_load_says_so_and_changes_nothing(demo: Path, tmp_path: Path, seconds: float) -> None:
     book = tmp_path / "book"
     copied(demo, book, ".almanac")
