@@ -20,6 +20,7 @@ from hypothesis import settings
 
 from level_almanac.cli.main import run as run_here
 from level_almanac.core.book import Book
+from level_almanac.intake import load
 from level_almanac.store.engine import DuckDBEngine
 
 # A machine that is busy with something else is no reason to fail.
@@ -39,11 +40,16 @@ ENVIRONMENT = {**os.environ, "COLUMNS": "128", "NO_COLOR": "1"}
 
 @pytest.fixture(scope="session", autouse=True)
 def one_engine() -> Iterator[None]:
-    """Have all books of this process ask one engine: it holds nothing of theirs, and starting one costs more than asking."""
+    """Have all books and loads of this process ask one engine: it holds nothing of theirs, and to start one takes long."""
     shared = DuckDBEngine([Path(tempfile.gettempdir())])
-    with patch.object(Book, "engine", shared):
+    close = shared.close
+    with (
+        patch.object(shared, "close", lambda: None),
+        patch.object(Book, "engine", shared),
+        patch.object(load, "DuckDBEngine", lambda *_, **__: shared),
+    ):
         yield
-    shared.close()
+    close()
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:

@@ -6,6 +6,7 @@ import shlex
 import subprocess
 import sys
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -64,8 +65,13 @@ SQL = re.compile(r"\b(select|insert|copy|create)\b.+\b(from|into|to|table)\b", r
 DOCUMENTED = ast.Module | ast.ClassDef | ast.FunctionDef
 
 
+@cache
+def nodes_of(path: Path) -> list[ast.AST]:
+    return list(ast.walk(ast.parse(path.read_text())))
+
+
 def imports(path: Path) -> Iterator[str]:
-    for node in ast.walk(ast.parse(path.read_text())):
+    for node in nodes_of(path):
         if isinstance(node, ast.Import):
             yield from (alias.name for alias in node.names)
         elif isinstance(node, ast.ImportFrom):
@@ -80,7 +86,7 @@ def modules() -> Iterator[tuple[str, Path]]:
 
 def names_within(path: Path) -> Iterator[str]:
     """Yield the modules of ours that a file imports, as `core.table.model`."""
-    for node in ast.walk(ast.parse(path.read_text())):
+    for node in nodes_of(path):
         if isinstance(node, ast.ImportFrom) and node.module and node.module.startswith("level_almanac."):
             inner = node.module.removeprefix("level_almanac.")
             folder = SOURCE.joinpath(*inner.split("."))
@@ -135,7 +141,7 @@ def test_no_module_imports_itself_by_way_of_others() -> None:
 def test_sql_stands_in_the_store_only() -> None:
     wrong = []
     for package, path in modules():
-        nodes = list(ast.walk(ast.parse(path.read_text())))
+        nodes = nodes_of(path)
         docs = {ast.get_docstring(node, clean=False) for node in nodes if isinstance(node, DOCUMENTED)}
         texts = [node.value for node in nodes if isinstance(node, ast.Constant) and isinstance(node.value, str)]
         if package != "store":

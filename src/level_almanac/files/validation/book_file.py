@@ -6,6 +6,7 @@ import re
 import zoneinfo
 from collections.abc import Iterable, Iterator, Mapping
 from decimal import Decimal, InvalidOperation
+from functools import cache
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
@@ -75,7 +76,7 @@ RESERVED_FIELDS = frozenset(
 def mistakes_in(plain: Mapping[str, Any]) -> list[Mistake]:
     """Return every mistake in the parsed file; an empty list where it is right."""
     try:
-        settings = TypeAdapter(BookSettings).validate_json(json_of(plain))
+        settings = checker_of(BookSettings).validate_json(json_of(plain))
     except ValidationError as error:
         return list(dict.fromkeys(shape_mistake(found) for found in error.errors(include_url=False)))
     return [
@@ -92,6 +93,17 @@ def mistakes_in(plain: Mapping[str, Any]) -> list[Mistake]:
             for mistake in intake_mistakes(f"intake[{number}]", block, settings)
         ),
     ]
+
+
+@cache
+def checker_of(kind: type) -> TypeAdapter[Any]:
+    """Return what checks a file against our types; to make it takes longer than to use it."""
+    return TypeAdapter(kind)
+
+
+@cache
+def _zones() -> set[str]:
+    return zoneinfo.available_timezones()
 
 
 def json_of(plain: Mapping[str, Any]) -> str:
@@ -145,8 +157,8 @@ def _entity_mistakes(settings: BookSettings) -> Iterator[Mistake]:
             where, known = f"entities.{code}.calendar", settings.calendars
             hint = nearest(entity.calendar, known) or "add a section [calendars.NAME]"
             yield Mistake("no calendar has this name", where, repr(entity.calendar), listed(known), hint)
-    if settings.book.time_zone not in zoneinfo.available_timezones():
-        zones = zoneinfo.available_timezones()
+    if settings.book.time_zone not in _zones():
+        zones = _zones()
         hint = nearest(settings.book.time_zone, zones)
         yield Mistake("not a time zone", "book.time_zone", repr(settings.book.time_zone), "a name of the tz list", hint)
 

@@ -5,12 +5,12 @@ from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
+from pydantic import ValidationError
 
 from level_almanac.errors import Mistake, listed, nearest
 from level_almanac.files.layouts import SOURCES, Layout, LayoutRow
 from level_almanac.files.tables import ACCOUNT_CLASSES
-from level_almanac.files.validation.book_file import json_of, shape_mistake
+from level_almanac.files.validation.book_file import checker_of, json_of, shape_mistake
 
 _ROW_KEY = re.compile(r"[a-z][a-z0-9]*(-[a-z0-9]+)*")
 
@@ -18,7 +18,7 @@ _ROW_KEY = re.compile(r"[a-z][a-z0-9]*(-[a-z0-9]+)*")
 def layout_mistakes(plain: Mapping[str, Any], where: str) -> list[Mistake]:
     """Return every mistake in the shape of a parsed layout. where: its file, as messages call it."""
     try:
-        layout = TypeAdapter(Layout).validate_json(json_of(plain))
+        layout = checker_of(Layout).validate_json(json_of(plain))
     except ValidationError as error:
         found = [shape_mistake(each, Layout, {"rows": LayoutRow}) for each in error.errors(include_url=False)]
         return [replace(mistake, where=f"{where}: {mistake.where}") for mistake in dict.fromkeys(found)]

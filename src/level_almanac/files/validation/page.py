@@ -5,11 +5,11 @@ from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
+from pydantic import ValidationError
 
 from level_almanac.errors import Mistake, listed, nearest
 from level_almanac.files.pages import ExplainRule, PageFile, Question, Tie, is_number, placeholders, plain_value, texts
-from level_almanac.files.validation.book_file import json_of, shape_mistake
+from level_almanac.files.validation.book_file import checker_of, json_of, shape_mistake
 
 _SECTIONS = {"ask": Question, "explain": ExplainRule, "ties": Tie}
 _TEXT_SECTIONS = ("ask", "explain", "ties")
@@ -21,7 +21,7 @@ _LIMITED = ("amount", "day", "days", "period", "quarter", "year")
 def page_mistakes(plain: Mapping[str, Any], where: str) -> list[Mistake]:
     """Return every mistake in the shape of a parsed page. where: its file, as messages call it."""
     try:
-        page = TypeAdapter(PageFile).validate_json(json_of(_as_texts(plain)))
+        page = checker_of(PageFile).validate_json(json_of(_as_texts(plain)))
     except ValidationError as error:
         found = [shape_mistake(each, PageFile, _SECTIONS) for each in error.errors(include_url=False)]
         return [replace(mistake, where=f"{where}: {mistake.where}") for mistake in dict.fromkeys(found)]
