@@ -139,6 +139,18 @@ def test_a_database_is_asked_and_a_variable_read_only_where_that_is_allowed(
     )
 
 
+def test_a_variable_in_a_path_is_looked_at_once_that_is_allowed(
+    book: SmallBook, elsewhere: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setitem(book.run.__globals__["ENVIRONMENT"], "ERP_PLACE", str(elsewhere / QUIET))
+    asking(book, "sqlite:${ERP_PLACE}/erp.db")
+    for words in ("load", "allow"):
+        ran = book.run(words)
+        assert ("env:ERP_PLACE" in ran.out + ran.err, QUIET in ran.out + ran.err) == (True, False)
+    book.run("allow", "env:ERP_PLACE")
+    assert f"almanac allow file:{(elsewhere / QUIET).resolve()}/erp.db" in book.load().err
+
+
 def test_a_load_tells_what_it_reached_outside(book: SmallBook, elsewhere: Path) -> None:
     target = _export(book, elsewhere)
     book.run("allow", "--all")

@@ -155,8 +155,11 @@ def _is_link(path: Path) -> bool:
 
 def url_reaches(root: Path, url: str, where: str) -> Iterator[Reach]:
     """Yield what a database's url reaches for: variables, a file out of the book, or each of a server's hosts."""
-    yield from (Reach(f"env:{name}", where) for name in variables_in(url))
+    names = variables_in(url)
+    yield from (Reach(f"env:{name}", where) for name in names)
     if is_file(url):
-        yield from file_reach(root, root / file_in(url, os.environ), where)
+        # What a variable holds is looked at once it may be.
+        if not names or all(is_allowed(f"env:{name}", allowed(root)) for name in names):
+            yield from file_reach(root, root / file_in(url, os.environ), where)
     else:
         yield from (Reach(f"host:{host}", where) for host in hosts_in(url))
