@@ -13,6 +13,7 @@ import pytest
 from conftest import MakeBook, SmallBook
 from level_almanac.errors import BookMistake
 from level_almanac.files.database_url import url_mistakes
+from level_almanac.files.notes import note_path
 from level_almanac.files.settings import IntakeBlock
 from level_almanac.files.stamps import stamp
 from level_almanac.intake.sql_records import SqlRecords
@@ -137,6 +138,20 @@ def test_a_database_is_asked_and_a_variable_read_only_where_that_is_allowed(
     assert book.run("allow", "what").err.startswith(
         "almanac: WHAT: nothing that can be allowed: 'what'; expected file:"
     )
+
+
+def test_a_damaged_note_allows_nothing_and_can_be_made_anew(book: SmallBook, elsewhere: Path) -> None:
+    target = _export(book, elsewhere).resolve()
+    book.run("allow", "--all")
+    note = note_path(book.root, "allowed")
+    note.write_text('{"allowed": 1}')
+    for words in ("load", "allow --all"):
+        ran = book.run(*words.split())
+        assert (ran.code, str(note) in ran.err, "; delete it, and say again" in ran.err) == (3, True, True), ran.err
+    note.unlink()
+    assert f"almanac allow file:{target}" in book.load().err
+    book.run("allow", "--all")
+    assert book.load().code == 0
 
 
 def test_a_variable_in_a_path_is_looked_at_once_that_is_allowed(

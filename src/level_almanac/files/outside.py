@@ -62,7 +62,7 @@ def allowed(root: Path) -> tuple[str, ...]:
     except FileNotFoundError:
         return ()
     except (ValueError, KeyError, TypeError):
-        step = "say again what is allowed, with `almanac allow`"
+        step = "delete it, and say again what is allowed, with `almanac allow`"
         path = note_path(root, "allowed")
         raise BookMistake(
             Mistake("the note of what this book may reach is damaged", str(path), next_step=step)
