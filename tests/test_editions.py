@@ -121,7 +121,7 @@ def test_a_page_of_a_longer_time_keeps_its_own_in_an_edition_of_a_month(issued: 
     record = json.loads((issued / "editions/own/edition.json").read_text())
     assert [[word for word in page["words"] if "20" in word] for page in record["pages"]] == [
         ["--year=2024"],
-        ["--year=2025"],
+        ["--year=2025", "--as-of=2024-12-31"],
         ["--from=2024-11-01", "--through=2024-11-30", "--as-of=2024-12-31"],
     ]
     shutil.rmtree(issued / "editions/own")

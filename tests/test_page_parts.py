@@ -110,6 +110,9 @@ REPORTS = all_reports()
         (("trial",), {"year": "2025"}, {"period": "2026-P08"}, {"year": "2025"}),
         (("parties", "payable"), {"quarter": "2026-Q1"}, {"period": "2026-P08"}, {"quarter": "2026-Q1"}),
         (("trial",), {"period": "2026-P01"}, {"as-of": "2026-05-31"}, {"period": "2026-P01"}),
+        # Of one that the edition ends within, it is made as far as that.
+        (("trial",), {"year": "2026"}, {"period": "2026-P08"}, {"year": "2026", "as-of": "2026-05-31"}),
+        (("trial",), {"quarter": "2026-Q3"}, {"as-of": "2026-05-31"}, {"quarter": "2026-Q3", "as-of": "2026-05-31"}),
         # A day, or words that count from one, are the edition's end.
         (("aging", "payable"), {"as-of": "today"}, {"period": "2026-P08"}, {"as-of": "2026-05-31"}),
         (("list", "ledger"), {"from": "start of this year", "through": "as-of"}, {"period": "2026-P08"},
@@ -119,30 +122,41 @@ REPORTS = all_reports()
 def test_when_a_page_is_made_for_in_an_edition(
     words: tuple[str, ...], options: dict[str, str], when: dict[str, str], made: dict[str, str]
 ) -> None:
-    assert within_edition(Filled(words, dict(options)), REPORTS[words[0]], when, END).options == made
+    assert within_edition(Filled(words, dict(options)), REPORTS[words[0]], when, END, MONTHS).options == made
 
 
 def test_an_edition_of_the_last_ordinary_period_leaves_adjustments_out_of_every_page() -> None:
     made = within_edition(
-        Filled(("trial",), {}), REPORTS["trial"], {"period": "2025-P12"}, date(2025, 9, 30), extras=False
+        Filled(("trial",), {}), REPORTS["trial"], {"period": "2025-P12"}, date(2025, 9, 30), MONTHS, extras=False
     )
     assert made.options == {"as-of": "2025-09-30", "adjustments": "without"}
     own = within_edition(
-        Filled(("trial",), {"adjustments": "with"}), REPORTS["trial"], {"period": "2025-P12"}, END, extras=False
+        Filled(("trial",), {"adjustments": "with"}), REPORTS["trial"], {"period": "2025-P12"}, END, MONTHS, extras=False
     )
     assert own.options["adjustments"] == "with"
     balance = within_edition(
-        Filled(("statement", "balance"), {}), REPORTS["statement"], {"period": "2025-P12"}, END, extras=False
+        Filled(("statement", "balance"), {}), REPORTS["statement"], {"period": "2025-P12"}, END, MONTHS, extras=False
     )
     assert balance.options == {"period": "2025-P12"}, "its own --period leaves them out"
 
 
 def test_a_day_that_is_asked_for_wins_over_the_page() -> None:
     page = Filled(("trial",), {"year": "2025", "level": "2"})
-    assert with_when(page, REPORTS["trial"], {"period": "2026-P08"}).options == {"level": "2", "period": "2026-P08"}
-    assert with_when(page, REPORTS["trial"], {}) == page
+    trial, context = REPORTS["trial"], DayContext(MONTHS, today=END, as_of=date(2026, 3, 12))
+    assert with_when(page, trial, {"period": "2026-P08"}, context).options == {"level": "2", "period": "2026-P08"}
+    assert with_when(page, trial, {}, context) == page
     with pytest.raises(UsageMistake, match="`calendar` is not asked for by this"):
-        with_when(Filled(("calendar",), {}), REPORTS["calendar"], {"period": "2026-P08"})
+        with_when(Filled(("calendar",), {}), REPORTS["calendar"], {"period": "2026-P08"}, context)
+
+
+@pytest.mark.parametrize(("unit", "own", "found"), [("year", "2025", "2026"), ("quarter", "2025-Q4", "2026-Q2"),
+                                                    ("period", "2025-P01", "2026-P06")])  # fmt: skip
+def test_a_page_of_a_span_that_is_made_for_a_day_stays_one_of_such_a_span(unit: str, own: str, found: str) -> None:
+    context = DayContext(MONTHS, today=END, as_of=date(2026, 3, 12))
+    made = with_when(
+        Filled(("trial",), {unit: own}), REPORTS["trial"], {"as-of": "start of 2026-P06 + 11 days"}, context
+    )
+    assert made.options == {unit: found, "as-of": "2026-03-12"}
 
 
 @pytest.mark.parametrize(

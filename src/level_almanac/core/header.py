@@ -9,29 +9,55 @@ from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest, choice_words, choose_as_of, how_far_words, through_words
+from level_almanac.files.tables import Table
 
 
-def as_of_for(book: Book, calendar: FiscalCalendar, request: AsOfRequest, documents: Sequence[str] = ()) -> AsOf:
-    """Return the day that a report over the ledger is made for. documents: the tables of them that it is over too."""
-    newest = book.newest_posting()
-    if documents and book.told_through is None:
-        days = [newest, *(book.newest_document(table) for table in documents)]
+def as_of_for(
+    book: Book, calendar: FiscalCalendar, request: AsOfRequest, documents: Sequence[str] = (), *, ahead: bool = False
+) -> AsOf:
+    """Return the day that a report over the ledger is made for.
+
+    documents: the tables of them that it is over too; ahead: whether the date that counts may lie after the data.
+    """
+    told = {name: book.state.through[name] for name in ("ledger", *documents) if name in book.state.through}
+    first = min(told, key=lambda name: told[name], default="ledger")
+    newest = None
+    if not told:
+        days = [book.newest_posting(), *(book.newest_document(table) for table in documents)]
         newest = max((day for day in days if day), default=None)
-    return choose_as_of(calendar, request, book.told_through, newest, book.today)
+    what = (book.tables[first].called or first.replace("_", " "), "posting date")
+    return choose_as_of(calendar, request, told.get(first), newest, book.today, what, ahead=ahead)
 
 
 def table_as_of(
-    book: Book, calendar: FiscalCalendar, request: AsOfRequest, table: str, dated: str, beside: str = ""
+    book: Book,
+    calendar: FiscalCalendar,
+    request: AsOfRequest,
+    table: str,
+    dated: str,
+    beside: str = "",
+    dates: Sequence[str] = (),
 ) -> AsOf:
     """Return the day that a report over one table is made for, or of two where the data of both reaches.
 
-    dated: the date of its lines that counts; beside: another table that the report uses.
+    dated: the date of its lines that counts; beside: another table that the report uses; dates: where its lines go by
+    several, those.
     """
     through = {name: book.state.through[name] for name in (table, beside) if name in book.state.through}
     first = min(through, key=lambda name: through[name], default=table)
-    newest = None if through else book.newest_day(table, dated)
+    days = [] if through else [book.newest_day(table, each) for each in dict.fromkeys([dated, *dates])]
+    newest = max((day for day in days if day), default=None)
     words = (book.tables[first].called or first.replace("_", " "), f"day in {table} by {dated}")
-    return choose_as_of(calendar, request, through.get(first), newest, book.today, words)
+    ahead = looks_ahead(book.tables[table], dated)
+    return choose_as_of(calendar, request, through.get(first), newest, book.today, words, ahead=ahead)
+
+
+def looks_ahead(table: Table, dated: str) -> bool:
+    """Tell whether a date of a table's lines may lie after its data: of a plan any, else one that nothing is booked by.
+
+    dated: a date field, or empty for the one that counts.
+    """
+    return bool(table.plan_of) or dated not in ("", table.date, "posted", "date")
 
 
 def table_as_of_facts(as_of: AsOf, through: date | None) -> dict[str, str]:
@@ -56,6 +82,11 @@ def reach_notes(last: date, through: date | None) -> Iterator[str]:
     """Yield that the data ends before the last day of a report, if it does."""
     if through is not None and last > through:
         yield f"The data ends on {day_words(through)}, before {day_words(last)}: what comes after is not there yet"
+
+
+def as_of_notes(as_of: AsOf, last: date | None = None) -> Iterator[str]:
+    """Yield that the data ends before the day of a report, or the last day that it covers, if it does."""
+    yield from reach_notes(as_of.day if last is None else last, as_of.data_end)
 
 
 def table_words(book: Book, table: str, dated: str) -> str:

@@ -2,8 +2,10 @@
 
 from collections.abc import Mapping, Sequence
 from datetime import date
-from typing import Any
+from typing import Any, Literal
 
+from level_almanac.core.calendar.fiscal import FiscalCalendar
+from level_almanac.core.language.days import DayContext
 from level_almanac.core.pages.filling import Filled
 from level_almanac.core.reports.definition import Report
 from level_almanac.core.reports.making import read_asked
@@ -11,6 +13,7 @@ from level_almanac.core.reports.registry import all_reports, page_reports
 from level_almanac.core.requests.look import LookRequest
 from level_almanac.core.requests.options import Option, options_of
 from level_almanac.core.requests.words import options_in, words_of
+from level_almanac.core.spans.divided import unit_id
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake, listed, nearest
 
 WHEN = ("as-of", "period", "quarter", "year")
@@ -42,22 +45,41 @@ def page_words(page: Filled, report: Report) -> list[str]:
     return [*page.words, *words_of(page_options(report), page.options)]
 
 
-def with_when(page: Filled, report: Report, when: Mapping[str, str]) -> Filled:
-    """Return a page made for another day, as a person asked for it. when: one of WHEN, or none.
+def with_when(page: Filled, report: Report, when: Mapping[str, str], context: DayContext) -> Filled:
+    """Return a page made for another day, as a person asked for it. when: one of WHEN, or none; context: its as-of day
+    is the one that is meant.
 
-    Raises UsageMistake where its report does not have that option.
+    A page of a period, quarter or year that is made for a day stays one: it is of the one that the day lies in. Raises
+    UsageMistake where its report does not have that option.
     """
     for name, text in when.items():
         if name not in page_options(report):
             raise UsageMistake(Mistake(f"`{report.name}` is not asked for by this", f"--{name}", repr(text)))
         options = {option: value for option, value in page.options.items() if option not in WHEN}
-        page = page._replace(options={**options, name: text})
+        unit = next((each for each in _UNITS if each in page.options), None)
+        if name == "as-of" and unit is not None:
+            options[unit] = unit_id(context.as_of, unit, context.calendar)
+            options[name] = context.as_of.isoformat()
+        else:
+            options[name] = text
+        page = page._replace(options=options)
     return page
 
 
-def within_edition(page: Filled, report: Report, when: Mapping[str, str], end: date, *, extras: bool = True) -> Filled:
-    """Return a page as an edition makes it. when: one of WHEN; end: the edition's last day; extras: whether adjustment
-    periods that end on that day belong to it, as they do not to a year's last ordinary period.
+_UNITS: tuple[Literal["period", "quarter", "year"], ...] = ("period", "quarter", "year")
+
+
+def within_edition(
+    page: Filled,
+    report: Report,
+    when: Mapping[str, str],
+    end: date,
+    calendar: FiscalCalendar,
+    *,
+    extras: bool = True,
+) -> Filled:
+    """Return a page as an edition makes it. when: one of WHEN; end: the edition's last day; extras: whether
+    adjustment periods that end on that day belong to it, as they do not to a year's last ordinary period.
 
     What a page says of a day is the edition's end, and what it says of a period, quarter or year is the edition's own,
     unless the edition is for less than that: a page of a year stays one in an edition of a month. A page of a report
@@ -67,8 +89,11 @@ def within_edition(page: Filled, report: Report, when: Mapping[str, str], end: d
     chosen, text = next(iter(when.items()))
     own = next((name for name in WHEN if name in page.options), None)
     ranged = {"from", "through", "before"} & set(page.options)
-    if own in ("period", "quarter", "year") and WHEN.index(chosen) < WHEN.index(own):
-        return page
+    if own in _UNITS and WHEN.index(chosen) < WHEN.index(own):
+        # Of a span that the edition ends within, what is booked later belongs to a later edition.
+        span = calendar.find(str(page.options[own]), f"--{own}", UsageMistake)
+        within = span.first <= end < span.last and "as-of" in known
+        return page._replace(options={**page.options, "as-of": end.isoformat()}) if within else page
     covers = "from" in known or report.covers
     if own == "as-of" or ranged or chosen not in known or (own is None and covers):
         chosen, text = "as-of", end.isoformat()

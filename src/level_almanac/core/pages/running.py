@@ -7,13 +7,14 @@ from typing import Any
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.fiscal import FiscalPeriod
-from level_almanac.core.language.days import DayContext, Edge, NamedDay, day_of, read_day
+from level_almanac.core.language.days import DayContext, read_day
 from level_almanac.core.pages.explaining import explained
 from level_almanac.core.pages.filling import Answers, answers_words, filled
 from level_almanac.core.pages.options import WHEN, page_report, page_told, page_words, with_when, within_edition
 from level_almanac.core.pages.questions import AnswerReader, read_answers
 from level_almanac.core.reports.definition import MadeReport, Report
 from level_almanac.core.reports.making import make_report, read_asked
+from level_almanac.core.spans.as_of import AsOfRequest, choose_as_of
 from level_almanac.core.table.model import ReportTable
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake
 from level_almanac.files.explanations import read_explanations
@@ -56,17 +57,22 @@ Ask = Callable[[AnswerReader, str], str]
 
 
 def context_for(book: Book, when: Mapping[str, str]) -> DayContext:
-    """Return what day words in a page's answers are relative to: the day asked for, or where the data ends."""
+    """Return what day words in a page's answers are relative to: the day asked for, or where the data ends.
+
+    Raises UsageMistake for a period, quarter or year that lies wholly after the data.
+    """
     calendar, today = book.calendars[""], book.today
     newest = book.data_through() if book.state.files_of("ledger") else None
     context = DayContext(calendar, today, newest or today)
     if not when:
         return context
     name, text = next(iter(when.items()))
-    words = (
-        read_day(text, "--as-of", UsageMistake) if name == "as-of" else Edge(True, "period", NamedDay("as-of"), id=text)
-    )
-    return replace(context, as_of=day_of(words, context))
+    asked = AsOfRequest(as_of=read_day(text, "--as-of", UsageMistake)) if name == "as-of" else _named(name, text)
+    return choose_as_of(calendar, asked, None, newest, today).context
+
+
+def _named(name: str, text: str) -> AsOfRequest:
+    return AsOfRequest(**{name: text})  # type: ignore[arg-type]  # a period, quarter or year by its id
 
 
 def page_when(book: Book, told: Mapping[str, str]) -> dict[str, str]:
@@ -112,9 +118,10 @@ def run_page(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Ma
     report = page_report(own.words, f"{page.where}: report", BookMistake)
     if run.issued:
         end = context_for(book, run.when).as_of
-        asked = within_edition(own, report, run.when, end, extras=_has_extras(book, run.when))
+        extras = _has_extras(book, run.when)
+        asked = within_edition(own, report, run.when, end, book.calendars[""], extras=extras)
     else:
-        asked = with_when(own, report, run.when)
+        asked = with_when(own, report, run.when, context_for(book, run.when))
     asked = asked._replace(options={**asked.options, **run.look})
     with _of_the_page():
         wanted = read_asked(report, page_told(asked, report, page.where), _places(page, report))

@@ -11,8 +11,8 @@ from level_almanac.errors import Mistake, UsageMistake
 def asked_days(first: DayExpression | None, last: DayExpression | None, as_of: AsOf) -> tuple[date, date] | None:
     """Return the first and last day of the lines wanted, or None for all.
 
-    first, last: as they were asked for; else the period, quarter or year that was named counts. Raises UsageMistake
-    where only one end is given or the range ends before it starts.
+    first, last: as they were asked for; else the period, quarter or year that was named counts, as far as the
+    data goes. Raises UsageMistake where only one end is given or the range ends before it starts.
     """
     if first or last:
         if first is None or last is None:
@@ -23,4 +23,5 @@ def asked_days(first: DayExpression | None, last: DayExpression | None, as_of: A
         if start > end:
             raise UsageMistake(Mistake("the range ends before it starts", "--from", range_words(start, end)))
         return start, end
-    return (as_of.named.first, as_of.named.last) if as_of.named is not None else None
+    counts = as_of.named_last
+    return None if as_of.named is None or counts is None else (as_of.named.first, counts)

@@ -6,10 +6,10 @@ from datetime import date
 from typing import NamedTuple
 
 from level_almanac.core.calendar.date_text import day_words
-from level_almanac.core.calendar.fiscal import FiscalPeriod, FiscalQuarter, FiscalYear
-from level_almanac.core.language.columns import LAST_YEAR, NO_SHIFT, Shift, Span, ValueColumn, read_columns
+from level_almanac.core.calendar.fiscal import FiscalPeriod, FiscalQuarter, FiscalWeek, FiscalYear
+from level_almanac.core.language.columns import LAST_YEAR, NO_SHIFT, Shift, Span, SpanName, ValueColumn, read_columns
 from level_almanac.core.language.days import moved
-from level_almanac.core.spans.as_of import AsOf
+from level_almanac.core.spans.as_of import AsOf, span_end
 from level_almanac.core.spans.labels import SPAN_LABELS
 from level_almanac.core.spans.windows import Missing, Window, rest_of_cut, window_of, window_of_days
 from level_almanac.errors import Mistake, UsageMistake
@@ -42,14 +42,10 @@ def compared_spans(text: str, days: tuple[date, date] | None, as_of: AsOf) -> Co
             raise UsageMistake(Mistake("two ways to say which days", WHERE, repr(text), "one of them"))
         return _days(*days, as_of)
     if not text and as_of.named is not None:
-        name = _NAMED[type(as_of.named)]
-        if isinstance(as_of.named, FiscalPeriod) and as_of.named.extra:
-            step = f"ask for --year {as_of.named.year}"
-            got = str(as_of.named)
-            raise UsageMistake(Mistake("an extra period has no days of its own", "--period", got, next_step=step))
-        return _span(Span(name), str(as_of.named), as_of)  # type: ignore[arg-type]  # one of its words
+        return _named(as_of.named, as_of, as_of.named_last, "--period")
     if _ID.fullmatch(text.strip()):
-        return _named(text.strip(), as_of)
+        named = as_of.calendar.find(text.strip(), WHERE, UsageMistake)
+        return _named(named, as_of, span_end(named, as_of, WHERE), WHERE)
     words = read_columns(text or "ytd")
     if len(words) != 1 or not isinstance(words[0], ValueColumn) or words[0].each or words[0].shift != NO_SHIFT:
         allowed = "one span, such as ytd, last 3 periods or 2026-Q2"
@@ -69,7 +65,15 @@ def compared_spans(text: str, days: tuple[date, date] | None, as_of: AsOf) -> Co
 _NAMED = {FiscalPeriod: "period", FiscalQuarter: "quarter", FiscalYear: "year"}
 
 
+_TO_DATE: dict[str, SpanName] = {"week": "wtd", "month": "mtd", "period": "ptd", "quarter": "qtd", "year": "ytd"}
+
+
 def _span(span: Span, name: str, as_of: AsOf) -> Compared:
+    if span.name in _TO_DATE and not as_of.ahead:
+        # What is not finished ends on the as-of day, so that it is compared on the same days.
+        window = window_of(span, NO_SHIFT, as_of)
+        if isinstance(window, Window) and window.last > as_of.day:
+            span = Span(_TO_DATE[span.name])
     now = window_of(span, NO_SHIFT, as_of)
     if isinstance(now, Missing):
         raise UsageMistake(Mistake(now.why, WHERE, repr(span.name)))
@@ -84,13 +88,16 @@ def moved_window(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
         return Missing("the calendar does not reach back there")
 
 
-def _named(text: str, as_of: AsOf) -> Compared:
-    named = as_of.calendar.find(text, WHERE, UsageMistake)
+def _named(
+    named: FiscalYear | FiscalQuarter | FiscalPeriod | FiscalWeek, as_of: AsOf, last: date | None, where: str
+) -> Compared:
+    """Return what is named as far as its last day that counts."""
     if isinstance(named, FiscalPeriod) and named.extra:
-        step = f"ask for the year {named.year}"
-        raise UsageMistake(Mistake("an extra period has no days of its own", WHERE, repr(text), next_step=step))
+        step = f"ask for --year {named.year}" if where == "--period" else f"ask for the year {named.year}"
+        raise UsageMistake(Mistake("an extra period has no days of its own", where, str(named), next_step=step))
     unit = _NAMED.get(type(named), "week")
-    at = as_of._replace(day=named.last, period=as_of.calendar.period_of(named.last))
+    day = last or named.last
+    at = as_of._replace(day=day, period=as_of.calendar.period_of(day))
     return _span(Span(unit), str(named), at)  # type: ignore[arg-type]  # one of its words
 
 

@@ -66,9 +66,10 @@ class Window(NamedTuple):
 
 
 class Missing(NamedTuple):
-    """A column without days, and why it has none: `2025 has no week 53`."""
+    """A column without days, and why it has none: `2025 has no week 53`. later: as it lies after the as-of day."""
 
     why: str
+    later: bool = False
 
 
 class Anchor(NamedTuple):
@@ -242,6 +243,15 @@ def window_of_days(first: date, last: date, whole_last: date, unit: str, as_of: 
     else:
         within = stretches(as_of.calendar, first, last, as_of.extras)
     return Window(first, last, whole_last, unit, within, as_of.extras)
+
+
+def as_booked(window: Window | Missing, as_of: AsOf) -> Window | Missing:
+    """Return what of a span was booked by the as-of day, as nothing later counts in what is told relative to it."""
+    if isinstance(window, Missing) or window.last <= as_of.day:
+        return window
+    if window.first > as_of.day:
+        return Missing(f"after {day_words(as_of.day)}", later=True)
+    return window_of_days(window.first, as_of.day, window.whole_last, window.unit, as_of)
 
 
 def rest_of_cut(window: Window) -> tuple[date, date] | None:

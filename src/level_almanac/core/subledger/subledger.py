@@ -1,6 +1,6 @@
 """What reports over documents have in common: the lines of one side, its parties, and the tally of their proof."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -10,7 +10,15 @@ from typing import Any, Literal
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.fields import SIGNED, LineField
-from level_almanac.core.header import as_of_for, as_of_words, data_facts, data_words, selection_facts
+from level_almanac.core.header import (
+    as_of_for,
+    as_of_notes,
+    as_of_words,
+    data_facts,
+    data_words,
+    looks_ahead,
+    selection_facts,
+)
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import condition_rules, entity_rule
 from level_almanac.core.lines.source_place import SOURCE_PLACE
@@ -47,10 +55,11 @@ class SubledgerRequest(Request):
 class Subledger:
     """The lines of payables or receivables that a report is of, all that were posted, ever.
 
-    further: the fields whose values each line is to bring along.
+    further: the fields whose values each line is to bring along; dated: the date that the report's days go by, or empty
+    for the one that counts.
     """
 
-    def __init__(self, book: Book, request: SubledgerRequest, further: Sequence[str] = ()) -> None:
+    def __init__(self, book: Book, request: SubledgerRequest, further: Sequence[str] = (), dated: str = "") -> None:
         self.book, self.request = book, request
         self.table = SIDE_OF[request.side]
         self.fields = book.line_fields(self.table)
@@ -58,7 +67,8 @@ class Subledger:
             step = f'add an [[intake]] block with table = "{self.table}" and run `almanac load`'
             raise BookMistake(Mistake(f"no {self.table} are loaded", "almanac.toml", next_step=step))
         self.selection = book.select(request.entities)
-        self.as_of = as_of_for(book, self.selection.calendar, request.when, (self.table,))
+        ahead = looks_ahead(self.fields.table, dated)
+        self.as_of = as_of_for(book, self.selection.calendar, request.when, (self.table,), ahead=ahead)
         self.day = self.as_of.day
         self.further = [self.field(name, "--by") for name in further]
         self.rules: tuple[Rule, ...] = (
@@ -137,6 +147,11 @@ class Subledger:
         counted = [CountedAmount(each.lines, each.amount) for each in left if each.rule != 0]
         amount = sum((each.amount for each in left if each.rule is None), _ZERO)
         return CountedAmount(sum(each.lines for each in counted), amount)
+
+    def notes(self) -> Iterator[str]:
+        """Yield what a reader has to know of the entities and the day."""
+        yield from self.selection.notes
+        yield from as_of_notes(self.as_of)
 
     def facts(self) -> dict[str, str]:
         """Return what heads the report, by key."""

@@ -123,7 +123,7 @@ class Aging:
             key_label=self.request.by,
             show_keys=self.request.by == "party",
             proof=self._proof(rows),
-            notes=(*self.subledger.selection.notes, *self._notes()),
+            notes=(*self.subledger.notes(), *self._notes()),
         )
 
     def _columns(self) -> Iterator[Column]:

@@ -11,7 +11,6 @@ from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.fields import SIGNED, LineField
 from level_almanac.core.header import (
     reach_notes,
-    reach_of,
     selection_facts,
     table_as_of,
     table_as_of_facts,
@@ -42,7 +41,7 @@ from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Option, Request, inner, option, options
 from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option
 from level_almanac.core.selection import Selection
-from level_almanac.core.spans.as_of import COVERS, AsOfRequest
+from level_almanac.core.spans.as_of import COVERS, AsOfRequest, named_words
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.table.model import Column, CountedAmount, Note, Part, Proof, ReportTable
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed
@@ -115,7 +114,9 @@ class Billing:
         if request.view == "in-transit" and (self.charges_by, self.payments_by) == ("posted", "posted"):
             self.payments_by = "deposited"
         self.selection: Selection = book.select(request.entities)
-        self.as_of = table_as_of(book, self.selection.calendar, request.when, TABLE, "posted")
+        # A deposit may be the newest thing that an export tells of.
+        dates = ("posted", "served", "checked", "deposited")
+        self.as_of = table_as_of(book, self.selection.calendar, request.when, TABLE, "posted", dates=dates)
         self.days = asked_days(request.first, request.last, self.as_of) or (self.as_of.period.first, self.as_of.day)
         count = (self.days[1] - self.days[0]).days + 1
         if settings.most_days and count > settings.most_days and request.view != "unposted":
@@ -125,7 +126,7 @@ class Billing:
             )
             raise UsageMistake(Mistake(what, got=f"{range_words(*self.days)}, {count:,} days", allowed=allowed))
         fields = book.line_fields(TABLE)
-        self.through = reach_of(book, TABLE, "posted")
+        self.through = self.as_of.data_end
         self.labels = DayLabels(fields.table)
         used = (
             request.by,
@@ -392,8 +393,8 @@ class Billing:
 
     def _subtitle(self) -> Iterator[str]:
         yield f"{self.selection.words} · {self.selection.currency}"
-        named = f"{self.as_of.named}, " if self.as_of.named is not None and self.request.first is None else ""
-        days = f"as of {day_words(self.day)}" if self.request.view == "unposted" else named + range_words(*self.days)
+        ranged = range_words(*self.days) if self.request.first is not None else named_words(self.as_of, self.days)
+        days = f"as of {day_words(self.day)}" if self.request.view == "unposted" else ranged
         how = f"charges by {self.charges_by}, payments by {self.payments_by}, adjustments by posted"
         words = [days] if self.request.view == "unposted" else [days, how]
         yield " · ".join([*words, *self.request.conditions.words])

@@ -7,7 +7,7 @@ from decimal import Decimal
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
-from level_almanac.core.header import as_of_for, as_of_words, data_facts, data_words
+from level_almanac.core.header import as_of_for, as_of_notes, as_of_words, data_facts, data_words
 from level_almanac.core.reports.check import agreements, documents, ledger
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding
 from level_almanac.core.reports.check.stored import stored
@@ -227,6 +227,7 @@ class _Check:
             yield Row(f"{key}>more", f"and {more:,} more: --lines {len(finding.lines)} shows them all", 2, "heading")
 
     def _notes(self) -> Iterator[str]:
+        yield from as_of_notes(self.as_of)
         yield "The ledger is looked at whole; documents as they stood on the day above"
 
     def keep(self) -> None:

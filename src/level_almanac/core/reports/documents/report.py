@@ -76,7 +76,7 @@ class Documents:
     def __init__(self, book: Book, request: DocumentsRequest) -> None:
         self.request = request
         further = [request.by] if request.by and request.by != "party" else []
-        self.subledger = Subledger(book, request.of, (*further, "memo"))
+        self.subledger = Subledger(book, request.of, (*further, "memo"), request.date)
         if request.date and request.date not in _ITEM_DATES:
             hint = nearest(request.date, _ITEM_DATES)
             raise UsageMistake(
@@ -213,7 +213,7 @@ class Documents:
                 decimals=subledger.selection.decimals,
                 table=subledger.table,
             ),
-            notes=(*subledger.selection.notes, *self._notes()),
+            notes=(*subledger.notes(), *self._notes()),
         )
 
     def _open_check(self, rows: Sequence[Row]) -> Check:

@@ -9,7 +9,7 @@ from typing import Any
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import range_words
 from level_almanac.core.fields import LineField
-from level_almanac.core.header import as_of_for, data_facts, data_words, selection_facts
+from level_almanac.core.header import as_of_for, as_of_notes, data_facts, data_words, selection_facts, table_as_of
 from level_almanac.core.language.days import DayExpression, Unit
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.lines.computed import ComputedReader
@@ -39,7 +39,7 @@ from level_almanac.core.requests.shared import (
     last_option,
     threshold_options,
 )
-from level_almanac.core.spans.as_of import COVERS, AsOfRequest
+from level_almanac.core.spans.as_of import COVERS, AsOfRequest, named_words
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.table.model import Column, CountedAmount, Part, Proof, ReportTable
 from level_almanac.core.table.threshold import Threshold
@@ -113,12 +113,18 @@ class Listing:
         self.own = self.fields.table
         self.selection = selection_of(book, self.fields, request.entities)
         calendar = self.selection.calendar if self.selection else book.calendars[""]
-        self.as_of = as_of_for(book, calendar, request.when)
+        check_date(self.fields, request.date)
+        dated = request.date or self.own.date
+        own = dated and self.own.name != "ledger" and book.parts_of(self.own.name)
+        self.as_of = (
+            table_as_of(book, calendar, request.when, self.own.name, dated)
+            if own
+            else as_of_for(book, calendar, request.when)
+        )
         self.labels = DayLabels(self.own, labels)
         self._read_words()
         if within or sums:
             self._show_behind(sums)
-        check_date(self.fields, request.date)
         self.days = asked_days(request.first, request.last, self.as_of)
         self.rules = tuple(self._rules())
         fields = self.fields.with_computed(
@@ -273,6 +279,8 @@ class Listing:
         return kept or made.columns
 
     def _notes(self) -> Iterator[str]:
+        if self.days and not self.as_of.ahead:
+            yield from as_of_notes(self.as_of, self.days[1])
         if self.own.name == "budget" and any(each.kind == "amount" for each in self.shown):
             yield "Plans stand in their accounts' natural signs; a total of several classes adds them as they stand"
         if self.own.name in SIDE_OF.values() and any(each.key in ("amount", "amount-turned") for each in self.shown):
@@ -349,9 +357,10 @@ class Listing:
         words += [self.own.signs] if self.own.signs else []
         if words:
             yield " · ".join(words)
-        words = [range_words(*self.days)] if self.days else ["all dates"] if self.own.date else []
-        if self.as_of.named is not None:
-            words[0] = f"{self.as_of.named}, {words[0]}"
+        words = ["all dates"] if self.own.date else []
+        if self.days:
+            ranged = self.request.first is not None
+            words = [range_words(*self.days) if ranged else named_words(self.as_of, self.days)]
         if self.request.date:
             words.append(f"by {self.request.date}")
         words += [*self.request.conditions.words, *self._limit_words()]

@@ -109,7 +109,7 @@ class Parties:
 
     def __init__(self, book: Book, request: PartiesRequest) -> None:
         self.request = request
-        self.subledger = Subledger(book, request.of, ("payee",))
+        self.subledger = Subledger(book, request.of, ("payee",), request.date)
         known = tuple(COLUMNS)
         numbers = tuple(key for key, column in COLUMNS.items() if column.kind in ("amount", "count"))
         for where, name, allowed in (
@@ -255,7 +255,7 @@ class Parties:
                 decimals=subledger.selection.decimals,
                 table=subledger.table,
             ),
-            notes=(*subledger.selection.notes, *self._notes(kept)),
+            notes=(*subledger.notes(), *self._notes(kept)),
         )
 
     def _seen(self, party: _Party) -> bool:

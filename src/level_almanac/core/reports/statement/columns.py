@@ -10,7 +10,7 @@ from level_almanac.core.language.parsing import pointed
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.divided import divided
 from level_almanac.core.spans.labels import SPAN_LABELS
-from level_almanac.core.spans.windows import Missing, Window, window_of
+from level_almanac.core.spans.windows import Missing, Window, as_booked, window_of
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import tables_of
 
@@ -100,20 +100,31 @@ class _Maker:
         self._check_scenario(word)
         each = word.each
         if each is None:
-            window = window_of(word.span, word.shift, self.as_of)
+            window = self._counted(word, window_of(word.span, word.shift, self.as_of))
             return [PlacedColumn(word.key, word.key, self._label(word), word.scenario, window)]
         if each.field:
             check_field(each.field, self.text, each.start, WHERE, self.book)
-            window = window_of(word.span, word.shift, self.as_of)
+            window = self._counted(word, window_of(word.span, word.shift, self.as_of))
             return [PlacedColumn(word.key, word.key, word.label, word.scenario, window, field=each.field, divided=True)]
         prefix = "" if word.scenario == ACTUAL else f"{word.scenario} "
         label = f"{word.label} " if word.label else prefix
         return [
             PlacedColumn(
-                f"{prefix.replace(' ', '-')}{name}", word.key, f"{label}{name}", word.scenario, window, divided=True
+                f"{prefix.replace(' ', '-')}{name}",
+                word.key,
+                f"{label}{name}",
+                word.scenario,
+                self._counted(word, window),
+                divided=True,
             )
             for name, window in self._divided(word)
         ]
+
+    def _counted(self, word: ValueColumn, window: Window | Missing) -> Window | Missing:
+        """Return what counts of a span: of what was booked nothing after the as-of day, unless its days are named."""
+        if word.scenario != ACTUAL or word.span.name in ("id", "range"):
+            return window
+        return as_booked(window, self.as_of)
 
     def _divided(self, word: ValueColumn) -> Iterator[tuple[str, Window | Missing]]:
         each = word.each

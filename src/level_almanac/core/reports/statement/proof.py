@@ -216,7 +216,8 @@ def notes_of(
     """Yield what a reader must know: what a cut left out, columns without days, weeks that reach over a year's edge."""
     slots = [slot for slot in figures.slots if isinstance(slot, PlacedColumn)]
     for slot in slots:
-        if isinstance(slot.window, Missing):
+        # What lies after the day of the report says so in its head.
+        if isinstance(slot.window, Missing) and not slot.window.later:
             yield f"{slot.label}: {slot.window.why}, so there is nothing to show or compare"
     if arrangement.layout.scope == "income":
         yield from _cut_notes(book, selection, figures, slots)

@@ -6,7 +6,15 @@ from datetime import date
 from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from level_almanac.core.book import Book
-from level_almanac.core.header import as_of_facts, as_of_for, as_of_words, data_facts, data_words, selection_facts
+from level_almanac.core.header import (
+    as_of_facts,
+    as_of_for,
+    as_of_notes,
+    as_of_words,
+    data_facts,
+    data_words,
+    selection_facts,
+)
 from level_almanac.core.language.columns import ChangeColumn, ComputedColumn, ShareColumn, read_columns
 from level_almanac.core.language.formulas import divides
 from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
@@ -26,6 +34,7 @@ from level_almanac.core.spans.as_of import AsOf, AsOfRequest
 from level_almanac.core.table.model import Column, Derived, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.layouts import Layout
+from level_almanac.files.tables import SIDE_OF
 
 if TYPE_CHECKING:
     from level_almanac.core.reports.statement.cash_basis import CashBasis
@@ -84,7 +93,8 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
     text = request.columns or layout.columns
     words = read_columns(text)
     selection = book.select(request.entities)
-    as_of = as_of_for(book, selection.calendar, request.when)
+    documents = tuple(SIDE_OF.values()) if request.basis == "cash" else ()
+    as_of = as_of_for(book, selection.calendar, request.when, documents)
     if request.by:
         check_field(request.by, "", 0, "--by", book)
     arrangement = arranged(layout, book.chart)
@@ -121,7 +131,7 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
         columns=tuple(_columns(figures, text, selection, as_of, arrangement, book.data_through())),
         rows=rows,
         proof=proof_of(book, selection, figures, arrangement, blocks, makers[-1], conditions),
-        notes=(*selection.notes, *notes_of(book, selection, figures, arrangement, as_of)),
+        notes=(*selection.notes, *as_of_notes(as_of), *notes_of(book, selection, figures, arrangement, as_of)),
     )
     return MadeReport(
         table, MadeStatement(request, selection, as_of, figures, tuple(makers), tuple(blocks), conditions)

@@ -57,7 +57,8 @@ def trial_range(
     first = named.first if named else calendar.year_of(as_of.day).first
     far = how_far_words(as_of, book.data_through())
     how = "" if named or as_of.how == "as asked" else f" ({as_of.how})"
-    words = f"{range_words(first, as_of.day)}{how}: {named or f'year to date, {far}'}"
+    called = far if as_of.is_cut else named or f"year to date, {far}"
+    words = f"{range_words(first, as_of.day)}{how}: {called}"
     words = " · ".join([words, *choice_words(as_of)])
     return _made_range(calendar, first, as_of.day, as_of.extras, words)
 

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from level_almanac.core.accounts import Account, ChartOfAccounts
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
-from level_almanac.core.header import as_of_for, data_facts, data_words, selection_facts
+from level_almanac.core.header import as_of_for, as_of_notes, data_facts, data_words, selection_facts
 from level_almanac.core.language.days import DayExpression
 from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
 from level_almanac.core.reports.definition import MadeReport
@@ -83,7 +83,8 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
     """
     selection = book.select(request.entities)
     range_ = trial_range(book, selection.calendar, request.when, (request.first, request.last))
-    conditions = ledger_conditions(book, request.conditions, as_of_for(book, selection.calendar, request.when))
+    as_of = as_of_for(book, selection.calendar, request.when)
+    conditions = ledger_conditions(book, request.conditions, as_of)
     filter_ = conditions.filter_of(book, TRIAL_FREE, TRIAL_SHOWN)
     measures = trial_measures(range_, request.after_closing)
     sums = book.sums(measures, filter_)
@@ -121,7 +122,7 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
         key_label="account",
         show_keys=True,
         proof=_proof(book, selection, sums, total, conditions),
-        notes=tuple(_notes(book, selection, total, hidden, conditions)),
+        notes=(*_notes(book, selection, total, hidden, conditions), *as_of_notes(as_of, range_.last)),
     )
     return MadeReport(table, MadeTrial(request, selection, measures, conditions))
 
