@@ -27,7 +27,7 @@ def rows_of(ran: Ran, kind: str = "line") -> dict[str, Cells]:
 
 
 def list_(almanac: Almanac, demo: Path, *words: str) -> Ran:
-    return almanac("list", "ledger", *words, "--print", "json", book=demo)
+    return almanac("list", "ledger", "--after-closing", *words, "--print", "json", book=demo)
 
 
 def test_groups_by_class_and_quarter(demo: Path, almanac: Almanac, moved: list[second_route.Line]) -> None:

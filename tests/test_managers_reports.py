@@ -357,3 +357,26 @@ def test_growth_of_one_s_own_table_goes_by_its_date(demo: Path, book: Book) -> N
     refused = run_almanac("growth", "items", book=demo)
     assert refused.code == 2
     assert "the table items has no date to tell days by" in refused.err
+
+
+@pytest.mark.parametrize("closing", [False, True])
+def test_closing_lines_never_wipe_out_a_year(demo: Path, closing: bool) -> None:
+    lines = [line for line in read(demo) if line.account >= "61" and line.is_movement]
+    year = date(2024, 10, 1), date(2025, 9, 30)
+    wanted = [line for line in lines if year[0] <= line.day <= year[1] and (closing or line.source != "CL")]
+    spent = sum((line.amount for line in wanted), Decimal(0))
+    assert bool(spent) is not closing, "with its closing lines a year comes to nothing"
+    words = ("--only", "account from 61 through 69", *(["--after-closing"] if closing else []))
+    listed = json_of(demo, "list", "ledger", *words, "--year", "2025", "--by", "account.class")
+    assert Decimal(listed["rows"][-1]["cells"]["amount"]) == spent
+    ranked = json_of(demo, "rank", "ledger", "--by", "account", "--of", "amount", *words, "--year", "2025")
+    grown = json_of(demo, "growth", "ledger", "--of", "amount", *words, "--as-of", "2025-09-30", "--each", "year")
+    assert Decimal(ranked["rows"][-1]["cells"]["amount"]) == Decimal(cells_of(grown)["2025"]["now"]) == spent
+    traced = json_of(
+        demo, "trace", "list", "ledger", *words, "--year", "2025", "--by", "account.class", "--row", "total"
+    )
+    for table in (listed, ranked, grown):
+        assert any(part["rule"] == "closing" for part in table["proof"]["left_out"]) is not closing
+    assert traced["proof"]["shown"]["lines"] == len(wanted)
+    ran = run_almanac("rank", "sales", "--by", "route", "--after-closing", book=demo)
+    assert (ran.code, ran.err) == (2, "almanac: --after-closing: only the ledger has such lines: 'sales'\n")

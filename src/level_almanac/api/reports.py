@@ -344,6 +344,7 @@ class ReportMethods:
         year: str | None = None,
         adjustments: Literal["with", "without"] | None = None,
         compare: Literal["same-days", "whole"] | None = None,
+        after_closing: bool | None = None,
         only: str | Sequence[str] | None = None,
         except_: str | Sequence[str] | None = None,
         entity: str | Sequence[str] | None = None,
@@ -374,6 +375,7 @@ class ReportMethods:
         year: This fiscal year, such as 2025.
         adjustments: Whether extra periods count at a year's end.
         compare: Cut the span compared with an unfinished one at the same day, or leave it whole.
+        after_closing: Of the ledger: with closing lines, which are else left out.
         only: Only lines that meet this; repeatable.
         except_: No lines that meet this; repeatable.
         entity: Only this entity; repeatable.  [default: all]
@@ -407,6 +409,7 @@ class ReportMethods:
         between: tuple[Decimal | int | str, Decimal | int | str] | None = None,
         each: bool | None = None,
         carried: bool | None = None,
+        after_closing: bool | None = None,
         as_of: date | str | None = None,
         period: str | None = None,
         quarter: str | None = None,
@@ -445,6 +448,7 @@ class ReportMethods:
         between: Only totals from the one through the other.
         each: The limits are on single lines, not on totals.
         carried: Carried lines too, which are else left out.
+        after_closing: Of the ledger: with closing lines, which are else left out.
         as_of: As of this day.  [default: where the data ends]
         period: This period, such as 2026-P08.
         quarter: This quarter, such as 2026-Q2.
@@ -483,6 +487,7 @@ class ReportMethods:
         quarter: str | None = None,
         year: str | None = None,
         adjustments: Literal["with", "without"] | None = None,
+        after_closing: bool | None = None,
         only: str | Sequence[str] | None = None,
         except_: str | Sequence[str] | None = None,
         entity: str | Sequence[str] | None = None,
@@ -511,6 +516,7 @@ class ReportMethods:
         quarter: As of a quarter's end, such as 2026-Q2.
         year: As of a fiscal year's end, such as 2025.
         adjustments: Whether extra periods count at a year's end.
+        after_closing: Of the ledger: with closing lines, which are else left out.
         only: Only lines that meet this; repeatable.
         except_: No lines that meet this; repeatable.
         entity: Only this entity; repeatable.  [default: all]
@@ -610,6 +616,7 @@ class ReportMethods:
         year: str | None = None,
         adjustments: Literal["with", "without"] | None = None,
         compare: Literal["same-days", "whole"] | None = None,
+        after_closing: bool | None = None,
         only: str | Sequence[str] | None = None,
         except_: str | Sequence[str] | None = None,
         entity: str | Sequence[str] | None = None,
@@ -643,6 +650,7 @@ class ReportMethods:
         year: This fiscal year, such as 2025.
         adjustments: Whether extra periods count at a year's end.
         compare: Cut last year's part span at the same day, or leave it whole.
+        after_closing: Of the ledger: with closing lines, which are else left out.
         only: Only lines that meet this; repeatable.
         except_: No lines that meet this; repeatable.
         entity: Only this entity; repeatable.  [default: all]

@@ -1,6 +1,6 @@
 """The rules that a list's lines must meet, in the order of a proof: entities, entry class, dates, conditions."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 
@@ -14,6 +14,7 @@ from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.table.model import CountedAmount, Part
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.files.tables import Table
 from level_almanac.store.line_query import Left
 from level_almanac.store.predicate import FieldTest, Not, Within
 
@@ -57,6 +58,13 @@ def class_rules(classes: Sequence[str]) -> Iterator[Rule]:
     """Yield a rule for each entry class that is not shown. classes: those that are left out."""
     for name in classes:
         yield Rule(name, Not(FieldTest("entry", "is", (name,))))
+
+
+def check_classes(table: Table, asked: Mapping[str, bool]) -> None:
+    """Raise UsageMistake for an option of entry classes that is asked for of a table without them."""
+    for option, is_asked in asked.items():
+        if is_asked and not table.entries:
+            raise UsageMistake(Mistake("only the ledger has such lines", option, repr(table.name)))
 
 
 def check_date(fields: LineFields, asked: str) -> None:

@@ -24,6 +24,7 @@ from level_almanac.core.lines.computed_asked import read_computed
 from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import (
+    check_classes,
     check_date,
     class_rules,
     condition_rules,
@@ -35,7 +36,7 @@ from level_almanac.core.lines.selected import ShownField, ShownReader
 from level_almanac.core.measures.measure import Measure, read_measures
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
-from level_almanac.core.requests.shared import condition_options, entity_option
+from level_almanac.core.requests.shared import after_closing_option, condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.model import Check, CountedAmount, Part, Proof
@@ -63,6 +64,7 @@ class MeasuredRequest(Request):
     )
     date: str = option("date", "Go by this date, not the one that counts.", metavar="FIELD", offers="field")
     when: AsOfRequest = inner(AsOfRequest)
+    after_closing: bool = after_closing_option()
     conditions: Conditions = condition_options()
     entities: tuple[str, ...] = entity_option()
     beside: str = ""
@@ -80,6 +82,7 @@ class TableMeasures:
             raise UsageMistake(
                 Mistake("plans stand beside what they plan", "TABLE", repr(self.own.name), next_step=step)
             )
+        check_classes(self.own, {"--after-closing": request.after_closing})
         self.selection = selection_of(book, self.fields, request.entities)
         check_date(self.fields, request.date)
         self.dated = request.date or self.own.date
@@ -132,7 +135,7 @@ class TableMeasures:
         if self.selection:
             yield from entity_rule(self.selection)
         if self.own.entries:
-            yield from class_rules(("carried", "closing"))
+            yield from class_rules(("carried",) if self.request.after_closing else ("carried", "closing"))
         if not self.in_periods:
             yield Rule(f"no {self.dated}", Not(FieldTest(self.dated, "blank")))
 
@@ -251,6 +254,8 @@ class TableMeasures:
             facts["date"] = request.date
         if request.by:
             facts["by"] = request.by
+        if request.after_closing:
+            facts["closing_lines"] = "after closing"
         if request.conditions:
             facts["conditions"] = " · ".join(request.conditions.words)
         return facts | {"loaded": self.book.state.loaded_at.astimezone(self.book.zone).isoformat(timespec="minutes")}
@@ -262,6 +267,7 @@ class TableMeasures:
         if self.own.entries and any("natural" in _names(measure) for measure in self.measures):
             named.append("natural signs")
         dated = [f"by {request.date}"] if request.date else []
+        dated += ["after closing"] if request.after_closing else []
         return (
             *([" · ".join(named)] if named else []),
             " · ".join([table_as_of_words(self.as_of, self.through), *dated, *more, *request.conditions.words]),

@@ -22,6 +22,11 @@ def level_option() -> Any:
     return option("level", "Roll accounts up to this level of the chart.", "count", metavar="N")
 
 
+def after_closing_option() -> Any:
+    """Return the field that takes closing lines in, which are else left out as carried ones are."""
+    return option("after-closing", "Of the ledger: with closing lines, which are else left out.", "flag")
+
+
 def condition_options() -> Any:
     """Return the field that says which lines count: all of --only must hold, and none of --except."""
     return options(

@@ -122,7 +122,13 @@ class Growing:
         other = TableMeasures(
             self.measured.book,
             MeasuredRequest(
-                table=table.lower(), of=of, by=asked.by, conditions=conditions, when=asked.when, entities=asked.entities
+                table=table.lower(),
+                of=of,
+                by=asked.by,
+                after_closing=asked.after_closing and fields.table.entries,
+                conditions=conditions,
+                when=asked.when,
+                entities=asked.entities,
             ),
         )
         if len(other.measures) != 1:

@@ -18,6 +18,7 @@ from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import (
+    check_classes,
     check_date,
     class_rules,
     condition_rules,
@@ -33,6 +34,7 @@ from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import (
+    after_closing_option,
     condition_options,
     entity_option,
     first_option,
@@ -56,7 +58,8 @@ _ZERO = Decimal(0)
 class ListRequest(Request):
     """What a list is asked for. show, by, sort: expressions; compute: `name = words` each; conditions: of lines;
     first, last, date: a range of days, both or neither, and the date that counts; lines: whether each line of a group
-    is shown; yes: the names of columns that appear; first_rows: show only so many rows; carried: carried lines too.
+    is shown; yes: the names of columns that appear; first_rows: show only so many rows; carried, after_closing: with
+    carried and with closing lines.
     """
 
     table: str = option("table", "", default="ledger", metavar="TABLE", offers="table", argument=True, required=True)
@@ -73,6 +76,7 @@ class ListRequest(Request):
         "totals", "What the limits are on.  [default: the first amount]", each=True
     )
     carried: bool = option("carried", "Carried lines too, which are else left out.", "flag")
+    after_closing: bool = after_closing_option()
     when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
     first: DayExpression | None = first_option()
     last: DayExpression | None = last_option()
@@ -114,6 +118,7 @@ class Listing:
         self.selection = selection_of(book, self.fields, request.entities)
         calendar = self.selection.calendar if self.selection else book.calendars[""]
         check_date(self.fields, request.date)
+        check_classes(self.own, {"--carried": request.carried, "--after-closing": request.after_closing})
         dated = request.date or self.own.date
         own = dated and self.own.name != "ledger" and book.parts_of(self.own.name)
         self.as_of = (
@@ -212,8 +217,9 @@ class Listing:
         if self.window:
             yield from self.window
         else:
-            if self.own.entries and not request.carried:
-                yield from class_rules(("carried",))
+            if self.own.entries:
+                classes = {"carried": request.carried, "closing": request.after_closing}
+                yield from class_rules([name for name, is_shown in classes.items() if not is_shown])
             if self.days:
                 yield from self._day_rules(*self.days)
         yield from condition_rules(request.conditions, self.fields, self.as_of)
@@ -341,6 +347,8 @@ class Listing:
             facts |= {"from": self.days[0].isoformat(), "through": self.days[1].isoformat()}
         if request.date:
             facts["date"] = request.date
+        if request.after_closing:
+            facts["closing_lines"] = "after closing"
         if request.conditions:
             facts["conditions"] = " · ".join(request.conditions.words)
         if self.by:
@@ -363,6 +371,7 @@ class Listing:
             words = [range_words(*self.days) if ranged else named_words(self.as_of, self.days)]
         if self.request.date:
             words.append(f"by {self.request.date}")
+        words += ["after closing"] if self.request.after_closing else []
         words += [*self.request.conditions.words, *self._limit_words()]
         if words:
             yield " · ".join(words)
