@@ -123,7 +123,7 @@ ANY_COLUMN = (
     ("text", "message"),
     [
         ("ptd; ytdd", "--columns: no span and no column to the left has this name: 'ytdd'; expected ptd; did you mean 'ytd'?\n  ptd; ytdd\n       ^^^^"),
-        ("ptd last yr", "--columns: this cannot stand here: 'last'; expected ';', a number, last year, prior or the end; did you mean 'last year'?\n  ptd last yr\n      ^^^^"),
+        ("ptd last yr", "--columns: this cannot stand here: 'last'; expected '*', '+', '-', '/', ';', a number, last year, prior or the end; did you mean 'last year'?\n  ptd last yr\n      ^^^^"),
         ("last 0 periods", "--columns: not a number that can be counted: '0'; expected a whole number from 1 to 9999\n  last 0 periods\n       ^"),
         ("a = ytd; b = ytd prior; change of a over c", "--columns: no value column has this name: 'c'; expected a or b\n  a = ytd; b = ytd prior; change of a over c\n                                           ^"),
         ("2025-Q1 last year", "--columns: a span of named days cannot be moved: 'last year'; expected the days that are meant\n  2025-Q1 last year\n          ^^^^^^^^^"),

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import re
 from collections.abc import Mapping, Sequence
 from functools import cache
 from importlib import resources
@@ -12,13 +13,14 @@ from level_almanac.files.outside import place_of
 from level_almanac.files.settings import BookFile
 from level_almanac.files.tables import ACCOUNT_CLASSES, BILLING_SIGNS, BUILT_IN, KIND_SIGNS
 
-_NUMBERED = {"7ad765126a0cad546c6bc07640e69f3a0caac063fb435d845b24deb7952fa4fb": 2}
+_NUMBERED = {"17ab907b0d3cf22e9be39aff6a278f9d72db94f8fdca8ed2140419211f75e923": 2}
 """What was numbered by hand before it was derived: stores and editions of that time are read as they are."""
 
 
 @cache
 def reading_version() -> str | int:
-    """Return what stands for how exports are read and conditions understood: tables and fields, patterns, the grammar.
+    """Return what stands for how exports are read and conditions understood: tables and fields, patterns, the grammar of
+    conditions and days.
 
     Where any of these changes, the same export could be read into another part than before, and is loaded anew.
     """
@@ -27,11 +29,31 @@ def reading_version() -> str | int:
         for table in BUILT_IN.values()
     ]
     grammar = resources.files("level_almanac.core.language").joinpath("grammar.lark").read_text(encoding="utf-8")
-    # Its comments and spacing mean nothing.
-    rules = [line.split("//")[0].split() for line in grammar.splitlines()]
     signs = (KIND_SIGNS, BILLING_SIGNS, ACCOUNT_CLASSES)
-    digest = _hash([tables, signs, patterns.READ, [rule for rule in rules if rule]])
+    digest = _hash([tables, signs, patterns.READ, _rules_behind(grammar, ("condition", "day"))])
     return _NUMBERED.get(digest, digest)
+
+
+_RULE = re.compile(r"[?!]?([a-z_]+|[A-Z_]+)(?:\.\d+)?:(.*)")
+
+
+def _rules_behind(grammar: str, starts: Sequence[str]) -> list[list[str]]:
+    """Return the rules of a grammar that these are made of, in order: comments, spacing and all others mean nothing."""
+    rules: dict[str, list[str]] = {}
+    name = ""
+    for line in grammar.splitlines():
+        words = line.split("//")[0]
+        if found := _RULE.match(words):
+            name = found[1]
+            rules[name] = []
+        if words.strip() and name:
+            rules[name] += words.split()
+    wanted = list(starts)
+    for each in wanted:
+        wanted += [
+            word for word in re.findall(r"[A-Za-z_]+", " ".join(rules[each])) if word in rules and word not in wanted
+        ]
+    return [words for name, words in rules.items() if name in wanted]
 
 
 def rules_fingerprint(book: BookFile) -> str:
