@@ -12,6 +12,8 @@ import pytest
 
 import second_route
 from conftest import Almanac, run_almanac
+from level_almanac.core.book import Book
+from level_almanac.core.reports.statement.report import StatementRequest, statement
 from second_route import ZERO, Line, days, income, read
 
 NUMBERS = ("line", "subtotal", "total")
@@ -342,3 +344,73 @@ def test_groups_of_weeks_hold_the_lines_of_their_days(demo: Path) -> None:
                 (each.amount for each in within), Decimal(0)
             )
     assert "The 2 weeks from 30 Sep 2024 reach 13 days into 2025" in ran.json["notes"]
+
+
+@pytest.mark.parametrize(
+    ("words", "pairs"),
+    [
+        # A change is the later less the earlier, whichever stands first, of what was booked.
+        ("ytd last year; ytd; change", {"change": ("ytd", "ytd-last-year")}),
+        ("ytd; ytd last year; change", {"change": ("ytd", "ytd-last-year")}),
+        ("ptd 2 back; ptd prior; change", {"change": ("ptd-prior", "ptd-2-back")}),
+        ("2025-Q1; 2026-Q1; change", {"change": ("2026-q1", "2025-q1")}),
+        ("ptd; ptd last year; budget ptd; change", {"change": ("ptd", "ptd-last-year")}),
+        ("budget ytd; ytd; ytd last year; change", {"change": ("ytd", "ytd-last-year")}),
+        ("each year ytd; change", {"change": ("2026", "2025")}),
+        ("now = ytd; ytd prior; change of ytd-prior over now", {"change-of-ytd-prior-over-now": ("ytd-prior", "now")}),
+        ("each quarter; each quarter last year; change", {f"change-2026-Q{n}": (f"2026-Q{n}", f"2025-Q{n}") for n in (1, 2, 3)}),
+        # A variance is of the nearest plan and what was booked of the same span.
+        ("ptd; ptd last year; change %; budget ptd; variance", {"variance": ("ptd", "budget-ptd")}),
+        ("ytd; ptd; budget ytd; variance", {"variance": ("ytd", "budget-ytd")}),
+        ("budget ptd last year; ptd; ptd last year; variance", {"variance": ("ptd-last-year", "budget-ptd-last-year")}),
+        ("mtd; budget ptd; variance", {"variance": ("mtd", "budget-ptd")}),
+        ("each quarter; budget each quarter; variance", {f"variance-2026-Q{n}": (f"2026-Q{n}", f"budget-2026-Q{n}") for n in (1, 2, 3)}),
+        ("each department; budget each department; variance",
+         {f"variance-{name}": (f"department={name}", f"budget-department={name}") for name in ("OFF", "SEA", "SLIP", "TERM")}),
+        ("ytd; ytd last year; budget ytd; ytd - ytd-last-year", {"ytd-ytd-last-year": ("ytd", "ytd-last-year")}),
+    ],
+)  # fmt: skip
+def test_what_is_compared_with_what(demo: Path, words: str, pairs: dict[str, tuple[str, str]]) -> None:
+    ran = run_almanac("statement", "income", "--level", "1", "--columns", words, "--print", "json", book=demo)
+    assert ran.code == 0, ran.err
+    for key, (of, over) in pairs.items():
+        for name in ("income", "result"):
+            cells = next(row["cells"] for row in ran.json["rows"] if row["key"] == name)
+            assert Decimal(cells[key]) == Decimal(cells[of]) - Decimal(cells[over]), (key, name)
+        spent = next(row["cells"] for row in ran.json["rows"] if row["key"] == "expense")
+        sign = -1 if key.startswith("variance") else 1
+        assert Decimal(spent[key]) == sign * (Decimal(spent[of]) - Decimal(spent[over])), key
+
+
+@pytest.mark.parametrize(
+    ("words", "told"),
+    [
+        ("ytd; budget ytd; change", "a change compares two columns of what was booked: change; expected `variance`, or `change of ytd over budget-ytd`"),
+        ("ptd; budget ytd; variance", "nothing that was booked is of the plan's span: variance after budget-ytd; expected `ytd` to the left of it or `variance of ptd over budget-ytd`"),
+        ("ytd; budget ytd; forecast ytd; variance of budget-ytd over forecast-ytd", "a variance compares what was booked with a plan: two plans; expected one of each"),
+        ("ytd; ytd last year; variance", "a variance compares what was booked with a plan: two columns of what was booked"),
+        ("each quarter; budget each department; variance", "nothing that was booked is of the plan's span"),
+        ("each department; change", "a change compares spans: two members of department; expected a span moved, such as `each department ptd; each department ptd last year`"),
+    ],
+)  # fmt: skip
+def test_what_does_not_belong_together(demo: Path, words: str, told: str) -> None:
+    ran = run_almanac("statement", "income", "--columns", words, book=demo)
+    assert (ran.code, ran.out) == (2, "")
+    assert ran.err.startswith(f"almanac: --columns: {told}")
+
+
+def test_a_head_says_what_is_taken_from_what(demo: Path) -> None:
+    book = Book.open(demo)
+
+    def head(words: str) -> str:
+        return statement(book, StatementRequest(columns=words)).table.columns[-1].covers
+
+    assert head("ytd; ytd last year; change") == ""
+    assert head("ytd last year; ytd; change") == "year to date less last year"
+    assert head("ytd; budget ytd; variance") == ""
+    assert head("ptd; ptd last year; budget ptd; variance") == "period to date against budget"
+    assert head("ptd; ytd; change") == "period to date less year to date"
+    unlike = run_almanac("statement", "income", "--columns", "each period; change %", book=demo).out
+    assert "2026-P09, 1–17 Jun 2026, is set beside 2026-P08, 1–31 May 2026: 17 days and 31" in " ".join(unlike.split())
+    sums = run_almanac("statement", "income", "--columns", "ytd; ptd; (ytd - ptd) / 8", book=demo).out
+    assert "(ytd - ptd) / 8" in sums

@@ -19,7 +19,7 @@ _NUMBERED = {"17ab907b0d3cf22e9be39aff6a278f9d72db94f8fdca8ed2140419211f75e923":
 
 @cache
 def reading_version() -> str | int:
-    """Return what stands for how exports are read and conditions understood: tables and fields, patterns, the grammar of
+    """Return what stands for how exports are read and conditions understood: tables, fields, patterns, the grammar of
     conditions and days.
 
     Where any of these changes, the same export could be read into another part than before, and is loaded anew.

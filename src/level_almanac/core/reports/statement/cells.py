@@ -7,7 +7,8 @@ from typing import NamedTuple
 from level_almanac.core.language.columns import WHERE, ChangeColumn, ComputedColumn, ShareColumn
 from level_almanac.core.language.formulas import value_of
 from level_almanac.core.language.parsing import pointed
-from level_almanac.core.reports.statement.columns import PlacedColumn, Shown, compared, slot_named
+from level_almanac.core.reports.statement.columns import PlacedColumn, slot_named
+from level_almanac.core.reports.statement.pairs import Column, PairedColumn
 from level_almanac.core.reports.statement.rows import StatementRow
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent
@@ -19,7 +20,7 @@ from level_almanac.errors import Mistake, UsageMistake, nearest
 class CellMaker(NamedTuple):
     """Makes cells. text: the column words, for messages; stored: whether amounts are shown debit-positive."""
 
-    shown: Sequence[Shown]
+    shown: Sequence[Column]
     text: str
     decimals: int
     stored: bool
@@ -39,9 +40,8 @@ class CellMaker(NamedTuple):
             match column:
                 case PlacedColumn():
                     cells[column.key] = self._value(row, column)
-                case ChangeColumn():
-                    of, over = compared(self.shown, at, column, self.text)
-                    cells[column.key] = self._change(row, column, of, over)
+                case PairedColumn():
+                    cells[column.key] = self._change(row, column.word, column.of, column.over)
                 case ShareColumn():
                     cells[column.key] = self._share(row, column, at, rows)
                 case ComputedColumn():

@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import NamedTuple
 
 from level_almanac.core.book import Book
-from level_almanac.core.language.columns import ACTUAL, WHERE, ChangeColumn, ColumnWord, ColumnWords, Shift, ValueColumn
+from level_almanac.core.language.columns import ACTUAL, WHERE, ColumnWord, ColumnWords, Shift, ValueColumn
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.divided import divided
@@ -22,8 +22,8 @@ class PlacedColumn(NamedTuple):
     """One value column of a report.
 
     word: the key of the column words it comes from; field, member: what it is of, where it is one of a field's members,
-    None being the lines without a value; divided: whether it is one of several;
-    undivided: the key of the column that it was one of, before the members of a field were told apart.
+    None being the lines without a value; divided: whether it is one of several; part: which, by its id;
+    undivided: the key of the column that it was one of, before the members of a field were told apart; value: words.
     """
 
     key: str
@@ -35,6 +35,20 @@ class PlacedColumn(NamedTuple):
     member: str | None = None
     divided: bool = False
     undivided: str = ""
+    part: str = ""
+    value: ValueColumn | None = None
+
+    @property
+    def spanned(self) -> tuple[object, ...]:
+        """What it is of apart from its scenario: its span, its shift, and what it is divided by."""
+        value = self.value
+        each = value.each._replace(start=0) if value and value.each else None
+        return (value.span, value.shift, each) if value else ()
+
+    @property
+    def unmoved(self) -> tuple[object, ...]:
+        """The same without its shift."""
+        return self.spanned[::2]
 
     @property
     def asked(self) -> str:
@@ -54,8 +68,8 @@ Shown = PlacedColumn | ColumnWord
 def place_columns(words: ColumnWords, text: str, as_of: AsOf, book: Book) -> tuple[Shown, ...]:
     """Return the columns in order, those divided by days made into one each; by a field they still are one.
 
-    text: the expression, for messages. Raises UsageMistake for a scenario or field that the book lacks, a variance
-    without a plan, and more columns than a report can have.
+    text: the expression, for messages. Raises UsageMistake for a scenario or field that the book lacks, and more
+    columns than a report can have.
     """
     maker = _Maker(text, as_of, book)
     columns: list[Shown] = []
@@ -101,11 +115,15 @@ class _Maker:
         each = word.each
         if each is None:
             window = self._counted(word, window_of(word.span, word.shift, self.as_of))
-            return [PlacedColumn(word.key, word.key, self._label(word), word.scenario, window)]
+            return [PlacedColumn(word.key, word.key, self._label(word), word.scenario, window, value=word)]
         if each.field:
             check_field(each.field, self.text, each.start, WHERE, self.book)
             window = self._counted(word, window_of(word.span, word.shift, self.as_of))
-            return [PlacedColumn(word.key, word.key, word.label, word.scenario, window, field=each.field, divided=True)]
+            return [
+                PlacedColumn(
+                    word.key, word.key, word.label, word.scenario, window, field=each.field, divided=True, value=word
+                )
+            ]
         prefix = "" if word.scenario == ACTUAL else f"{word.scenario} "
         label = f"{word.label} " if word.label else prefix
         return [
@@ -116,6 +134,8 @@ class _Maker:
                 word.scenario,
                 self._counted(word, window),
                 divided=True,
+                part=name,
+                value=word,
             )
             for name, window in self._divided(word)
         ]
@@ -203,37 +223,15 @@ def with_members(shown: Sequence[Shown], members: dict[str, list[str | None]]) -
             label = " ".join(
                 part for part in (column.label or ("" if not column.is_plan else column.scenario), name) if part
             )
-            columns.append(column._replace(key=prefix + key, label=label, member=member, undivided=column.key))
+            columns.append(
+                column._replace(key=prefix + key, label=label, member=member, undivided=column.key, part=name)
+            )
     if len(columns) > MOST_COLUMNS:
         raise UsageMistake(Mistake("too many columns", WHERE, f"{len(columns):,}", f"{MOST_COLUMNS} at the most"))
     return unique(columns)
 
 
-def compared(shown: Sequence[Shown], at: int, word: ChangeColumn, text: str) -> tuple[PlacedColumn, PlacedColumn]:
-    """Return the two value columns that a change at this place compares, for a variance the plan last.
-
-    Raises UsageMistake where a name stands for several columns, or a variance finds no plan.
-    """
-    if word.of:
-        of, over = (slot_named(shown, name, text) for name in (word.of, word.over))
-    else:
-        left = [column for column in shown[:at] if isinstance(column, PlacedColumn)][-2:]
-        if len(left) < 2:
-            caret = pointed(text, word.start, len(word.kind))
-            allowed = "two value columns to the left of it"
-            raise UsageMistake(Mistake("nothing to compare", WHERE, word.kind, allowed, shown=caret))
-        # Of a divided span the later part is compared with the one before it, as it stands further on in time.
-        of, over = left[::-1] if left[0].divided and left[0].word == left[1].word else left
-    if word.kind == "change":
-        return of, over
-    if not of.is_plan and not over.is_plan:
-        caret = pointed(text, word.start, len(word.kind))
-        what, allowed = "a variance compares what was booked with a plan", "a column such as `budget ytd` beside it"
-        raise UsageMistake(Mistake(what, WHERE, "two columns of what was booked", allowed, shown=caret))
-    return (over, of) if of.is_plan and not over.is_plan else (of, over)
-
-
-def slot_named(shown: Sequence[Shown], name: str, text: str) -> PlacedColumn:
+def slot_named(shown: Sequence[object], name: str, text: str) -> PlacedColumn:
     """Return the value column that a name stands for; raise UsageMistake where that is more than one."""
     named = [column for column in shown if isinstance(column, PlacedColumn) and name in (column.word, column.key)]
     exact = [column for column in named if column.key == name]

@@ -15,15 +15,17 @@ from level_almanac.core.header import (
     data_words,
     selection_facts,
 )
-from level_almanac.core.language.columns import ChangeColumn, ComputedColumn, ShareColumn, read_columns
+from level_almanac.core.language.columns import ComputedColumn, ShareColumn, read_columns
 from level_almanac.core.language.formulas import divides
 from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.statement.arrangement import Arrangement, arranged
 from level_almanac.core.reports.statement.cells import CellMaker
-from level_almanac.core.reports.statement.columns import PlacedColumn, check_field, compared, place_columns
+from level_almanac.core.reports.statement.columns import PlacedColumn, check_field, place_columns
 from level_almanac.core.reports.statement.figures import WHOLE, Block, Figures, figures_of
 from level_almanac.core.reports.statement.heads import head_of
+from level_almanac.core.reports.statement.pairs import Column as AnyColumn
+from level_almanac.core.reports.statement.pairs import PairedColumn, paired, unlike_notes
 from level_almanac.core.reports.statement.proof import notes_of, proof_of
 from level_almanac.core.reports.statement.rows import RowMaker, StatementRow
 from level_almanac.core.requests.conditions import Conditions
@@ -107,7 +109,8 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
         RowMaker(arrangement, book.chart, figures, block, request.level, folded) for block in (*figures.blocks, WHOLE)
     ]
     blocks = [(maker.block, list(maker.rows())) for maker in makers]
-    cells = CellMaker(figures.slots, text, selection.decimals, stored=request.signs == "stored")
+    columns = paired(figures.slots, text)
+    cells = CellMaker(columns, text, selection.decimals, stored=request.signs == "stored")
     rows = tuple(_rows(blocks, cells, request.by))
     basis = CASH_WORDS if request.basis == "cash" else "as booked (accrual)"
     signs = ["debits positive"] if request.signs == "stored" else []
@@ -128,10 +131,15 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
             " · ".join([as_of_words(book, as_of), basis, *conditions.words]),
             data_words(book),
         ),
-        columns=tuple(_columns(figures, text, selection, as_of, arrangement, book.data_through())),
+        columns=tuple(_columns(columns, figures, text, selection, as_of, arrangement, book.data_through())),
         rows=rows,
         proof=proof_of(book, selection, figures, arrangement, blocks, makers[-1], conditions),
-        notes=(*selection.notes, *as_of_notes(as_of), *notes_of(book, selection, figures, arrangement, as_of)),
+        notes=(
+            *selection.notes,
+            *as_of_notes(as_of),
+            *notes_of(book, selection, figures, arrangement, as_of),
+            *(unlike_notes(columns) if layout.measure == "movement" else ()),
+        ),
     )
     return MadeReport(
         table, MadeStatement(request, selection, as_of, figures, tuple(makers), tuple(blocks), conditions)
@@ -196,16 +204,21 @@ def _rows(made: Sequence[tuple[Block, list[StatementRow]]], cells: CellMaker, by
 
 
 def _columns(
-    figures: Figures, text: str, selection: Selection, as_of: AsOf, arrangement: Arrangement, through: date | None
+    columns: Sequence[AnyColumn],
+    figures: Figures,
+    text: str,
+    selection: Selection,
+    as_of: AsOf,
+    arrangement: Arrangement,
+    through: date | None,
 ) -> Iterator[Column]:
     decimals = selection.decimals
-    for at, column in enumerate(figures.slots):
+    for column in columns:
         match column:
             case PlacedColumn():
                 yield head_of(column, decimals, as_of, arrangement.layout.measure, through, figures.plans)
-            case ChangeColumn():
-                of, over = compared(figures.slots, at, column, text)
-                yield _change_column(column, of, over, decimals, arrangement)
+            case PairedColumn():
+                yield _change_column(column, decimals, arrangement)
             case ShareColumn():
                 yield Column(column.key, column.label or f"share of {column.row}", "percent", 1)
             case ComputedColumn():
@@ -214,9 +227,8 @@ def _columns(
                 yield Column(column.key, column.label or text_of(column, text), kind, places)
 
 
-def _change_column(
-    word: ChangeColumn, of: PlacedColumn, over: PlacedColumn, decimals: int, arrangement: Arrangement
-) -> Column:
+def _change_column(pair: PairedColumn, decimals: int, arrangement: Arrangement) -> Column:
+    word, of, over = pair.word, pair.of, pair.over
     name: str = word.kind
     says = any(row.row.better in ("more", "less") for row in arrangement.rows)
     if name == "variance" and arrangement.layout.measure == "balance" and not says:
@@ -225,12 +237,22 @@ def _change_column(
     label = word.label or (f"{name} %" if word.percent else name)
     derived = Derived(of.key, over.key, word.percent, favourable=word.kind == "variance")
     # What stands right beside it needs no name.
-    covers = f"{of.label} less {over.label}" if word.of or of.is_plan or of.divided else ""
+    covers = "" if pair.beside else _pair_words(pair)
+    key, label = pair.key, f"{label} {pair.label}".strip()
     if word.percent:
-        return Column(word.key, label, "percent", 1, covers=covers, derived=derived)
-    return Column(word.key, label, "amount", decimals, covers=covers, derived=derived)
+        return Column(key, label, "percent", 1, covers=covers, derived=derived)
+    return Column(key, label, "amount", decimals, covers=covers, derived=derived)
+
+
+def _pair_words(pair: PairedColumn) -> str:
+    """Return what is taken from what, by the heads of both, or by their words where those are the same."""
+    of, over = pair.of, pair.over
+    names = (of.label, over.label) if of.label != over.label else (of.word, over.word)
+    return f"{names[0]} {'against' if pair.word.kind == 'variance' else 'less'} {names[1]}"
 
 
 def text_of(column: ComputedColumn, text: str) -> str:
     """Return the part of the column words that a computed column was read from, for its head."""
-    return " ".join(text[column.start :].split(";", maxsplit=1)[0].split())
+    before = text[: column.start]
+    opened = len(before) - len(before.rstrip(" (\t\n"))
+    return " ".join(text[column.start - opened :].split(";", maxsplit=1)[0].split())
