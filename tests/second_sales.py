@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import ROUND_HALF_UP, Decimal
+from fractions import Fraction
 from functools import cache
 from pathlib import Path
 
@@ -110,6 +111,17 @@ def summed(lines: Iterable[Sold], first: date, last: date, by: Callable[[Sold], 
 def share_of_plan(amount: Decimal, done: int, days: int) -> Decimal:
     """Return what of an amount falls on so many of its days, to the cent."""
     return (amount * done / days).quantize(CENT, ROUND_HALF_UP)
+
+
+def exact_due(book: Path, year: int, through: date) -> dict[tuple[str, str], Fraction]:
+    """Return by (entity, account) what of the year's budget is due by a day, shared out by days and never rounded."""
+    found: defaultdict[tuple[str, str], Fraction] = defaultdict(Fraction)
+    for row in _rows(book, f"plans/budget-{year}.csv"):
+        first, last = period_edges(year, int(row["Month"][-2:]))
+        days = (last - first).days + 1
+        gone = min(max((through - first).days + 1, 0), days)
+        found[row["Company"], row["Account"]] += Fraction(row["Planned"]) * Fraction(gone, days)
+    return found
 
 
 def budgets(book: Path, year: int, through: date) -> dict[tuple[str, str, str], tuple[Decimal, Decimal]]:

@@ -3,6 +3,7 @@
 from collections import defaultdict
 from datetime import date
 from decimal import ROUND_HALF_UP, Decimal
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +18,7 @@ from level_almanac.core.reports.pace.figures import PaceRequest, Pacing
 from level_almanac.core.reports.pace.report import pace
 from level_almanac.core.spans.as_of import AsOfRequest
 from second_route import period_edges, read
-from second_sales import CENT, budgets
+from second_sales import CENT, budgets, exact_due
 from small_sales import sales_book
 
 TODAY = date(2026, 6, 17)
@@ -27,6 +28,10 @@ ZERO = Decimal(0)
 @pytest.fixture(scope="module")
 def book(demo: Path) -> Book:
     return Book.open(demo)
+
+
+def cents(value: Fraction) -> Decimal:
+    return (Decimal(value.numerator) / Decimal(value.denominator)).quantize(CENT, ROUND_HALF_UP)
 
 
 def rows_of(table: dict[str, Any]) -> dict[str, dict[str, Any]]:
@@ -50,18 +55,22 @@ def test_figures_are_those_of_budget_and_ledger(demo: Path, day: date) -> None:
         if counts and line.year == 2026 and line.day <= day:
             spent[line.account] += line.amount
     assert set(rows) == {*planned, *spent, "total"}
+    exact = exact_due(demo, 2026, day)
     for account in sorted({*planned, *spent}):
         budget, due = planned[account]
         found = rows[account]
         assert [Decimal(found[key]) for key in ("budget", "spent", "expected")] == [budget, spent[account], due]
         if budget and due:
-            ends = (spent[account] * budget / due).quantize(CENT, ROUND_HALF_UP)
+            ends = cents(Fraction(spent[account]) * Fraction(budget) / exact["LINE", account])
             assert (Decimal(found["projected"]), Decimal(found["over"])) == (ends, ends - budget)
             assert abs(Decimal(found["spent-pct"]) - spent[account] * 100 / budget) < Decimal("1e-8")
     total = [sum((Decimal(rows[key][name]) for key in rows if key != "total"), ZERO)
              for name in ("budget", "spent", "expected")]  # fmt: skip
     assert [Decimal(rows["total"][name]) for name in ("budget", "spent", "expected")] == total
-    ends = (total[1] * total[0] / total[2]).quantize(CENT, ROUND_HALF_UP)
+    whole = sum(
+        (part for (entity, account), part in exact.items() if entity == "LINE" and account >= "50"), Fraction(0)
+    )
+    ends = cents(Fraction(total[1]) * Fraction(total[0]) / whole)
     assert Decimal(rows["total"]["projected"]) == ends, "the whole's end is made of totals"
     assert ran.json["proof"]["balances"] is True
 
@@ -187,6 +196,15 @@ def test_members_that_do_not_come_to_the_whole_are_told(
     assert sum(due) == Decimal(rows["total"]["expected"])
     if gap is None:
         assert "not to 100" not in notes
+
+
+def test_a_projection_is_exact_until_its_last_step(tmp_path: Path) -> None:
+    book = sales_book(tmp_path, ["2026-01-20,A,N,1,7449.58,"], goals=["aim,2026-P01,,N,10000.00,,"])
+    assert book.load().code == 0
+    ran = book.run("pace", "sales", "--period", "2026-P01", "--as-of", "2026-01-25", "--print", "json")
+    total = rows_of(ran.json)["total"]
+    # 7,449.58 x 31 / 25 is 9,237.4792; of the rounded 8,064.52 that was due it would be 9,237.47.
+    assert (total["expected"], total["projected"], total["over"]) == ("8064.52", "9237.48", "-762.52")
 
 
 def test_working_days_decide_what_is_due_where_the_book_says_so(tmp_path: Path) -> None:

@@ -15,7 +15,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.fiscal import FiscalCalendar, FiscalPeriod
 from level_almanac.core.lines.asked import LedgerConditions
 from level_almanac.core.selection import Selection
-from level_almanac.core.table.exact import EXACT, rounded
+from level_almanac.core.table.exact import rounded_fraction
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.settings import PlanSettings, ProfileSettings
 from level_almanac.files.year_ends import WEEKDAYS
@@ -78,10 +78,26 @@ class Plans:
             return self._part(line, stretch.first, stretch.last)
         return None
 
-    def _part(self, line: PlanLine, first: date, last: date) -> Decimal:
+    def exact_within(self, line: PlanLine, stretches: Iterable[FiscalRange]) -> Fraction:
+        """Return the same before it is rounded."""
+        for stretch in stretches:
+            if stretch.low <= line.fiscal <= stretch.high:
+                if stretch.first is None or stretch.last is None or line.day is not None:
+                    return Fraction(self.within(line, (stretch,)) or 0)
+                period = self._period(line)
+                before = stretch.first - _ONE_DAY
+                shares = (self.share(line.scenario, period, day) for day in (stretch.last, before))
+                return Fraction(line.amount) * (next(shares) - next(shares))
+        return Fraction(0)
+
+    def _period(self, line: PlanLine) -> FiscalPeriod:
         period = self.calendar.period(line.fiscal // 100, line.fiscal % 100)
         if period is None:
             raise AssertionError(line.fiscal)
+        return period
+
+    def _part(self, line: PlanLine, first: date, last: date) -> Decimal:
+        period = self._period(line)
         through, before = (self.share(line.scenario, period, day) for day in (last, first - _ONE_DAY))
         upper, lower = line.before + line.amount, line.before
         places = self.decimals
@@ -140,9 +156,7 @@ def rounded_part(amount: Decimal, share: Fraction, places: int) -> Decimal:
     """Return the share of an amount, computed exactly and rounded last, half away from zero."""
     if share == 1:
         return amount
-    exact = Fraction(amount) * share
-    quotient = EXACT.divide(Decimal(exact.numerator), Decimal(exact.denominator))
-    return rounded(quotient, places)
+    return rounded_fraction(Fraction(amount) * share, places)
 
 
 def read_plans(

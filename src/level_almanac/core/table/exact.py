@@ -1,6 +1,7 @@
 """How decimals are computed and rounded: exactly where they end, else far past what is shown; half away from zero."""
 
 from decimal import ROUND_HALF_UP, Context, Decimal
+from fractions import Fraction
 from functools import cache
 
 EXACT = Context(prec=50, rounding=ROUND_HALF_UP)
@@ -10,6 +11,14 @@ EXACT = Context(prec=50, rounding=ROUND_HALF_UP)
 @cache
 def _quantum(decimals: int) -> Decimal:
     return Decimal(1).scaleb(-decimals)
+
+
+def rounded_fraction(value: Fraction, decimals: int) -> Decimal:
+    """Return a quotient with so many decimals, half away from zero, exact until this step."""
+    scaled = abs(value) * 10**decimals
+    # Twice the numerator and half of one more: the whole part of that is the nearest number, the upper one of two.
+    nearest = (2 * scaled.numerator + scaled.denominator) // (2 * scaled.denominator)
+    return Decimal(-nearest if value < 0 else nearest).scaleb(-decimals, context=EXACT)
 
 
 def rounded(value: Decimal | int, decimals: int) -> Decimal:

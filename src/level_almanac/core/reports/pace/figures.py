@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from fractions import Fraction
 from functools import cached_property
 from typing import Literal, NamedTuple
 
@@ -18,7 +19,7 @@ from level_almanac.core.requests.options import Option, Request, inner, option, 
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.windows import Window, window_of
 from level_almanac.core.table.change import percent
-from level_almanac.core.table.exact import EXACT, rounded
+from level_almanac.core.table.exact import rounded_fraction
 from level_almanac.core.table.model import Cell
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import COST_CLASSES
@@ -59,11 +60,14 @@ class PaceRequest(Request):
 
 
 class Going(NamedTuple):
-    """How one member, or the whole, goes. lines, planned: how many lines were spent on it, and planned for it."""
+    """How one member, or the whole, goes. due: what is expected by now before it is rounded; lines, planned: how many
+    lines were spent on it, and planned for it.
+    """
 
     budget: Decimal
     spent: Decimal
     expected: Decimal
+    due: Fraction
     ends: Decimal | None
     lines: int
     planned: int
@@ -190,21 +194,22 @@ class Pacing:
         lines = self.members[members]
         sums = self.sums.within(self.to_date, members)
         spent = self.sums.value(sums, 0) or _ZERO
-        return self._going(
-            self.planned(lines, self.whole), spent, self.planned(lines, self.to_date), sums.lines, len(lines)
-        )
+        due = sum((self.plans.exact_within(line, self.to_date.stretches) for line in lines), Fraction(0))
+        budget, expected = self.planned(lines, self.whole), self.planned(lines, self.to_date)
+        return self._going(budget, spent, expected, due, sums.lines, len(lines))
 
-    def _going(self, budget: Decimal, spent: Decimal, expected: Decimal, lines: int, planned: int) -> Going:
-        return Going(budget, spent, expected, self._ends(budget, spent, expected), lines, planned)
+    def _going(
+        self, budget: Decimal, spent: Decimal, expected: Decimal, due: Fraction, lines: int, planned: int
+    ) -> Going:
+        return Going(budget, spent, expected, due, self._ends(budget, spent, due), lines, planned)
 
-    def _ends(self, budget: Decimal, spent: Decimal, expected: Decimal) -> Decimal | None:
+    def _ends(self, budget: Decimal, spent: Decimal, due: Fraction) -> Decimal | None:
         """Return what is spent divided by the share of the plan that has gone by; None where none of it has."""
         if self.as_of.day >= self.whole.last:
             return spent
-        if not expected or not budget:
+        if not due or not budget:
             return None
-        exact = EXACT.divide(EXACT.multiply(spent, budget), expected)
-        return rounded(exact, self.measured.decimals)
+        return rounded_fraction(Fraction(spent) * Fraction(budget) / due, self.measured.decimals)
 
     @cached_property
     def goings(self) -> dict[Members, Going]:
@@ -224,8 +229,9 @@ class Pacing:
         budget, spent, expected = (
             sum((getattr(each, name) for each in all_), _ZERO) for name in ("budget", "spent", "expected")
         )
+        due = sum((each.due for each in all_), Fraction(0))
         return self._going(
-            budget, spent, expected, sum(each.lines for each in all_), sum(each.planned for each in all_)
+            budget, spent, expected, due, sum(each.lines for each in all_), sum(each.planned for each in all_)
         )
 
     @cached_property
@@ -257,9 +263,9 @@ class Pacing:
         all_ = self.together
         if not self.gap or self.limit is None:
             return all_
-        share = EXACT.divide(all_.expected, all_.budget) if all_.budget else _ZERO
-        more = EXACT.multiply(self.gap, share).quantize(Decimal(1).scaleb(-self.measured.decimals), context=EXACT)
-        return self._going(self.limit, all_.spent, all_.expected + more, all_.lines, all_.planned)
+        exact = Fraction(self.gap) * all_.due / Fraction(all_.budget) if all_.budget else Fraction(0)
+        more = rounded_fraction(exact, self.measured.decimals)
+        return self._going(self.limit, all_.spent, all_.expected + more, all_.due + exact, all_.lines, all_.planned)
 
     def cells(self, going: Going) -> dict[str, Cell]:
         """Return the cells of a row."""
