@@ -22,10 +22,10 @@ from level_almanac.core.requests.shared import condition_options, entity_option,
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
 from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Part, Proof, ReportTable, Row, heading
 from level_almanac.errors import Mistake, UsageMistake
-from level_almanac.store.expressions import Expression
+from level_almanac.store.expressions import Expression, FieldReference
 from level_almanac.store.ledger_sums import UNMET, Sums, considered
 from level_almanac.store.line_query import Order, lines
-from level_almanac.store.predicate import FieldTest, FiscalRange, Predicate, Within
+from level_almanac.store.predicate import Every, FieldTest, FiscalRange, Predicate, Within
 
 _ZERO = Decimal(0)
 _DEFAULT_SHOWN = "document, party, memo"
@@ -96,6 +96,7 @@ class _Detail:
         self.shown = self._shown()
         calendar = self.selection.calendar
         self.range = trial_range(book, calendar, request.when, (request.first, request.last))
+        self.range.check(self.accounts, book.chart)
         self.fields = book.line_fields("ledger")
         self.as_of = as_of_for(book, calendar, request.when)
         self.conditions = ledger_conditions(book, request.conditions, self.as_of)
@@ -186,18 +187,16 @@ class _Detail:
 
     # Lines.
 
-    def _rules(self, classes: Sequence[str], stretches: tuple[FiscalRange, ...]) -> list[Predicate]:
+    def _rules(self, shown: Predicate) -> list[Predicate]:
         return [
             FieldTest("account", "is", self.accounts),
-            FieldTest("entry", "is", tuple(classes)),
-            Within(stretches),
+            shown,
             FieldTest("entity", "is", tuple(self.selection.entities)),
             *(rule.predicate for rule in self.conditions.rules),
         ]
 
     def _lines(self) -> dict[str, list[_Line]]:
-        classes = ["ordinary", "adjusting", *(["closing"] if self.request.after_closing else [])]
-        return self._asked(self._rules(classes, self.range.within), self.range.within)
+        return self._asked(self._rules(self.range.line_rule(self.request.after_closing)), self.range.within)
 
     def _asked(self, rules: Sequence[Predicate], stretches: tuple[FiscalRange, ...]) -> dict[str, list[_Line]]:
         parts, _ = self.book.ledger_parts(stretches, ())
@@ -208,7 +207,8 @@ class _Detail:
         values: list[Expression] = [each.value for each in named]
         values += [self.fields.places["fiscal"]]
         wanted = [(column.key, column.value) for column in self.columns if column.value is not None]
-        order = [Order(self.fields.by_name[name].value) for name in ("counted", "posted")]
+        # Extra periods count on the year's last day, after all lines of its last period.
+        order = [Order(FieldReference("counted")), Order(self.fields.places["fiscal"]), Order(FieldReference("posted"))]
         order += [Order(self.fields.by_name[name].value, as_number=True) for name in ("journal", "line")]
         by_account: dict[str, list[_Line]] = {}
         for row in lines(self.book.engine, source, [*values, *(value for _, value in wanted)], order):
@@ -291,17 +291,19 @@ class _Detail:
 
     def _with_carried(self, rows: Sequence[Row]) -> Iterator[Row]:
         """Yield the rows with the carried lines of the year beneath each account's closing: they are in no figure."""
-        opens = (FiscalRange(self.range.year * 100 + 1, self.range.year * 100 + 1),)
-        found = self._asked(self._rules(["carried"], opens), opens)
+        years = range(self.range.since, self.range.year + 1)
+        opens = tuple(FiscalRange(year * 100 + 1, year * 100 + 1) for year in years)
+        carried = Every((FieldTest("entry", "is", ("carried",)), Within(opens)))
+        found = self._asked(self._rules(carried), opens)
         bases = self.book.state.bases
-        is_base = any(bases.get(entity, 0) // 100 == self.range.year for entity in self.selection.entities)
+        is_base = any(bases.get(entity, 0) // 100 in years for entity in self.selection.entities)
         words = "in the opening, as the base" if is_base else "in no figure: the opening is computed"
         for row in rows:
             yield row
             code = row.key
             for number, line in enumerate(found.get(code, [])):
                 if not number:
-                    yield heading(f"{code}/carried", f"Carried into {self.range.year}, {words}", 1)
+                    yield heading(f"{code}/carried", f"Carried into {' and '.join(map(str, years))}, {words}", 1)
                 yield Row(f"{code}/carried/{line.name}", line.name, 2, "line", self._cells(line, None))
 
     def _table_columns(self, rows: Sequence[Row]) -> tuple[Column, ...]:

@@ -1,8 +1,10 @@
 """The range of days of a trial balance or an account's detail, and what the store is to sum for it (docs/trial.md)."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+from level_almanac.core.accounts import ChartOfAccounts
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.calendar.fiscal import FiscalCalendar, FiscalPeriod
@@ -12,7 +14,7 @@ from level_almanac.core.language.days import DayContext, DayExpression, day_of
 from level_almanac.core.spans.as_of import ALL_EXTRA, AsOfRequest, adjustment_words, choice_words, how_far_words
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.ledger_sums import ALL_CLASSES, MOVEMENT, EntryClass, Measures, Slice
-from level_almanac.store.predicate import FiscalRange
+from level_almanac.store.predicate import Every, FieldTest, FiscalRange, Predicate, Some, Within
 
 _ONE_DAY = timedelta(days=1)
 TRIAL_SHOWN = ("earlier", "before", "within")
@@ -22,9 +24,12 @@ TRIAL_FREE = ("carried", "closing", "adjustments", "later", "all")
 
 @dataclass(frozen=True, slots=True)
 class TrialRange:
-    """The range shown. before: what of its fiscal year lies before it; extra_left: its extra periods not asked for."""
+    """The range shown. year: the fiscal year that it ends in; since: the one that it begins in; before: what of that
+    lies before it; extra_left: extra periods of the last year not asked for; asks: a range for each of its years.
+    """
 
     year: int
+    since: int
     first: date
     last: date
     words: str
@@ -32,6 +37,36 @@ class TrialRange:
     within: tuple[FiscalRange, ...]
     extra_left: tuple[FiscalRange, ...]
     adjustments_only: bool = False
+    asks: tuple[str, ...] = ()
+
+    def check(self, codes: Iterable[str], chart: ChartOfAccounts) -> None:
+        """Raise UsageMistake where it reaches over a year's end and any of these accounts starts anew there."""
+        if self.since == self.year or not any(chart[code].is_income for code in codes):
+            return
+        what = "the range reaches over a year's end, where income and expense start anew"
+        step = f"ask for each year by itself: {', '.join(self.asks)}"
+        raise UsageMistake(Mistake(what, "--from", f"{self.first} through {self.last}", next_step=step))
+
+    @property
+    def _last_year(self) -> FiscalRange:
+        return FiscalRange(self.year * 100 + 1, self.year * 100 + 99)
+
+    def classes(self, after_closing: bool) -> tuple[EntryClass, ...]:
+        """Return the classes that are shown of the last year: before closing, or after."""
+        return MOVEMENT if after_closing else ("ordinary", "adjusting")
+
+    def moved(self, found: tuple[FiscalRange, ...], after_closing: bool) -> tuple[Slice, ...]:
+        """Return what moves in these stretches: closing lines of years that end within the range are movement."""
+        last = tuple(each for each in found if each.low >= self._last_year.low)
+        earlier = tuple(each for each in found if each.low < self._last_year.low)
+        slices = [Slice(MOVEMENT, earlier)] if earlier else []
+        return (*slices, Slice(self.classes(after_closing), last))
+
+    def line_rule(self, after_closing: bool) -> Predicate:
+        """Return which ledger lines are shown one by one."""
+        slices = self.moved(self.within, after_closing)
+        tests = [Every((FieldTest("entry", "is", each.classes), Within(each.stretches))) for each in slices]
+        return tests[0] if len(tests) == 1 else Some(tuple(tests))
 
 
 def trial_range(
@@ -39,7 +74,7 @@ def trial_range(
 ) -> TrialRange:
     """Return the range: the days asked for, or what `when` names, or the fiscal year to date.
 
-    Raises UsageMistake where the range has one end, is none, or reaches over a year's end.
+    Raises UsageMistake where the range has one end or is none.
     """
     if any(asked):
         if when.as_of or when.period or when.quarter or when.year:
@@ -53,7 +88,8 @@ def trial_range(
         only = (FiscalRange(named.fiscal, named.fiscal),)
         before = (FiscalRange(named.year * 100 + 1, named.fiscal - 1),)
         words = f"{named} (adjustments dated {day_words(named.last)})"
-        return TrialRange(named.year, named.first, named.last, words, before, only, (), adjustments_only=True)
+        year = named.year
+        return TrialRange(year, year, named.first, named.last, words, before, only, (), adjustments_only=True)
     first = named.first if named else calendar.year_of(as_of.day).first
     far = how_far_words(as_of, book.data_through())
     how = "" if named or as_of.how == "as asked" else f" ({as_of.how})"
@@ -76,51 +112,49 @@ def _asked_range(
     if first > last:
         got = f"{day_words(first)} through {day_words(last)}"
         raise UsageMistake(Mistake("the range ends before it starts", "--from", got))
-    years = calendar.year_of(first), calendar.year_of(last)
-    if years[0] != years[1]:
-        asks = f"--from {first} --through {years[0].last}", f"--from {years[1].first} --through {last}"
-        raise UsageMistake(
-            Mistake(
-                "the range reaches over a year's end, where income and expense start anew",
-                "--from",
-                f"{first} through {last}",
-                next_step=f"ask for {asks[0]} and for {asks[1]}",
-            )
-        )
     extras = 0 if when.adjustments == "without" else ALL_EXTRA
-    choices = adjustment_words(years[1], last, extras)
+    choices = adjustment_words(calendar.year_of(last), last, extras)
     return _made_range(calendar, first, last, extras, " · ".join([range_words(first, last), *choices]))
 
 
 def _made_range(calendar: FiscalCalendar, first: date, last: date, extras: int, words: str) -> TrialRange:
-    year = calendar.year_of(first)
-    before = stretches(calendar, year.first, first - _ONE_DAY, 0) if first > year.first else ()
+    since, year = calendar.year_of(first), calendar.year_of(last)
+    before = stretches(calendar, since.first, first - _ONE_DAY, 0) if first > since.first else ()
     within = stretches(calendar, first, last, extras)
     left = year.extra_periods[extras:] if last == year.last else ()
+    years = [calendar.year(number) for number in range(since.year, year.year + 1)]
     return TrialRange(
-        year.year, first, last, words, before, within, tuple(FiscalRange(extra.fiscal, extra.fiscal) for extra in left)
+        year.year,
+        since.year,
+        first,
+        last,
+        words,
+        before,
+        within,
+        tuple(FiscalRange(extra.fiscal, extra.fiscal) for extra in left),
+        asks=tuple(f"--from {max(first, each.first)} --through {min(last, each.last)}" for each in years),
     )
 
 
 def trial_measures(shown: TrialRange, after_closing: bool) -> Measures:
     """Return what is summed by account: the opening as `earlier` and `before`, the movement, and what is left out."""
     year = shown.year * 100
-    movement: tuple[EntryClass, ...] = MOVEMENT if after_closing else ("ordinary", "adjusting")
-    earlier = FiscalRange(0, year)
+    earlier, base = FiscalRange(0, shown.since * 100), FiscalRange(0, year + 1)
     whole_year = FiscalRange(year + 1, year + 99)
-    taken = (earlier, *shown.before, *shown.within)
+    taken = (earlier, *shown.before, *shown.within, *shown.extra_left)
+    years_before = tuple(each for each in taken if each.low < year)
     return {
         # Closing lines of earlier years stay in the openings: only the year shown is taken before closing.
-        "earlier": (Slice(MOVEMENT, (earlier,)), Slice(("base",), (FiscalRange(0, year + 1),))),
-        "before": (Slice(movement, shown.before),),
-        "within": (Slice(movement, shown.within),),
+        "earlier": (Slice(MOVEMENT, (earlier,)), Slice(("base",), (base,))),
+        "before": shown.moved(shown.before, after_closing),
+        "within": shown.moved(shown.within, after_closing),
         "carried": (Slice(("carried",)),),
         "closing": () if after_closing else (Slice(("closing",), (whole_year,)),),
-        "adjustments": (Slice(movement, shown.extra_left),),
+        "adjustments": (Slice(shown.classes(after_closing), shown.extra_left),),
         "later": (
-            Slice(("ordinary", "adjusting"), (*taken, *shown.extra_left), outside=True),
-            Slice(("closing",), (*taken, *shown.extra_left) if after_closing else (earlier, whole_year), outside=True),
-            Slice(("base",), (FiscalRange(0, year + 1),), outside=True),
+            Slice(("ordinary", "adjusting"), taken, outside=True),
+            Slice(("closing",), taken if after_closing else (*years_before, whole_year), outside=True),
+            Slice(("base",), (base,), outside=True),
         ),
         "all": (Slice(ALL_CLASSES),),
     }

@@ -1,6 +1,6 @@
 """The trial balance: opening, debit, credit and closing of every account (docs/trial.md)."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import timedelta
 from decimal import Decimal
@@ -88,6 +88,7 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
     filter_ = conditions.filter_of(book, TRIAL_FREE, TRIAL_SHOWN)
     measures = trial_measures(range_, request.after_closing)
     sums = book.sums(measures, filter_)
+    range_.check(_with_lines(sums, selection), book.chart)
     lines, earlier, result, hidden = _lines(book.chart, sums, selection, request.level)
     total = _Line()
     for line in [*lines.values(), earlier]:
@@ -125,6 +126,13 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
         notes=(*_notes(book, selection, total, hidden, conditions), *as_of_notes(as_of, range_.last)),
     )
     return MadeReport(table, MadeTrial(request, selection, measures, conditions))
+
+
+def _with_lines(sums: Mapping[tuple[str, str], Mapping[str, Sums]], selection: Selection) -> Iterator[str]:
+    """Yield the accounts that lines of the report are on."""
+    for (entity, code), measured in sums.items():
+        if entity in selection.entities and any(measured[name].lines for name in TRIAL_SHOWN):
+            yield code
 
 
 def _lines(
