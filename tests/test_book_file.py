@@ -81,7 +81,7 @@ def test_the_book_is_found_from_a_folder_within(almanac: Almanac, demo: Path) ->
         (["trial", "--from", "2026-01-01"], "almanac: only one end of the range is given; give --through or --before too"),
         (["trial", "--through", "2026-01-01"], "almanac: only one end of the range is given; give --from too"),
         (["trial", "--from", "2026-02-01", "--through", "2026-01-01"], "almanac: --from: the range ends before it starts: 1 Feb 2026 through 1 Jan 2026"),
-        (["trial", "--from", "2025-09-01", "--through", "2025-10-31"], "almanac: --from: the range reaches over a year's end, where income and expense start anew: 2025-09-01 through 2025-10-31; ask for --from 2025-09-01 --through 2025-09-30 and for --from 2025-10-01 --through 2025-10-31"),
+        (["trial", "--from", "2025-09-01", "--through", "2025-10-31"], "almanac: --from: the range reaches over a year's end, where income and expense start anew: 2025-09-01 through 2025-10-31; ask for each year by itself: --from 2025-09-01 --through 2025-09-30, --from 2025-10-01 --through 2025-10-31"),
         (["trial", "--period", "2026-P01", "--year", "2026"], "almanac: more than one way to say when: --period and --year; expected one of them"),
         (["trial", "--from", "2026-01-01", "--through", "2026-01-31", "--year", "2026"], "almanac: more than one way to say when: --from and --through beside a day, period, quarter or year; expected one of them"),
         (["calendar", "--year", "2026-P01"], "almanac: --year: not a year: '2026-P01'; expected an id such as 2026"),

@@ -24,6 +24,7 @@ from level_almanac.core.reports.rank.figures import RankRequest
 from level_almanac.core.reports.rank.report import rank
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.spans.as_of import AsOfRequest
+from second_items import read_docs
 from second_route import read
 from second_sales import sales
 from small_sales import BILLING_HEADS, SALES_HEADS, sales_book
@@ -380,3 +381,64 @@ def test_closing_lines_never_wipe_out_a_year(demo: Path, closing: bool) -> None:
     assert traced["proof"]["shown"]["lines"] == len(wanted)
     ran = run_almanac("rank", "sales", "--by", "route", "--after-closing", book=demo)
     assert (ran.code, ran.err) == (2, "almanac: --after-closing: only the ledger has such lines: 'sales'\n")
+
+
+@pytest.mark.parametrize(
+    ("only", "accounts", "sign", "named"),
+    [
+        # Without a condition that leaves one kind of accounts, a ledger's lines are of the result.
+        ("", "4 5 6", -1, "result (income less costs)"),
+        ("source is not GJ", "4 5 6", -1, "result (income less costs)"),
+        ("account from 4 through 59999", "4 5", -1, "result (income less costs)"),
+        ("account.class is income", "4", -1, "amount"),
+        ("account begins 61", "61", 1, "amount"),
+        ("account.class in direct-cost, expense", "5 6", 1, "amount"),
+        ("account.control is receivable", "1", 1, "amount"),
+        ("account.class in asset, liability", "1 2", 1, "net (debits less credits)"),
+        ("not (account.class is asset or account.class in liability, equity)", "4 5 6", -1, "result (income less costs)"),
+    ],
+)  # fmt: skip
+def test_kinds_of_accounts_are_not_added_up(
+    demo: Path, chart: dict[str, str], only: str, accounts: str, sign: int, named: str
+) -> None:
+    asked = ("--only", only) if only else ()
+    wanted = [
+        line for line in read(demo)
+        if line.is_movement and line.source != "CL" and date(2025, 10, 1) <= line.day <= TODAY
+        and line.account.startswith(tuple(accounts.split())) and not ("GJ" in only and line.source == "GJ")
+        and not ("control" in only and "receivable" not in chart[line.account])
+    ]  # fmt: skip
+    total = sign * sum((line.amount for line in wanted), Decimal(0))
+    ranked = json_of(demo, "rank", "ledger", "--by", "account", *asked)
+    grown = json_of(demo, "growth", "ledger", "--each", "year", *asked)
+    key = {"result": "result", "amount": "natural", "net": "net"}[named.partition(" ")[0]]
+    assert Decimal(ranked["rows"][-1]["cells"][key]) == Decimal(cells_of(grown)["ytd"]["now"]) == total
+    assert (ranked["title"], grown["title"]) == (f"Ledger: {named} by account", f"Ledger: growth of {named}")
+    traced = json_of(demo, "trace", "growth", "ledger", "--each", "year", *asked, "--row", "ytd", "--column", "now")
+    assert traced["proof"]["shown"]["lines"] == len(wanted)
+
+
+@pytest.fixture(scope="module")
+def chart(demo: Path) -> dict[str, str]:
+    """Return what each account controls."""
+    with (demo / "exports/chart.csv").open(encoding="utf-8", newline="") as stream:
+        return {row["Code"]: row["Control"] for row in csv.DictReader(stream)}
+
+
+def test_the_largest_are_the_largest_where_all_are_below_zero(demo: Path) -> None:
+    asked = ("rank", "payables", "--by", "party", "--only", "kind is payment", "--year", "2025", "--top", "3")
+    ranked = json_of(demo, *asked)
+    paid: defaultdict[str, Decimal] = defaultdict(Decimal)
+    for doc in read_docs(demo, "suppliers"):
+        if doc.kind == "payment" and date(2024, 10, 1) <= doc.posted <= date(2025, 9, 30):
+            paid[doc.party] += Decimal(doc.cents) / 100
+    wanted = sorted(paid, key=lambda party: (-paid[party], party))
+    shown = [row["key"] for row in ranked["rows"] if row["kind"] == "line" and row["key"] != "all-other"]
+    assert shown == wanted[:3]
+    assert [Decimal(cells_of(ranked)[party]["signed"]) for party in shown] == [-paid[party] for party in shown]
+    assert ranked["title"] == "Payables: net amount by party"
+    assert "None is above zero, so size decides: the largest are those furthest below it" in ranked["notes"]
+    smallest = json_of(demo, *asked[:-2], "--bottom", "2")
+    shown = [row["key"] for row in smallest["rows"] if row["kind"] == "line" and row["key"] != "all-other"]
+    lowest = sorted(paid.values())[:2]
+    assert [-Decimal(cells_of(smallest)[party]["signed"]) for party in shown] <= lowest

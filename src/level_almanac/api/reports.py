@@ -366,7 +366,7 @@ class ReportMethods:
         last: So many of each unit, the latest ones.
         per: Divide by a measure of another table: `spend = natural of ledger if account.class is expense`.
         by: Tell it of each member of this field, and of all.
-        of: What is summed: `amount, quantity, margin %`.  [default: the table's amount]
+        of: What is summed: `amount, quantity, margin %`.  [default: the table's amount; of documents and billing the net one; of the ledger the result, or the amount where conditions leave one kind of accounts]
         compute: A measure: `margin = (amount - cost) / amount`.
         date: Go by this date, not the one that counts.
         as_of: As of this day.  [default: where the data ends]
@@ -508,7 +508,7 @@ class ReportMethods:
         income: Of the ledger: income against its plan, not costs.
         by_period: Period by period: planned, due, spent, over.
         by: The field whose members have budgets.
-        of: What is summed: `amount, quantity, margin %`.  [default: the table's amount]
+        of: What is summed: `amount, quantity, margin %`.  [default: the table's amount; of documents and billing the net one; of the ledger the result, or the amount where conditions leave one kind of accounts]
         compute: A measure: `margin = (amount - cost) / amount`.
         date: Go by this date, not the one that counts.
         as_of: As of this day.  [default: where the data ends]
@@ -641,7 +641,7 @@ class ReportMethods:
         rank_by: The one column that decides the order of all.
         show: Members and all other, or one of the two.
         by: The field whose members are ranked.
-        of: What is summed: `amount, quantity, margin %`.  [default: the table's amount]
+        of: What is summed: `amount, quantity, margin %`.  [default: the table's amount; of documents and billing the net one; of the ledger the result, or the amount where conditions leave one kind of accounts]
         compute: A measure: `margin = (amount - cost) / amount`.
         date: Go by this date, not the one that counts.
         as_of: As of this day.  [default: where the data ends]

@@ -1,11 +1,11 @@
 """Conditions on the chart of accounts, as layouts state them: `account from 6100 through 6199`."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 
 from level_almanac.core.accounts import ChartOfAccounts
 from level_almanac.errors import AlmanacError, BookMistake
 from level_almanac.files.tables import ACCOUNTS
-from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, Within
+from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, Within, fields_in
 
 
 def accounts_that(
@@ -31,6 +31,48 @@ def accounts_that(
             },
         )
     )
+
+
+def classes_that_can_meet(conditions: Sequence[Predicate], chart: ChartOfAccounts) -> frozenset[str]:
+    """Return the classes of the accounts whose ledger lines can meet all of these conditions on lines.
+
+    Empty where none of them is on the account.
+    """
+    if not any(field.partition(".")[0] == "account" for each in conditions for field in fields_in(each)):
+        return frozenset()
+    return frozenset(
+        account.account_class
+        for code, account in chart.accounts.items()
+        if all(
+            _can_hold(
+                each,
+                {
+                    "account": code,
+                    "account.name": account.name,
+                    "account.class": account.account_class,
+                    "account.parent": account.parent,
+                    "account.control": account.control,
+                },
+            )[0]
+            for each in conditions
+        )
+    )
+
+
+def _can_hold(predicate: Predicate, account: Mapping[str, str | None]) -> tuple[bool, bool]:
+    """Tell whether a condition can be true of some line on an account, and whether it can be untrue of some."""
+    match predicate:
+        case Not(part):
+            can, can_not = _can_hold(part, account)
+            return can_not, can
+        case Every(parts) | Some(parts):
+            found = [_can_hold(part, account) for part in parts]
+            cans, can_nots = [each[0] for each in found], [each[1] for each in found]
+            return (all(cans), any(can_nots)) if isinstance(predicate, Every) else (any(cans), all(can_nots))
+        case FieldTest(field, _, _, _) if field in account:
+            is_met = holds(predicate, account)
+            return is_met, not is_met
+    return True, True
 
 
 def holds(predicate: Predicate, line: Mapping[str, str | None]) -> bool:

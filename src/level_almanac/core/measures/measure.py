@@ -82,8 +82,10 @@ def read_measures(text: str, reader: ShownReader) -> tuple[Measure, ...]:
 
 
 def _labelled(field: ShownField) -> ShownField:
-    # What a ledger line comes to in its natural sign is, to whoever reads it, the amount.
-    return field._replace(label="amount") if (field.key, field.label) == ("natural", "natural") else field
+    # To whoever reads it, what a ledger line comes to in its natural sign is the amount, and what entries of several
+    # kinds come to together is the net one.
+    word = {"natural": "amount", "signed": "net amount"}.get(field.key)
+    return field._replace(label=word) if word and field.label == field.key else field
 
 
 def _pieces(text: str) -> Iterator[str]:

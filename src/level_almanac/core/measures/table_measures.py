@@ -19,6 +19,7 @@ from level_almanac.core.header import (
     table_as_of_words,
     table_words,
 )
+from level_almanac.core.lines.account_conditions import classes_that_can_meet
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
 from level_almanac.core.lines.day_labels import DayLabels
@@ -41,10 +42,17 @@ from level_almanac.core.spans.as_of import AsOf, AsOfRequest
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.model import Check, CountedAmount, Part, Proof
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
+from level_almanac.files.tables import COST_CLASSES, INCOME_CLASSES
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Summed
 from level_almanac.store.ledger_sums import merged
 from level_almanac.store.line_query import Asked, LineSource, first_day, groups, left_out
 from level_almanac.store.predicate import FieldTest, Not, Predicate, Some, Within
+
+RESULT, NET = "result = - amount", "net = amount"
+_MEANING = {RESULT: " (income less costs)", NET: " (debits less credits)"}
+_KINDS_OF_ACCOUNTS = (
+    frozenset({"income"}), frozenset(COST_CLASSES), frozenset({"asset"}), frozenset({"liability", "equity"}),
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -57,7 +65,10 @@ class MeasuredRequest(Request):
     table: str = option("table", "", metavar="TABLE", offers="table", argument=True, required=True)
     by: str = option("by", "The field whose members they are told of.", metavar="FIELD", offers="fields")
     of: str = option(
-        "of", "What is summed: `amount, quantity, margin %`.  [default: the table's amount]", metavar="MEASURES"
+        "of",
+        "What is summed: `amount, quantity, margin %`.  [default: the table's amount; of documents and billing the net "
+        "one; of the ledger the result, or the amount where conditions leave one kind of accounts]",
+        metavar="MEASURES",
     )
     compute: tuple[str, ...] = option(
         "compute", "A measure: `margin = (amount - cost) / amount`.", "texts", metavar="WORDS"
@@ -71,9 +82,13 @@ class MeasuredRequest(Request):
 
 
 class TableMeasures:
-    """The lines of one report in the making."""
+    """The lines of one report in the making.
 
-    def __init__(self, book: Book, request: MeasuredRequest) -> None:
+    of_costs: whether its own rules say which accounts of a ledger it takes; named: its measures, as titles call them;
+    of_kind: the rule of which accounts are measured, where they are told apart.
+    """
+
+    def __init__(self, book: Book, request: MeasuredRequest, *, of_costs: bool = False) -> None:
         self.book, self.request = book, request
         self.fields = book.line_fields(request.table)
         self.own = self.fields.table
@@ -102,15 +117,35 @@ class TableMeasures:
         self.through = reach_of(book, self.own.name, self.dated)
         self.as_of: AsOf = as_of if self.in_periods else as_of._replace(extras=0)
         self.labels = DayLabels(self.own)
+        self.conditions = tuple(condition_rules(request.conditions, self.fields, self.as_of))
+        self.of_kind: tuple[Rule, ...] = ()
         of = request.of or self.own.usual_measure or self.own.measure or "count"
+        if self.own.entries and not request.of and not of_costs:
+            of = self._usual_of_accounts(of)
         used = (of, request.by, *request.conditions.only, *request.conditions.besides)
         self.fields, computed = read_computed(self.fields, request.compute, used, self.as_of, self.labels.label)
         reader = ComputedReader(self.fields, "--of", UsageMistake, self.as_of, self.labels.label)
         reader_of_columns = ShownReader(reader, computed, UsageMistake)
         self.measures: tuple[Measure, ...] = read_measures(of, reader_of_columns)
+        self.named = ", ".join(measure.label for measure in self.measures) + _MEANING.get(of, "")
         self.by: tuple[ShownField, ...] = reader_of_columns.grouped(request.by, "--by") if request.by else ()
-        self.conditions = tuple(condition_rules(request.conditions, self.fields, self.as_of))
         self.decimals = self.selection.decimals if self.selection else 2
+
+    def _usual_of_accounts(self, natural: str) -> str:
+        """Return what a ledger's lines are measured by, so that kinds of accounts are not added up without meaning.
+
+        Without a condition that leaves accounts of one kind, that is the result of income and costs, or of
+        balance-sheet accounts their debits less credits.
+        """
+        classes = classes_that_can_meet([rule.predicate for rule in self.conditions], self.book.chart)
+        if any(classes and classes <= kind for kind in _KINDS_OF_ACCOUNTS):
+            return natural
+        if classes and classes.isdisjoint(INCOME_CLASSES):
+            return NET
+        if not classes or not classes <= set(INCOME_CLASSES):
+            only = FieldTest("account.class", "is", INCOME_CLASSES)
+            self.of_kind = (Rule("balance-sheet accounts", only, code="nature"),)
+        return RESULT
 
     @property
     def in_periods(self) -> bool:
@@ -141,7 +176,7 @@ class TableMeasures:
 
     def rules(self, windows: Sequence[Window]) -> tuple[Rule, ...]:
         """Return all rules of a report over these windows, in the order of a proof."""
-        return (*self.before_days(), Rule("other dates", self.test(windows)), *self.conditions)
+        return (*self.before_days(), Rule("other dates", self.test(windows)), *self.of_kind, *self.conditions)
 
     def source(self, rules: Sequence[Rule]) -> LineSource:
         """Return what the store is asked of."""

@@ -56,7 +56,9 @@ def measured_lines(
     )
     days = Rule("other dates", measured.test([meant.window]))
     before = [rule for rule in measured.before_days() if rule.code != "entity"]
-    lines, _ = Listing(book, request, meant.within, sums, measured.labels.asked, (*before, days, *more)).made()
+    lines, _ = Listing(
+        book, request, meant.within, sums, measured.labels.asked, (*before, days, *measured.of_kind, *more)
+    ).made()
     total = lines.rows[-1]
     values = [total.cells.get(column.key) for column in sums]
     traced_value = measure.value([*values] if measure.parts and sums else [_count(lines)])

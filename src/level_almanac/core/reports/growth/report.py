@@ -28,7 +28,7 @@ def growth(book: Book, request: GrowthRequest) -> MadeReport:
 def growth_table(growing: Growing) -> ReportTable:
     """Return the report."""
     measured = growing.measured
-    names = ", ".join(shown.label for shown in growing.shown)
+    names = ", ".join([measured.named, *(shown.label for shown in growing.shown if shown.kind)])
     by = f" by {measured.by[0].label}" if measured.by else ""
     facts = {**measured.facts(), "each": ", ".join(growing.request.each)}
     more = []

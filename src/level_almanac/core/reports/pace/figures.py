@@ -85,7 +85,7 @@ class Pacing:
 
     def __init__(self, book: Book, request: PaceRequest) -> None:
         self.book, self.request = book, request
-        self.measured = TableMeasures(book, request.of)
+        self.measured = TableMeasures(book, request.of, of_costs=True)
         measured = self.measured
         if measured.selection is None:
             raise UsageMistake(

@@ -285,7 +285,17 @@ class Ranking:
         rising = self.request.bottom is not None
         # A sort keeps what is equal in its order, and a reversed one would turn that around.
         sign = 1 if rising else -1
+        if self.by_size:
+            sign = -sign
         return [*sorted(there, key=lambda each: sign * Decimal(str(cells[each.members]))), *without]
+
+    @cached_property
+    def by_size(self) -> bool:
+        """Whether no member is above zero in the ranking column, so that the largest are those furthest below it."""
+        whole = self.whole
+        cells = [self.cells(each, whole, Decimal(0)).get(self.ranking) for each in self.standings]
+        numbers = [Decimal(cell) for cell in cells if isinstance(cell, Decimal | int)]
+        return any(number < 0 for number in numbers) and all(number <= 0 for number in numbers)
 
     @cached_property
     def parted(self) -> dict[Members, tuple[list[Standing], list[Standing]]]:

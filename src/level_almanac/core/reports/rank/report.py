@@ -28,10 +28,9 @@ def rank_table(ranking: Ranking) -> ReportTable:
     measured = ranking.measured
     how = "smallest" if ranking.request.bottom is not None else "largest"
     within = f" within {ranking.request.within}" if ranking.request.within else ""
-    names = ", ".join(measure.label for measure in ranking.measures)
     named = bool(measured.names[-1])
     return ReportTable(
-        title=f"{measured.own.name.replace('_', ' ').capitalize()}: {names} by {ranking.by.label}{within}",
+        title=f"{measured.own.name.replace('_', ' ').capitalize()}: {measured.named} by {ranking.by.label}{within}",
         facts={
             **measured.facts(),
             "span": ranking.spans.name,
@@ -118,6 +117,8 @@ def _notes(ranking: Ranking) -> Iterator[Note | str]:
         amount = measure.value(rows[0][1:]) if rows else None
         if amount:
             yield Note(rest_words(before), (amount,), ranking.places(measure))
+    if ranking.by_size:
+        yield "None is above zero, so size decides: the largest are those furthest below it"
     if ranking.ranking != ranking.columns[0].key:
         label = next(column.label for column in ranking.columns if column.key == ranking.ranking)
         yield f"Ranked by {label}"
