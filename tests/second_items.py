@@ -1,7 +1,7 @@
 """Documents by a second route: the demo's suppliers' and customers' exports replayed in whole cents, in plain loops.
 
 It shares no code with the product. A line settles the lines of a number that have the opposite sign, in the order of
-their line numbers; voids go first, then all else in the order of the day on which it takes effect.
+their line numbers; voids, and refunds of credits, go first, then all else in the order of the day on which it takes effect.
 """
 
 import csv
@@ -64,6 +64,50 @@ def read_docs(book: Path, name: str) -> list[Doc]:
         ]  # fmt: skip
 
 
+def taken_back(docs: dict[int, Doc]) -> dict[int, list[int]]:
+    """Return by its place the payments that a void takes back, and the credits that a refund does, the first ones first."""
+    left = {at: doc.cents for at, doc in docs.items()}
+    found: dict[int, list[int]] = {}
+    takers = [at for at, doc in docs.items() if doc.kind in ("void", "refund") and doc.settles]
+    takers.sort(key=lambda at: (docs[at].posted, at))
+    by_document = []
+
+    def take(at: int, lines: list[int]) -> None:
+        found[at], amount = lines, docs[at].cents
+        for to in lines:
+            part = min(amount, left[to])
+            left[to] -= part
+            amount -= part
+
+    def own(at: int) -> list[int]:
+        doc = docs[at]
+        return [
+            to for to, each in docs.items() if (each.entity, each.party) == (doc.entity, doc.party) and each.sign < 0
+        ]
+
+    for at in takers:
+        named = [to for to in own(at) if docs[to].number == docs[at].settles]
+        if not named:
+            by_document.append(at)
+        elif docs[at].kind == "void" or {docs[to].kind for to in named} == {"credit"}:
+            take(at, sorted(named, key=lambda to: (int(docs[to].line), to)))
+    for at in by_document:
+        doc = docs[at]
+        for kind in ("payment", "credit", "write-off") if doc.kind == "void" else ("credit",):
+            settled = [
+                to for to in own(at)
+                if docs[to].kind == kind and docs[to].settles == doc.settles and docs[to].posted <= doc.posted and left[to]
+            ]  # fmt: skip
+            if not settled:
+                continue
+            settled.sort(key=lambda to: (docs[to].posted, to), reverse=True)
+            exact = [to for to in settled if left[to] == doc.cents]
+            best = sorted(exact or settled, key=lambda to: not doc.reference or docs[to].reference != doc.reference)
+            take(at, best[:1] if exact else best)
+            break
+    return found
+
+
 def open_on(docs: list[Doc], day: date) -> dict[int, int]:
     """Return the signed cents that are open of each line posted by the day, by its place in the list."""
     there = {at: doc for at, doc in enumerate(docs) if doc.posted <= day}
@@ -72,10 +116,12 @@ def open_on(docs: list[Doc], day: date) -> dict[int, int]:
     for at, doc in sorted(there.items(), key=lambda each: (int(each[1].line), each[0])):
         named[doc.entity, doc.party, doc.number].append(at)
     acting = [at for at, doc in there.items() if doc.settles and doc.effect <= day]
-    for voids in (True, False):
-        for at in sorted((at for at in acting if (there[at].kind == "void") is voids), key=lambda at: there[at].effect):
+    taken = taken_back(there)
+    for takes in (True, False):
+        for at in sorted((at for at in acting if (at in taken) is takes), key=lambda at: there[at].effect):
             doc = there[at]
-            targets = [to for to in named[doc.entity, doc.party, doc.settles] if there[to].sign != doc.sign]
+            same = named[doc.entity, doc.party, doc.settles]
+            targets = taken[at] if takes else [to for to in same if there[to].sign != doc.sign]
             if not targets:
                 continue
             for to in targets:

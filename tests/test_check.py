@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from conftest import run_almanac
 from level_almanac.core.subledger.control import ControlLine, differences
-from level_almanac.core.subledger.open_items import Item
+from level_almanac.core.subledger.item import Item
 from level_almanac.demo.items import PLANTED
 from small_items import items_book
 

@@ -9,7 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from level_almanac.core.subledger.open_items import Item, replay
+from level_almanac.core.subledger.item import Item
+from level_almanac.core.subledger.open_items import replay
 from second_items import Doc, open_on
 from small_items import items_book
 
@@ -48,6 +49,31 @@ CASES = {
         "1 invoice I1 60\n1 invoice I2 40\n3 payment P1/1 60 >I1\n3 payment P1/2 40 >I2\n6 void V1 70 >P1",
         {3: "0 0 0 0", 6: "60 10 0 0 0"},
     ),
+    "a void that names the document": Case(
+        "1 invoice I1 100\n3 payment P1 60 >I1\n4 payment P2 40 >I1\n6 void V1 60 >I1",
+        {4: "0 0 0", 6: "60 0 0 0"},
+    ),
+    "of several, the one of its amount, the latest": Case(
+        "1 invoice I1 100\n2 payment P1 50 >I1\n3 payment P2 50 >I1\n4 payment P3 20 >I1\n9 void V1 50 >I1",
+        {4: "-20 0 0 0", 9: "30 0 0 0 0"},
+    ),
+    "a void of no payment's amount": Case(
+        "1 invoice I1 100\n2 payment P1 60 >I1\n3 payment P2 40 >I1\n9 void V1 70 >I1",
+        {3: "0 0 0", 9: "70 0 0 0"},
+    ),
+    "a void of a document before any payment": Case(
+        "1 invoice I1 100\n2 void V1 30 >I1\n3 payment P1 100 >I1", {2: "100 30", 3: "0 30 0"}
+    ),
+    "two voids of one document take two payments": Case(
+        "1 invoice I1 100\n2 payment P1 50 >I1\n3 payment P2 50 >I1\n8 void V1 50 >I1\n9 void V2 50 >I1",
+        {3: "0 0 0", 8: "50 0 0 0", 9: "100 0 0 0 0"},
+    ),
+    "a credit paid back after it settled a document": Case(
+        "1 invoice I1 100\n2 credit C1 40 >I1\n5 refund R1 40 >C1", {2: "60 0", 5: "100 0 0"}
+    ),
+    "a refund that names the document": Case(
+        "1 invoice I1 100\n2 credit C1 40 >I1\n5 refund R1 40 >I1", {2: "60 0", 5: "100 0 0"}
+    ),
     "over-applied": Case("1 invoice I1 100\n3 payment P1 130 >I1", {3: "-30 0"}),
     "another party's number": Case("1 invoice I1 100 #V2\n3 payment P1 100 >I1", {3: "100 -100"}),
     "a number over several lines, in line order": Case(
@@ -74,7 +100,7 @@ def parsed(text: str) -> Doc:
 def item(doc: Doc) -> Item:
     return Item(
         doc.entity, doc.party, doc.kind, doc.number, doc.line, doc.dated, doc.due, doc.posted,
-        Decimal(doc.cents) / 100, doc.settles or None, doc.applied,
+        Decimal(doc.cents) / 100, doc.settles or None, doc.applied, doc.reference or None,
     )  # fmt: skip
 
 
@@ -89,18 +115,19 @@ def test_what_is_open_day_by_day(name: str) -> None:
 KINDS = ("invoice", "invoice", "credit", "payment", "payment", "write-off", "refund", "void")
 DOCS = st.lists(
     st.builds(
-        lambda kind, number, line, day, cents, settles, applied, party: Doc(
+        lambda kind, number, line, day, cents, settles, applied, party, reference: Doc(
             "A", party, kind, number, line, START + timedelta(day), None, START + timedelta(day), cents,
-            "" if kind == "invoice" else settles, applied and START + timedelta(applied), "",
+            "" if kind == "invoice" else settles, applied and START + timedelta(applied), reference,
         ),
         st.sampled_from(KINDS),
         st.sampled_from(["1", "2", "3", "4"]),
         st.sampled_from(["1", "2", "10"]),
         st.integers(0, 20),
-        st.integers(1, 300),
+        st.integers(1, 300) | st.sampled_from([100, 200]),
         st.sampled_from(["", "1", "2", "3", "4", "5"]),
         st.none() | st.integers(1, 25),
         st.sampled_from(["V1", "V1", "V2"]),
+        st.sampled_from(["", "", "X", "Y"]),
     ),
     max_size=14,
 )  # fmt: skip
@@ -174,3 +201,31 @@ def test_the_books_own_words_are_checked(tmp_path: Path, more: str, message: str
     ran = items_book(tmp_path, ["V1,invoice,I1,,2025-10-02,,,5.00,,,"], more=more).load()
     assert ran.code == 3
     assert message in ran.err
+
+
+def test_a_void_that_fits_no_payment_is_found_and_conditions_carry_to_voids(tmp_path: Path) -> None:
+    book = items_book(tmp_path, [
+        "V1,invoice,I1,1,2025-10-02,,,100.00,,,",
+        "V1,payment,P1,1,2025-10-03,,,60.00,I1,,CHQ1",
+        "V1,payment,P2,1,2025-10-04,,,40.00,I1,,",
+        "V1,void,X1,1,2025-10-09,,,70.00,I1,,",
+        "V1,payment,P3,1,2025-10-10,,,25.00,,,CHQ2",
+        "V1,void,X2,1,2025-10-11,,,25.00,P3,,",
+    ])  # fmt: skip
+    assert book.load().code == 0
+    found = book.run("check", "loose", "--print", "json").json["rows"]
+    assert [row["label"] for row in found if "X1" in row["label"] and row["level"] == 1] == [
+        "A payable: void X1 of V1 names I1, and no payment of that is of its amount: the newest are taken back as far as it goes"
+    ]
+
+    def paid(*words: str) -> str:
+        table = book.run(
+            "parties", "payable", "--year", "2026", "--on", "paid", "--at-least", "-1000", *words, "--print", "json"
+        )
+        return str(table.json["rows"][-1]["cells"]["paid"])
+
+    assert paid() == "30.00", "60 + 40 - 70 + 25 - 25"
+    # X1 takes P2, the newest, and so goes with it; X2 goes with P3, which has a reference.
+    assert paid("--except", "reference is blank") == "60.00"
+    assert paid("--only", "reference is blank") == "-30.00"
+    assert paid("--only", "kind is payment") == "125.00", "a kind is the line's own"

@@ -10,7 +10,8 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.calendar.positions import stretches
-from level_almanac.core.subledger.open_items import Item, OpenItems
+from level_almanac.core.subledger.item import Item
+from level_almanac.core.subledger.open_items import OpenItems
 from level_almanac.core.subledger.subledger import Subledger, SubledgerSide
 from level_almanac.core.table.model import Check, CountedAmount, Note
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Joined

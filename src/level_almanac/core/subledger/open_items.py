@@ -11,57 +11,14 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
-from typing import Any, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
-from level_almanac.files.tables import KIND_SIGNS
+from level_almanac.core.subledger.item import Item, natural
+from level_almanac.core.subledger.taken_back import TakenBack, taken_back
 
 _ZERO = Decimal(0)
 Unmatched = Literal["not there", "other party", "own kind"]
 """Why what a line settles was not found: no line has the number, one of another party has it, or the sign is alike."""
-
-
-class Item(NamedTuple):
-    """One line of payables or receivables. party: the code that stands for it, and `exported_party` the one on the
-    line; amount: not signed; place: file and line of the export; failed_rule: the number of the condition that it does
-    not meet, or how many there are; further: values that a report asked for.
-    """
-
-    entity: str
-    party: str
-    kind: str
-    number: str
-    line: str
-    dated: date
-    due: date | None
-    posted: date
-    amount: Decimal
-    settles: str | None = None
-    applied: date | None = None
-    reference: str | None = None
-    place: str = ""
-    exported_party: str = ""
-    failed_rule: int = 0
-    further: tuple[Any, ...] = ()
-
-    @property
-    def sign(self) -> int:
-        """1 where it adds to what the party owes or is owed, -1 where it takes from it."""
-        return KIND_SIGNS[self.kind]
-
-    @property
-    def signed(self) -> Decimal:
-        """What it does to the party's balance."""
-        return self.sign * self.amount
-
-    @property
-    def key(self) -> str:
-        """What a person points with."""
-        return f"{self.party}/{self.kind}/{self.number}/{self.line}"
-
-    @property
-    def in_effect(self) -> date:
-        """The day that it settles something on, at the earliest: no application comes before its payment."""
-        return max(self.posted, self.applied) if self.applied else self.posted
 
 
 class Application(NamedTuple):
@@ -76,7 +33,8 @@ class Application(NamedTuple):
 @dataclass(frozen=True, slots=True)
 class OpenItems:
     """The state of the documents on a day. items: those posted by then; left: of each what is still open, in its sign;
-    over: how much more was applied than there was; unmatched: lines that settle what was not found, and why.
+    over: how much more was applied than there was; unmatched: lines that settle what was not found, and why; taken:
+    what voids and refunds take back.
     """
 
     day: date
@@ -85,11 +43,7 @@ class OpenItems:
     applications: Sequence[Application]
     over: dict[int, Decimal] = field(default_factory=dict)
     unmatched: dict[int, Unmatched] = field(default_factory=dict)
-
-
-def natural(text: str) -> tuple[int, int, str]:
-    """Return what a number is put in order by: digits as a number, before what is none."""
-    return (0, int(text), "") if text.isdecimal() else (1, 0, text)
+    taken: dict[int, TakenBack] = field(default_factory=dict)
 
 
 def replay(items: Iterable[Item], day: date) -> OpenItems:
@@ -106,6 +60,7 @@ class _Replay:
         self.applications: list[Application] = []
         self.over: defaultdict[int, Decimal] = defaultdict(Decimal)
         self.unmatched: dict[int, Unmatched] = {}
+        self.taken = taken_back(items)
         # Most lines settle something and are settled by nothing, so only numbers that are settled are looked up.
         settled = {(item.entity, item.party, item.settles) for item in items if item.settles}
         self.by_number: defaultdict[tuple[str, str, str], list[int]] = defaultdict(list)
@@ -125,17 +80,20 @@ class _Replay:
     def made(self) -> OpenItems:
         """Apply each line to what it settles."""
         acting = [at for at, item in enumerate(self.items) if item.settles and item.in_effect <= self.day]
-        # A void takes its payment back before that is applied, and so reopens what it had settled.
-        acting.sort(key=lambda at: (self.items[at].kind != "void", self.items[at].in_effect, at))
+        # A void takes its payment back before that is applied, and so reopens what it had settled; a refund its credit.
+        acting.sort(key=lambda at: (at not in self.taken, self.items[at].in_effect, at))
         for at in acting:
             self._apply(at)
-        return OpenItems(self.day, self.items, self.left, self.applications, dict(self.over), self.unmatched)
+        return OpenItems(
+            self.day, self.items, self.left, self.applications, dict(self.over), self.unmatched, self.taken
+        )
 
     def _apply(self, at: int) -> None:
         item = self.items[at]
         rest = max(item.sign * self.left[at], _ZERO)
         targets = self.by_number.get((item.entity, item.party, str(item.settles)), [])
-        wanted = [to for to in targets if self.items[to].sign != item.sign]
+        taken = self.taken.get(at)
+        wanted = list(taken.lines) if taken else [to for to in targets if self.items[to].sign != item.sign]
         if not wanted:
             there = (item.entity, str(item.settles)) in self.numbers
             self.unmatched[at] = "own kind" if targets else "other party" if there else "not there"

@@ -26,20 +26,33 @@ from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOfRequest
-from level_almanac.core.subledger.open_items import Item
+from level_almanac.core.subledger.item import Item
+from level_almanac.core.subledger.taken_back import taken_back
 from level_almanac.core.table.model import Cell, CountedAmount, Part
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.tables import SIDE_OF
 from level_almanac.files.validation.findings import standing_code
-from level_almanac.store.expressions import FieldReference
+from level_almanac.store.expressions import Constant, FieldReference, Given
 from level_almanac.store.line_query import left_out, lines, lines_met
-from level_almanac.store.predicate import FieldTest, Predicate
+from level_almanac.store.predicate import FieldTest, Predicate, fields_in
 
 SubledgerSide = Literal["payable", "receivable"]
 _ZERO = Decimal(0)
 _ITEM_FIELDS = (
     "entity", "party", "kind", "number", "line", "date", "due", "posted", "amount", "settles", "applied", "reference",
 )  # fmt: skip
+
+
+_ONE = Constant(Decimal(1))
+_OF_THE_LINE = frozenset(
+    {"entity", "party", "kind", "number", "line", "amount", "signed", "settles", "applied", "file", "file_line"}
+)
+"""Fields whose conditions a void or refund meets or fails by itself; all others are those of what it takes back."""
+
+
+def _carries(rule: Rule) -> bool:
+    fields = {name.partition(".")[0] for name in fields_in(rule.predicate)}
+    return bool(fields) and fields.isdisjoint(_OF_THE_LINE)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -90,12 +103,19 @@ class Subledger:
         """Return the lines of every entity whose amounts can be added, in the order of the exports."""
         own = [self.fields.by_name[name].value for name in _ITEM_FIELDS]
         values = [*own, FieldReference("party"), SOURCE_PLACE, *(each.value for each in self.further)]
+        # Of each line whether it meets each condition, where one can carry from a payment to what takes it back.
+        carried = [number for number, rule in enumerate(self.rules) if _carries(rule)]
+        tested = range(len(self.rules)) if carried else ()
+        values += [Given(((self.rules[number].predicate, _ONE),), Constant(_ZERO)) for number in tested]
         source = self.book.line_source(self.fields, [rule.predicate for rule in self.rules])
         comparable = set(self.selection.comparable)
-        items = []
+        items: list[Item] = []
+        met: list[Sequence[bool]] = []
         for left_by, entity, party, kind, number, line, *rest in lines_met(self.book.engine, source, values):
             dated, due, posted, amount, settles, applied, reference, told, place, *further = rest
+            further, tests = further[: len(self.further)], further[len(self.further) :]
             if entity in comparable:
+                met.append([bool(test) for test in tests])
                 items.append(
                     Item(
                         entity,
@@ -116,6 +136,10 @@ class Subledger:
                         tuple(further),
                     )
                 )
+        for at, taken in taken_back(items).items() if carried else ():
+            # What takes a payment back goes with it, whatever its own reference or payee says.
+            passed = [met[taken.lines[0] if number in carried else at][number] for number in tested]
+            items[at] = items[at]._replace(failed_rule=passed.index(False) if False in passed else len(passed))
         return items
 
     @cached_property

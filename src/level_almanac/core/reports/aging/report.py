@@ -10,7 +10,8 @@ from level_almanac.core.book import Book
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.subledger.control import control_accounts, control_checks, over_notes
-from level_almanac.core.subledger.open_items import Item, OpenItems, buckets_of, replay
+from level_almanac.core.subledger.item import Item
+from level_almanac.core.subledger.open_items import OpenItems, buckets_of, replay
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, age_of, in_order, later_words
 from level_almanac.core.table.change import percent
 from level_almanac.core.table.model import Cell, Check, Column, Note, Proof, ReportTable, Row

@@ -11,7 +11,8 @@ from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine, item_line
 from level_almanac.core.subledger.control import begun, control_accounts, control_lines, differences
-from level_almanac.core.subledger.open_items import Item, OpenItems
+from level_almanac.core.subledger.item import Item
+from level_almanac.core.subledger.open_items import OpenItems
 from level_almanac.core.subledger.subledger import Subledger
 from level_almanac.store.expressions import FieldReference
 from level_almanac.store.line_query import lines
@@ -119,7 +120,7 @@ def over_applied(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
 
 
 def loose(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
-    """Return the lines that settle what is not there, or is of another party."""
+    """Return the lines that settle what is not there, or is of another party, and voids that fit no payment."""
     findings = []
     for side, open_ in sides:
         owners: defaultdict[tuple[str, str], list[Item]] = defaultdict(list)
@@ -134,6 +135,15 @@ def loose(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
             )
             told = _told((item, *(others if why == "other party" else ())))
             findings.append(Finding(f"{item.entity}/{item.key}", words, told, item.amount))
+        for at, taken in open_.taken.items():
+            if not taken.fits:
+                item, lines = open_.items[at], [open_.items[to] for to in taken.lines]
+                words = (
+                    f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party} names "
+                    f"{item.settles}, and no {lines[0].kind} of that is of its amount: the newest are taken back as far as it goes"
+                )
+                key = f"{item.entity}/{item.key}"
+                findings.append(Finding(key, words, _told((item, *lines)), item.amount, "warning"))
     return Checked(KINDS["loose"], findings, _documents(sides))
 
 

@@ -6,7 +6,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Literal, NamedTuple
 
-from level_almanac.core.subledger.open_items import Item
+from level_almanac.core.subledger.item import Item
 
 Severity = Literal["error", "warning"]
 

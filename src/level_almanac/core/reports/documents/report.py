@@ -16,7 +16,8 @@ from level_almanac.core.requests.shared import first_option, last_option, thresh
 from level_almanac.core.spans.as_of import COVERS
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.subledger.control import control_checks, over_notes
-from level_almanac.core.subledger.open_items import Application, Item, natural, replay
+from level_almanac.core.subledger.item import Item, natural
+from level_almanac.core.subledger.open_items import Application, replay
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, age_of, later_words
 from level_almanac.core.table.model import Cell, Check, Column, Note, Proof, ReportTable, Row, heading
 from level_almanac.core.table.threshold import Threshold

@@ -16,7 +16,8 @@ from level_almanac.core.requests.shared import first_option, last_option, thresh
 from level_almanac.core.spans.as_of import COVERS
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.subledger.control import over_notes
-from level_almanac.core.subledger.open_items import Item, replay
+from level_almanac.core.subledger.item import Item
+from level_almanac.core.subledger.open_items import replay
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, in_order
 from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, Note, Proof, ReportTable, Row
 from level_almanac.core.table.threshold import Threshold

@@ -1,0 +1,56 @@
+"""One line of payables or receivables."""
+
+from datetime import date
+from decimal import Decimal
+from typing import Any, NamedTuple
+
+from level_almanac.files.tables import KIND_SIGNS
+
+
+class Item(NamedTuple):
+    """One line of payables or receivables. party: the code that stands for it, and `exported_party` the one on the
+    line; amount: not signed; place: file and line of the export; failed_rule: the number of the condition that it does
+    not meet, or how many there are; further: values that a report asked for.
+    """
+
+    entity: str
+    party: str
+    kind: str
+    number: str
+    line: str
+    dated: date
+    due: date | None
+    posted: date
+    amount: Decimal
+    settles: str | None = None
+    applied: date | None = None
+    reference: str | None = None
+    place: str = ""
+    exported_party: str = ""
+    failed_rule: int = 0
+    further: tuple[Any, ...] = ()
+
+    @property
+    def sign(self) -> int:
+        """1 where it adds to what the party owes or is owed, -1 where it takes from it."""
+        return KIND_SIGNS[self.kind]
+
+    @property
+    def signed(self) -> Decimal:
+        """What it does to the party's balance."""
+        return self.sign * self.amount
+
+    @property
+    def key(self) -> str:
+        """What a person points with."""
+        return f"{self.party}/{self.kind}/{self.number}/{self.line}"
+
+    @property
+    def in_effect(self) -> date:
+        """The day that it settles something on, at the earliest: no application comes before its payment."""
+        return max(self.posted, self.applied) if self.applied else self.posted
+
+
+def natural(text: str) -> tuple[int, int, str]:
+    """Return what a number is put in order by: digits as a number, before what is none."""
+    return (0, int(text), "") if text.isdecimal() else (1, 0, text)
