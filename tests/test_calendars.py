@@ -160,7 +160,7 @@ def with_calendar(book: SmallBook, calendar: str) -> SmallBook:
 
 
 def test_week_53_compares_with_nothing_and_says_so(make_book: MakeBook) -> None:
-    lines = posted(("2026-01-31", "53.00"), ("2026-01-24", "52.00"), ("2025-01-25", "1.00"))
+    lines = posted(("2026-01-31", "53.00"), ("2026-01-24", "52.00"), ("2025-01-25", "1.00"), ("2024-01-29", "0.10"))
     calendar = '[calendar]\nperiods = "4-4-5"\nyear_ends = "last saturday of january"\n'
     book = with_calendar(make_book(*lines), calendar)
     assert book.load("--through", "2026-01-31").code == 0
@@ -190,14 +190,14 @@ def test_week_53_compares_with_nothing_and_says_so(make_book: MakeBook) -> None:
 
 def test_a_told_calendar_in_a_book(make_book: MakeBook) -> None:
     book = with_calendar(
-        make_book(*posted(("2025-01-02", "7.00"), ("2025-12-31", "5.00"))),
+        make_book(*posted(("2024-10-01", "3.00"), ("2025-01-02", "7.00"), ("2025-12-31", "5.00"))),
         '[calendar]\nperiods = "file"\nfile = "periods.csv"\n',
     )
     (book.root / "periods.csv").write_text(PERIODS)
     assert book.load("--through", "2025-12-31").code == 0
     table = book.run("statement", "income", "--year", "2025", "--columns", "each period; year", "--print", "json").json
     cells = next(row["cells"] for row in table["rows"] if row["key"] == "result")
-    assert cells == {"2025-P01": "0.00", "2025-P02": "7.00", "2025-P03": "0.00", "year": "7.00"}
+    assert cells == {"2025-P01": "3.00", "2025-P02": "7.00", "2025-P03": "0.00", "year": "10.00"}
     ran = book.run("statement", "income", "--columns", "qtd")
     assert (ran.code, ran.err) == (2, "almanac: a year of 2 periods has no quarters; ask for periods or the year\n")
     ran = book.run("statement", "income", "--as-of", "2027-01-01")
@@ -267,7 +267,7 @@ def test_a_calendar_for_each_entity(tmp_path: Path) -> None:
     (tmp_path / "almanac.toml").write_text(TWO)
     (tmp_path / "chart.csv").write_text(CHART)
     # The last Saturday of September 2025 is the 27th: on the 28th a new year starts for B and not for A.
-    rows = [f"{entity},J1,{line},2025-09-28,{account},{sides}"
+    rows = [f"{entity},J{day},{line},{day},{account},{sides}" for day in ("2023-10-02", "2025-09-28")
             for entity in "AB" for line, account, sides in ((1, "1000", "5.00,"), (2, "4010", ",5.00"))]  # fmt: skip
     (tmp_path / "ledger.csv").write_text("entity,journal,line,posted,account,debit,credit\n" + "\n".join(rows) + "\n")
     assert run_almanac("load", "--through", "2025-10-02", book=tmp_path).code == 0

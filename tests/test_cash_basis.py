@@ -189,6 +189,8 @@ def test_over_a_life_in_which_all_was_paid_cash_is_what_was_booked(
     for at, (number, day, account, cents) in enumerate(lines):
         amount = Decimal(cents) / 100
         ledger += [f"{at},1,{day},,{account},{amount},,{number},V1", f"{at},2,{day},,2000,{-amount},,{number},V1"]
+    # A line on the year's first day, so that the data begins with it.
+    ledger += ["F,1,2025-10-01,,6000,0,,,", "F,2,2025-10-01,,2000,0,,,"]
     with TemporaryDirectory() as folder:
         book = items_book(Path(folder), items, ledger=ledger)
         assert book.load().code == 0

@@ -170,7 +170,13 @@ def test_weeks_go_over_a_year_s_edge_and_week_53_stands_alone(tmp_path: Path) ->
 
 
 def test_february_29_and_what_lies_before_the_first_line(tmp_path: Path) -> None:
-    lines = ["2023-02-27,A,N,1,5.00,", "2023-02-28,A,N,1,7.00,", "2024-01-31,A,N,1,1.00,", "2024-02-29,A,N,1,9.00,"]
+    lines = [
+        "2022-12-30,A,N,1,0.00,",
+        "2023-02-27,A,N,1,5.00,",
+        "2023-02-28,A,N,1,7.00,",
+        "2024-01-31,A,N,1,1.00,",
+        "2024-02-29,A,N,1,9.00,",
+    ]
     book = sales_book(tmp_path, lines)
     assert book.load().code == 0
     ran = book.run("growth", "sales", "--as-of", "2024-02-29", "--each", "day,year", "--last", "2", "--print", "json")
@@ -180,12 +186,18 @@ def test_february_29_and_what_lies_before_the_first_line(tmp_path: Path) -> None
     assert rows["2024-02-29"]["before-change-pct"] == "new"
     assert "29 Feb 2024 is compared with 28 Feb 2023, as that year has no such day" in notes
     assert rows["2023"].get("last-year") is None
-    assert "The first line is of 27 Feb 2023" in notes
+    assert "The data begins on 30 Dec 2022: nothing is compared with what reaches back before it" in notes
     assert (rows["2024"]["now"], rows["2024"]["last-year"]) == ("10.00", "12.00"), "two months beside two months"
 
 
 def test_a_calendar_without_quarters_that_does_not_reach_back(tmp_path: Path) -> None:
-    lines = ["2024-11-02,A,N,1,5.00,", "2025-06-01,A,N,1,7.00,", "2025-12-24,A,N,1,9.00,", "2026-01-03,B,N,1,2.00,"]
+    lines = [
+        "2024-10-01,A,N,1,0.00,",
+        "2024-11-02,A,N,1,5.00,",
+        "2025-06-01,A,N,1,7.00,",
+        "2025-12-24,A,N,1,9.00,",
+        "2026-01-03,B,N,1,2.00,",
+    ]
     book = sales_book(tmp_path, lines, calendar='periods = "file"\nfile = "periods.csv"')
     (tmp_path / "periods.csv").write_text(
         "year,period,first,last\n2025,1,2024-10-01,2024-12-24\n2025,2,,2025-04-30\n2025,3,,2025-09-30\n"

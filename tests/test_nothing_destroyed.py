@@ -203,7 +203,8 @@ def test_what_a_killed_process_left_is_taken_away_and_a_cut_line_swallows_no_oth
 
 
 def test_explanations_written_at_once_are_all_kept(make_book: MakeBook) -> None:
-    book = make_book(*LINES)
+    early = ("J0,1,2024-10-01,,1000,0.01,,BK", "J0,2,2024-10-01,,4010,,0.01,BK")
+    book = make_book(*LINES, *early)
     assert book.load().code == 0
     asked = ["--book", str(book.root), "explain", "moved", "--column", "change", "--period", "2026-P01"]
     (book.root / "pages").mkdir()

@@ -140,10 +140,12 @@ LINES = [
     "2024-02-02,E,,2,2.00,1.00",
     "2023-03-01,A,N,1,90.00,1.00",
 ]
+FIRST = "2023-01-01,Z,N,1,0.00,"
+"""A line on the table's first day, so that the year it begins in is there from its beginning."""
 
 
 def test_a_small_ranking_worked_by_hand(tmp_path: Path) -> None:
-    book = sales_book(tmp_path, LINES)
+    book = sales_book(tmp_path, [*LINES, FIRST])
     assert book.load().code == 0
     ran = book.run("rank", "sales", "--by", "item", "--as-of", "2024-02-29", "--top", "2", "--of", "amount, margin %",
                    "--print", "json")  # fmt: skip
@@ -161,7 +163,7 @@ def test_a_small_ranking_worked_by_hand(tmp_path: Path) -> None:
     assert [Decimal(rows[key]["margin"]) for key in rows] == [60, 10, Decimal("87.5"), 50]
     notes = " ".join(table["notes"])
     assert "29 Feb 2024 is compared with 28 Feb 2023, as that year has no such day" in notes
-    assert "1 of 7 lines have no cost" in notes
+    assert "2 of 8 lines have no cost" in notes
     assert "2023-P02 holds a further" not in notes, "February's last day is compared with February's last"
     whole = {
         row["key"]: row["cells"]["amount-change-pct"]
@@ -182,9 +184,15 @@ def test_nobody_is_new_because_the_table_begins(tmp_path: Path) -> None:
     assert cells_["A"] == {"amount": "98.00", "share": cells_["A"]["share"], "cumulated-share": cells_["A"]["share"]} | {
         "amount-last-year": None, "amount-change": None,
     }  # fmt: skip
-    assert any("with: no lines yet" in note for note in ran.json["notes"])
-    part = book.run("rank", "sales", "--by", "item", "--year", "2024").out
-    assert "The first line is of 1 Feb 2023, within last year's span" in part
+    assert any("with: data begins 1 Feb 2023" in note for note in ran.json["notes"])
+    part = book.run("rank", "sales", "--by", "item", "--year", "2024", "--print", "json").json
+    assert "The data begins on 1 Feb 2023: nothing is compared with what reaches back before it" in part["notes"]
+    for row in part["rows"]:
+        assert row["cells"]["amount-change"] is None
+        assert row["cells"].get("amount-change-pct") is None
+    assert part["rows"][-1]["cells"]["amount-last-year"] == "16.00", "what there is is shown, and marked"
+    told = book.run("rank", "sales", "--by", "item", "--year", "2024", "--print", "md").out
+    assert "data begins 1 Feb 2023" in told
 
 
 @pytest.mark.parametrize(
@@ -219,14 +227,14 @@ def test_what_cannot_be_ranked_is_said_in_one_line(tmp_path: Path, words: list[s
 
 @pytest.mark.parametrize(("row", "column"), [("A", ""), ("all-other", "last year"), ("total", "margin")])
 def test_a_figure_of_a_ranking_is_traced_to_its_lines(tmp_path: Path, row: str, column: str) -> None:
-    book = sales_book(tmp_path, LINES)
+    book = sales_book(tmp_path, [*LINES, FIRST])
     assert book.load().code == 0
     asked = ["rank", "sales", "--by", "item", "--as-of", "2024-02-29", "--top", "2", "--of", "amount, margin %"]
     told = {"last year": "amount-last-year"}.get(column, column)
     ran = book.run("trace", *asked, "--row", row, "--column", told, "--print", "json")
     assert ran.code == 0, ran.err
     lines = {
-        "A": ["A/S1/1"], "all-other": ["A/S6/1"], "total": ["A/S1/1", "A/S4/1", "A/S5/1", "A/S7/1"],
+        "A": ["A/S1/1"], "all-other": ["A/S6/1", "A/S9/1"], "total": ["A/S1/1", "A/S4/1", "A/S5/1", "A/S7/1"],
     }[row]  # fmt: skip
     shown = ["/".join(each["key"].split("/")[-2:]) for each in ran.json["rows"] if each["kind"] == "line"]
     assert shown == [line.removeprefix("A/") for line in lines]

@@ -172,3 +172,57 @@ def test_without_a_told_day_the_newest_line_is_where_the_data_ends(make_book: Ma
     assert book.load().code == 0
     closed = book.run(*words, "2026-P05", "--print", "json").json["rows"][-1]["cells"]
     assert (closed["natural"], closed["natural-last-year"]) == ("10.00", "9.00"), "of a closed period all is there"
+
+
+def test_the_beginning_of_the_data_is_an_edge_too(demo: Path) -> None:
+    columns = "year; year last year; change; change %; budget year"
+    table = json_of(demo, "statement", "income", "--year", "2024", "--columns", columns)
+    for row in table["rows"]:
+        if row["cells"]:
+            shown = [row["cells"][key] for key in ("year-last-year", "change", "change-pct")]
+            assert shown == [None] * 3, "nothing is new, and no year before it is 0.00"
+    note = "The data begins on 1 Oct 2023: nothing is compared with what reaches back before it"
+    assert table["notes"].count(note) == 1
+    weeks = json_of(demo, "growth", "sales", "--each", "week", "--as-of", "2023-10-15", "--last", "3")
+    rows = {row["key"]: row["cells"] for row in weeks["rows"] if row["cells"]}
+    assert rows["2024-W01"]["days"] == "25 Sep–1 Oct 2023, 1/7 days, data begins 1 Oct 2023"
+    assert [rows[key].get("before-change-pct") for key in ("2024-W01", "2024-W02")] == [None, None]
+    sold = sales(demo)
+    first, second = (
+        sum((each.amount for each in sold if low <= each.day <= high), Decimal(0))
+        for low, high in ((date(2023, 10, 2), date(2023, 10, 8)), (date(2023, 10, 9), date(2023, 10, 15)))
+    )
+    assert Decimal(rows["2024-W03"]["before-change"]) == second - first
+    ranked = json_of(demo, "rank", "sales", "--by", "route", "--year", "2024")
+    assert not any("new" in row["cells"].values() for row in ranked["rows"])
+    assert (
+        note
+        in json_of(demo, "rank", "sales", "--by", "route", "--from", "2023-09-25", "--through", "2023-10-08")["notes"]
+    )
+    sheet = json_of(demo, "statement", "balance", "--year", "2024", "--columns", "closing; closing last year; opening")
+    total = next(row["cells"] for row in sheet["rows"] if row["key"] == "asset")
+    assert (total["closing-last-year"], total["opening"] is None) == (None, False), "the base is the opening"
+
+
+def test_days_on_which_nothing_would_be_booked_are_no_gap(make_book: MakeBook) -> None:
+    # 1 October 2023 is a Sunday: the first line stands on the first working day of the year.
+    book = make_book(
+        "J1,1,2023-10-02,,1000,8.00,,", "J1,2,2023-10-02,,4010,,8.00,",
+        "J2,1,2024-10-02,,1000,9.00,,", "J2,2,2024-10-02,,4010,,9.00,",
+    )  # fmt: skip
+    assert book.load("--through", "2024-10-31").code == 0
+    cells = book.run("statement", "income", "--columns", "ptd; ptd last year; change", "--print", "json").json["rows"][
+        -1
+    ]["cells"]
+    assert cells == {"ptd": "9.00", "ptd-last-year": "8.00", "change": "1.00"}
+    later = make_book(
+        "J1,1,2023-10-04,,1000,8.00,,", "J1,2,2023-10-04,,4010,,8.00,",
+        "J2,1,2024-10-02,,1000,9.00,,", "J2,2,2024-10-02,,4010,,9.00,",
+    )  # fmt: skip
+    assert later.load("--through", "2024-10-31").code == 0
+    ran = later.run("statement", "income", "--columns", "ptd; ptd last year; change; change %", "--print", "json")
+    cells = ran.json["rows"][-1]["cells"]
+    assert cells == {"ptd": "9.00", "ptd-last-year": "8.00", "change": None, "change-pct": None}
+    assert "28/31 days, data begins 4 Oct 2023" in " ".join(
+        later.run("statement", "income", "--columns", "ptd last year").out.split()
+    )

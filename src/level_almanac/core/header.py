@@ -73,6 +73,19 @@ def table_as_of_words(as_of: AsOf, through: date | None) -> str:
     return " · ".join([f"{through_words(as_of)}{how}: {how_far_words(as_of, through)}", *choice_words(as_of)])
 
 
+def ledger_begins(book: Book, selection: Selection) -> date | None:
+    """Return the first day of the ledger's data: of the earliest base of the entities, or else of their first line."""
+    bases = [book.state.bases.get(entity, 0) // 100 for entity in selection.entities]
+    days = [selection.calendar.year(year).first for year in bases if year]
+    if not days:
+        for loaded in book.state.files_of("ledger"):
+            period = selection.calendar.period(loaded.fiscal_low // 100, loaded.fiscal_low % 100)
+            if loaded.first and period and loaded.sums.keys() & selection.entities.keys():
+                # A line counts within its own period, whatever day it is dated.
+                days.append(min(max(loaded.first, period.first), period.last))
+    return min(days, default=None)
+
+
 def reach_of(book: Book, table: str, dated: str) -> date | None:
     """Return the day up to which a table's data goes: the day told at loading, or else the newest of its lines."""
     return book.state.through.get(table) or book.newest_day(table, dated)

@@ -12,6 +12,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.calendar.positions import joined_days
 from level_almanac.core.header import (
+    ledger_begins,
     reach_of,
     selection_facts,
     table_as_of,
@@ -39,7 +40,7 @@ from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import after_closing_option, condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest
-from level_almanac.core.spans.windows import Window
+from level_almanac.core.spans.windows import Missing, Window, since
 from level_almanac.core.table.model import Check, CountedAmount, Part, Proof
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
 from level_almanac.files.tables import COST_CLASSES, INCOME_CLASSES
@@ -185,8 +186,21 @@ class TableMeasures:
 
     @cached_property
     def first_day(self) -> date | None:
-        """The first day that any of the table's lines has, of the entities of the report."""
+        """The first day of the table's data: of any of its lines, or of the base of the report's entities."""
+        if self.in_periods and self.selection and any(map(self.book.state.bases.get, self.selection.entities)):
+            return ledger_begins(self.book, self.selection)
         return first_day(self.book.engine, self.source(tuple(self.before_days())), self.day)
+
+    def since(self, window: Window | Missing) -> Window | Missing:
+        """Return a span with the beginning of the data marked, where that lies within or after it."""
+        return since(window, self.first_day, self.as_of.calendar)
+
+    def compared(self, window: Window | Missing) -> Window | Missing:
+        """Return a span that others are compared with: none that reaches back before the data."""
+        found = self.since(window)
+        if isinstance(found, Window) and found.begins:
+            return Missing(f"data begins {day_words(found.begins)}", early=True)
+        return found
 
     def in_window(self, window: Window | None, value: Expression) -> Expression:
         """Return a value of the lines in a window, and nothing on all others; None: of no line."""

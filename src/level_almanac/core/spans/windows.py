@@ -27,7 +27,8 @@ class Window(NamedTuple):
     first, last: the days covered; whole_last: the last day of what they are part of; unit: its name; stretches: the
     same in the store; extras: how many extra periods of a year count in a balance at the end of that year's last day;
     cut, cut_last: the name and last day of the compared unit that was cut at the same day, if one was; before: whether
-    a balance is that of the day before `first`, as an opening is.
+    a balance is that of the day before `first`, as an opening is; begins: the first day of the data, where that lies
+    within: nothing is compared with such a span.
     """
 
     first: date
@@ -39,15 +40,21 @@ class Window(NamedTuple):
     cut: str = ""
     cut_last: date | None = None
     before: bool = False
+    begins: date | None = None
 
     @property
     def is_part(self) -> bool:
         """Whether it covers less than the whole of a unit that has an extent."""
+        if self.begins:
+            return True
         return self.last != self.whole_last and self.unit not in _WITHOUT_EXTENT
 
     @property
     def extent(self) -> str:
         """How much of its unit it covers: `17/30 days` or `whole period`."""
+        if self.begins:
+            whole = (self.whole_last - self.first).days + 1
+            return f"{(self.last - self.begins).days + 1}/{whole} days, data begins {day_words(self.begins)}"
         if not self.is_part:
             return "" if self.unit in _WITHOUT_EXTENT else f"whole {self.unit}"
         return f"{(self.last - self.first).days + 1}/{(self.whole_last - self.first).days + 1} days"
@@ -66,10 +73,14 @@ class Window(NamedTuple):
 
 
 class Missing(NamedTuple):
-    """A column without days, and why it has none: `2025 has no week 53`. later: as it lies after the as-of day."""
+    """A column without days, and why it has none: `2025 has no week 53`.
+
+    later: as it lies after the as-of day; early: as it lies before the data, or reaches there.
+    """
 
     why: str
     later: bool = False
+    early: bool = False
 
 
 class Anchor(NamedTuple):
@@ -252,6 +263,20 @@ def as_booked(window: Window | Missing, as_of: AsOf) -> Window | Missing:
     if window.first > as_of.day:
         return Missing(f"after {day_words(as_of.day)}", later=True)
     return window_of_days(window.first, as_of.day, window.whole_last, window.unit, as_of)
+
+
+def since(window: Window | Missing, begins: date | None, calendar: FiscalCalendar) -> Window | Missing:
+    """Return a span marked where it reaches back before the first day of the data, or missing where it ends there.
+
+    Where only Saturdays, Sundays and holidays lie between, it is whole: nothing would have been booked on them.
+    """
+    if begins is None or isinstance(window, Missing) or window.first >= begins or window.unit == EVERYTHING:
+        return window
+    if window.last < begins:
+        return Missing(f"data begins {day_words(begins)}", early=True)
+    days = (window.first + timedelta(days=number) for number in range((begins - window.first).days))
+    idle = all(day.weekday() >= 5 or day in calendar.holidays for day in days)
+    return window if idle else window._replace(begins=begins)
 
 
 def rest_of_cut(window: Window) -> tuple[date, date] | None:

@@ -139,8 +139,8 @@ def loose(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
             if not taken.fits:
                 item, lines = open_.items[at], [open_.items[to] for to in taken.lines]
                 words = (
-                    f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party} names "
-                    f"{item.settles}, and no {lines[0].kind} of that is of its amount: the newest are taken back as far as it goes"
+                    f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party} names {item.settles}"
+                    f", and no {lines[0].kind} of that is of its amount: the newest are taken back as far as it goes"
                 )
                 key = f"{item.entity}/{item.key}"
                 findings.append(Finding(key, words, _told((item, *lines)), item.amount, "warning"))

@@ -7,6 +7,7 @@ from decimal import Decimal
 from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.language.days import DayExpression, Unit
 from level_almanac.core.measures.day_sums import DaySums, Members, in_order
 from level_almanac.core.measures.measure import padded
@@ -91,7 +92,7 @@ class Growing:
         self.no_quarters = not year.quarters and "quarter" in request.each and len(request.each) > 1
         each = tuple(unit for unit in request.each if unit != "quarter" or not self.no_quarters)
         spans = Spans(each, request.last, self.days, self.as_of, self.measured.first_day, self.measured.in_periods)
-        self.stages = tuple(stages_of(spans))
+        self.stages = tuple(self._since(stage) for stage in stages_of(spans))
         windows = [window for stage in self.stages for window in stage.windows]
         self.rules = self.measured.rules(windows)
         self.sums = DaySums(self.measured, self.rules)
@@ -101,6 +102,14 @@ class Growing:
         self.blocks = tuple(self._blocks())
 
     # What is asked for.
+
+    def _since(self, stage: Stage) -> Stage:
+        """Return a row with the beginning of the data marked: what reaches back before it is compared with nothing."""
+        now = self.measured.since(stage.now)
+        before, last_year = self.measured.compared(stage.before), self.measured.compared(stage.last_year)
+        if isinstance(now, Window) and now.begins:
+            before = last_year = Missing(f"data begins {day_words(now.begins)}", early=True)
+        return stage._replace(now=now if isinstance(now, Window) else stage.now, before=before, last_year=last_year)
 
     def _other(self) -> TableMeasures | None:
         """Return the lines of the other table, which have the same members and meet what conditions they can."""

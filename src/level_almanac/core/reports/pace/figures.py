@@ -100,7 +100,8 @@ class Pacing:
         self.as_of = measured.as_of
         self.unit: Unit = request.span or self._named_unit()
         self.whole = self._window(self.unit)
-        self.to_date = self._window(_TO_DATE[self.unit])
+        to_date = measured.since(self._window(_TO_DATE[self.unit]))
+        self.to_date = to_date if isinstance(to_date, Window) else self._window(_TO_DATE[self.unit])
         self.rules = self._rules()
         self.sums = DaySums(measured, self.rules)
         self.plans = self._read()

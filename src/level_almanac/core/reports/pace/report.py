@@ -116,6 +116,9 @@ def _notes(pacing: Pacing) -> Iterator[Note | str]:
     places = pacing.measured.decimals
     yield from pacing.selection.notes
     yield from reach_notes(pacing.to_date.last, pacing.measured.through)
+    first, now = pacing.measured.first_day, pacing.to_date
+    if first is not None and (now.begins or now.last < first):
+        yield f"The data begins on {day_words(first)}: nothing {pacing.word} before is there, and the plan of then is"
     if pacing.gap:
         less = "less" if pacing.gap > 0 else "more"
         words = f"The members' budgets come to {{}}, {{}} {less} than the {{}} of the whole"

@@ -17,7 +17,7 @@ from level_almanac.core.requests.shared import first_option, last_option
 from level_almanac.core.spans.as_of import COVERS
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.spans.compared import Compared, compared_spans
-from level_almanac.core.spans.windows import Missing, Window
+from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.change import percent
 from level_almanac.core.table.model import Cell, Column, ColumnKind, Derived
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
@@ -113,11 +113,16 @@ class Ranking:
             raise UsageMistake(Mistake("--top and --bottom are two rankings", allowed="one of them"))
 
     def _with_lines(self, spans: Compared) -> Compared:
-        """Return the spans, last year's without days where the table begins after it: nobody is new because of that."""
-        first = self.measured.first_day
-        if first is not None and isinstance(spans.before, Window) and spans.before.last < first:
-            return spans._replace(before=Missing("no lines yet"))
-        return spans
+        """Return the spans with the beginning of the data marked; last year's may end before it."""
+        now = self.measured.since(spans.now)
+        return spans._replace(
+            now=now if isinstance(now, Window) else spans.now, before=self.measured.since(spans.before)
+        )
+
+    @property
+    def begins_within(self) -> bool:
+        """Whether the data begins within one of the spans, so that they are not compared: nobody is new by that."""
+        return any(window.begins for window in self.windows)
 
     # Columns.
 
@@ -251,6 +256,8 @@ class Ranking:
             if not isinstance(self.spans.before, Window):
                 other = None
             cells[measure.key], cells[f"{measure.key}-last-year"] = self._cell(one, measure), self._cell(other, measure)
+            if self.begins_within:
+                other = None
             cells[f"{measure.key}-change"] = self._cell(measure.change(one, other), measure)
             if not measure.percent and other is not None:
                 cells[f"{measure.key}-change-pct"] = measure.change_percent(

@@ -103,9 +103,9 @@ def _notes(ranking: Ranking) -> Iterator[Note | str]:
     yield from reach_notes(ranking.spans.now.last, ranking.measured.through)
     yield from compared_notes(ranking.spans.now, ranking.spans.before)
     yield from ranking.measured.blank_notes(ranking.rules)
-    first = ranking.measured.first_day
-    if first is not None and isinstance(ranking.spans.before, Window) and ranking.spans.before.first < first:
-        yield f"The first line is of {day_words(first)}, within last year's span"
+    first, now = ranking.measured.first_day, ranking.spans.now
+    if first is not None and (ranking.begins_within or now.last < first):
+        yield f"The data begins on {day_words(first)}: nothing is compared with what reaches back before it"
     hidden = sum(len(others) for _, others in ranking.parted.values())
     if ranking.request.show == "members" and hidden:
         yield f"{hidden:,} more {'is' if hidden == 1 else 'are'} not shown; totals are of all"

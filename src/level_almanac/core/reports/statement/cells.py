@@ -17,6 +17,11 @@ from level_almanac.core.table.model import Cell
 from level_almanac.errors import Mistake, UsageMistake, nearest
 
 
+def _begins_within(column: PlacedColumn) -> bool:
+    """Tell whether the data begins within a column's span, so that nothing is compared with it."""
+    return isinstance(column.window, Window) and column.window.begins is not None
+
+
 class CellMaker(NamedTuple):
     """Makes cells. text: the column words, for messages; stored: whether amounts are shown debit-positive."""
 
@@ -64,7 +69,7 @@ class CellMaker(NamedTuple):
 
     def _change(self, row: StatementRow, word: ChangeColumn, of: PlacedColumn, over: PlacedColumn) -> Cell:
         one, other = row.figures.get(of.key), row.figures.get(over.key)
-        if one is None or other is None:
+        if one is None or other is None or (word.kind == "change" and any(map(_begins_within, (of, over)))):
             return None
         if row.percent:
             # The change of a ratio is in points; in percent of itself it would mislead.

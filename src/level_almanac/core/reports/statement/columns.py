@@ -2,16 +2,20 @@
 
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
+from datetime import date
 from typing import NamedTuple
 
 from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words
+from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.language.columns import ACTUAL, WHERE, ColumnWord, ColumnWords, Shift, ValueColumn
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.divided import divided
 from level_almanac.core.spans.labels import SPAN_LABELS
-from level_almanac.core.spans.windows import Missing, Window, as_booked, window_of
+from level_almanac.core.spans.windows import Missing, Window, as_booked, since, window_of
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.files.layouts import RowMeasure
 from level_almanac.files.tables import tables_of
 
 MOST_COLUMNS = 400
@@ -78,6 +82,28 @@ def place_columns(words: ColumnWords, text: str, as_of: AsOf, book: Book) -> tup
     if len(columns) > MOST_COLUMNS:
         raise UsageMistake(Mistake("too many columns", WHERE, f"{len(columns):,}", f"{MOST_COLUMNS} at the most"))
     return unique(columns)
+
+
+def with_beginning(
+    shown: Sequence[Shown], begins: date | None, measure: RowMeasure, calendar: FiscalCalendar
+) -> tuple[Shown, ...]:
+    """Return the columns with the beginning of the data marked in those of what was booked. measure: of the layout."""
+    return tuple(
+        column._replace(window=_since(column.window, begins, measure, calendar))
+        if isinstance(column, PlacedColumn) and not column.is_plan
+        else column
+        for column in shown
+    )
+
+
+def _since(
+    window: Window | Missing, begins: date | None, measure: RowMeasure, calendar: FiscalCalendar
+) -> Window | Missing:
+    if measure == "balance" and isinstance(window, Window) and begins is not None:
+        # A balance holds all there was before, the base on the very first day.
+        day = window.first if window.before else window.last
+        return window if day >= begins else Missing(f"data begins {day_words(begins)}", early=True)
+    return since(window, begins, calendar)
 
 
 def check_field(field: str, text: str, start: int, where: str, book: Book) -> str:

@@ -183,7 +183,9 @@ def unlike_notes(columns: Sequence[Column]) -> Iterator[str]:
         if not isinstance(column, PairedColumn):
             continue
         of, over = column.of.window, column.over.window
-        if isinstance(of, Window) and isinstance(over, Window) and of.is_part != over.is_part:
+        if not isinstance(of, Window) or not isinstance(over, Window) or of.begins or over.begins:
+            continue
+        if of.is_part != over.is_part:
             days = [(window.last - window.first).days + 1 for window in (of, over)]
             if days[0] != days[1]:
                 names = [each.label or each.part or each.word for each in (column.of, column.over)]

@@ -1,6 +1,7 @@
 """The proof of a statement and its notes: every line accounted for, every choice told."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from datetime import date
 from decimal import Decimal
 from typing import TYPE_CHECKING
 
@@ -211,33 +212,31 @@ def _planned_lines(slots: Sequence[PlacedColumn], plans: "Plans", arrangement: A
 
 
 def notes_of(
-    book: Book, selection: Selection, figures: Figures, arrangement: Arrangement, as_of: AsOf
+    book: Book,
+    selection: Selection,
+    figures: Figures,
+    arrangement: Arrangement,
+    as_of: AsOf,
+    begins: date | None,
 ) -> Iterator[Note | str]:
     """Yield what a reader must know: what a cut left out, columns without days, weeks that reach over a year's edge."""
     slots = [slot for slot in figures.slots if isinstance(slot, PlacedColumn)]
     for slot in slots:
         # What lies after the day of the report says so in its head.
-        if isinstance(slot.window, Missing) and not slot.window.later:
+        if isinstance(slot.window, Missing) and not (slot.window.later or slot.window.early):
             yield f"{slot.label}: {slot.window.why}, so there is nothing to show or compare"
     if arrangement.layout.scope == "income":
         yield from _cut_notes(book, selection, figures, slots)
-    yield from _early_notes(book, selection, slots)
+    if begins and any(
+        slot.window.early if isinstance(slot.window, Missing) else slot.window.begins is not None for slot in slots
+    ):
+        yield f"The data begins on {day_words(begins)}: nothing is compared with what reaches back before it"
     yield from _week_notes(slots, as_of)
     yield from _not_placed_notes(book, figures, arrangement, slots)
     if figures.plans:
         yield from figures.plans.remarks
     if figures.cash:
         yield f"{len(figures.cash.lines):,} ledger lines are linked to documents; all others count as booked"
-
-
-def _early_notes(book: Book, selection: Selection, slots: Sequence[PlacedColumn]) -> Iterator[str]:
-    files = [
-        loaded for loaded in book.state.files_of("ledger") if loaded.first and loaded.sums.keys() & selection.entities
-    ]
-    first = min((loaded.first for loaded in files if loaded.first), default=None)
-    for slot in slots:
-        if first and not slot.is_plan and isinstance(slot.window, Window) and slot.window.balance_day < first:
-            yield f"{slot.label} lies before the ledger's first line, of {day_words(first)}"
 
 
 def _cut_notes(book: Book, selection: Selection, figures: Figures, slots: Sequence[PlacedColumn]) -> Iterator[Note]:

@@ -13,6 +13,7 @@ from level_almanac.core.header import (
     as_of_words,
     data_facts,
     data_words,
+    ledger_begins,
     selection_facts,
 )
 from level_almanac.core.language.columns import ComputedColumn, ShareColumn, read_columns
@@ -21,7 +22,7 @@ from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.statement.arrangement import Arrangement, arranged
 from level_almanac.core.reports.statement.cells import CellMaker
-from level_almanac.core.reports.statement.columns import PlacedColumn, check_field, place_columns
+from level_almanac.core.reports.statement.columns import PlacedColumn, check_field, place_columns, with_beginning
 from level_almanac.core.reports.statement.figures import WHOLE, Block, Figures, figures_of
 from level_almanac.core.reports.statement.heads import head_of
 from level_almanac.core.reports.statement.pairs import Column as AnyColumn
@@ -102,6 +103,8 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
     arrangement = arranged(layout, book.chart)
     folded = _folded(request.fold, arrangement, book)
     shown = place_columns(words, text, as_of, book)
+    begins = ledger_begins(book, selection)
+    shown = with_beginning(shown, begins, layout.measure, selection.calendar)
     conditions = ledger_conditions(book, request.conditions, as_of)
     make_cash = _cash_maker(book, request, layout, selection, as_of, conditions)
     figures = figures_of(book, selection, shown, arrangement.measures, as_of, request.by, conditions, make_cash)
@@ -137,7 +140,7 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
         notes=(
             *selection.notes,
             *as_of_notes(as_of),
-            *notes_of(book, selection, figures, arrangement, as_of),
+            *notes_of(book, selection, figures, arrangement, as_of, begins),
             *(unlike_notes(columns) if layout.measure == "movement" else ()),
         ),
     )
