@@ -87,7 +87,7 @@ def test_two_dates_differ_by_exactly_the_entries_in_transit(
     assert len(found) == 2 + served
     cells, before = table.rows[-1].cells, posted.rows[-1].cells
     for each in found:
-        moved = each.only_other.amount - each.only_posted.amount
+        moved = each.only_other.amount - each.only_posted.amount - each.undated.amount
         assert Decimal(str(cells[each.kind] or 0)) - Decimal(str(before[each.kind] or 0)) == moved
         assert each.holds
     # The list of those in transit holds just these.
@@ -97,6 +97,32 @@ def test_two_dates_differ_by_exactly_the_entries_in_transit(
     )).table  # fmt: skip
     lines = [row for row in listed.rows if row.kind == "line"]
     assert len(lines) == sum(each.only_other.lines + each.only_posted.lines for each in found)
+
+
+def test_what_has_no_such_day_is_told_apart_and_each_payment_has_a_date_of_its_own(
+    demo: Path, entries: list[Billed]
+) -> None:
+    first, last = date(2026, 5, 1), date(2026, 5, 31)
+    words = ("--payer-payments-by", "checked", "--customer-payments-by", "deposited")
+    ran = run_almanac("billing", "--period", "2026-P08", *words, "--print", "json", book=demo).json
+    by = {"payer-payment": "checked", "customer-payment": "deposited"}
+    checks = " ".join(check["words"] for check in ran["proof"]["checks"])
+    for kind, dated in by.items():
+        own = [entry for entry in entries if entry.kind == kind]
+        inside = [entry for entry in own if (day := getattr(entry, dated)) and first <= day <= last]
+        assert Decimal(ran["rows"][-1]["cells"][kind]) == sum(entry.amount for entry in inside)
+        without = [each for each in own if each.posted and first <= each.posted <= last and not getattr(each, dated)]
+        amount = sum((entry.amount for entry in without), ZERO)
+        told = f"less {len(without):,} without a {dated} day {amount:,.2f}, "
+        assert (told in checks) is bool(without)
+        note = f"posted in these days have no {dated} day, {amount:,.2f} in all"
+        assert any(note in each for each in ran["notes"]) is bool(without)
+    both = run_almanac("billing", "--period", "2026-P08", "--payments-by", "checked", "--print", "json", book=demo).json
+    assert sum(int(note.split()[0]) for note in both["notes"] if "have no checked day" in note) == 66
+    listed = run_almanac(
+        "billing", "--period", "2026-P08", "--payments-by", "checked", "--in-transit", "--print", "json", book=demo
+    )
+    assert all(row["cells"]["checked"] for row in listed.json["rows"] if row["kind"] == "line")
 
 
 def test_lines_are_the_entries_behind_the_figures(demo: Path, entries: list[Billed]) -> None:

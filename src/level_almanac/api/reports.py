@@ -68,6 +68,8 @@ class ReportMethods:
         *,
         charges_by: Literal["served", "posted"] | None = None,
         payments_by: Literal["posted", "checked", "deposited"] | None = None,
+        payer_payments_by: Literal["posted", "checked", "deposited"] | None = None,
+        customer_payments_by: Literal["posted", "checked", "deposited"] | None = None,
         by: str | None = None,
         lines: bool | None = None,
         unposted: bool | None = None,
@@ -97,6 +99,8 @@ class ReportMethods:
 
         charges_by: The date charges go by.
         payments_by: The date payments go by.
+        payer_payments_by: The date payers' payments go by, where another than customers'.
+        customer_payments_by: The date customers' payments go by, where another than payers'.
         by: Group by these: office, desk, payer, reason, …
         lines: Each entry behind the figures.
         unposted: Charges served by the last day and not posted by then.

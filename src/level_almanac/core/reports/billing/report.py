@@ -35,6 +35,7 @@ from level_almanac.core.reports.billing.transit import (
     Entries,
     transit_checks,
     transit_notes,
+    undated_notes,
 )
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.conditions import Conditions
@@ -50,7 +51,6 @@ from level_almanac.store.line_query import LineSource, Order, left_out
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
 
 TABLE = "billing"
-PAYMENTS = (PAYER, CUSTOMER)
 _ZERO = Constant(Decimal(0))
 
 View = Literal["figures", "unposted", "in-transit"]
@@ -76,6 +76,14 @@ class BillingRequest(Request):
     payments_by: str = option(
         "payments-by", "The date payments go by.", "choice", "", choices=("posted", "checked", "deposited")
     )
+    payer_payments_by: str = option(
+        "payer-payments-by", "The date payers' payments go by, where another than customers'.", "choice", "",
+        choices=("posted", "checked", "deposited"),
+    )  # fmt: skip
+    customer_payments_by: str = option(
+        "customer-payments-by", "The date customers' payments go by, where another than payers'.", "choice", "",
+        choices=("posted", "checked", "deposited"),
+    )  # fmt: skip
     by: str = option("by", "Group by these: office, desk, payer, reason, …", metavar="FIELDS", offers="fields")
     lines: bool = option("lines", "Each entry behind the figures.", "flag")
     view: View = options(
@@ -109,10 +117,15 @@ class Billing:
             step = "add an [[intake]] block for the table billing, and load"
             raise BookMistake(Mistake("nothing is loaded into this table", "TABLE", "'billing'", next_step=step))
         settings = book.settings.billing
-        self.charges_by = request.charges_by or settings.charges_by
-        self.payments_by = request.payments_by or settings.payments_by
-        if request.view == "in-transit" and (self.charges_by, self.payments_by) == ("posted", "posted"):
-            self.payments_by = "deposited"
+        paid = request.payments_by or settings.payments_by
+        self.dated = {
+            CHARGE: request.charges_by or settings.charges_by,
+            PAYER: request.payer_payments_by or paid,
+            CUSTOMER: request.customer_payments_by or paid,
+            ADJUSTMENT: "posted",
+        }
+        if request.view == "in-transit" and set(self.dated.values()) == {"posted"}:
+            self.dated |= {PAYER: "deposited", CUSTOMER: "deposited"}
         self.selection: Selection = book.select(request.entities)
         # A deposit may be the newest thing that an export tells of.
         dates = ("posted", "served", "checked", "deposited")
@@ -155,11 +168,8 @@ class Billing:
     @property
     def counts_on(self) -> Expression:
         """The day that an entry counts on, which goes by its kind."""
-        charge, paid = FieldTest("kind", "is", (CHARGE,)), FieldTest("kind", "is", PAYMENTS)
-        return Given(
-            ((charge, FieldReference(self.charges_by)), (paid, FieldReference(self.payments_by))),
-            FieldReference("posted"),
-        )
+        cases = ((FieldTest("kind", "is", (kind,)), FieldReference(dated)) for kind, dated in self.dated.items())
+        return Given(tuple(cases), FieldReference("posted"))
 
     # Which entries.
 
@@ -193,22 +203,21 @@ class Billing:
 
     @property
     def _undated_words(self) -> str:
-        if (self.charges_by, self.payments_by) == ("posted", "posted"):
+        if not self._other_dates:
             return "not posted"
         return "without the date that counts"
 
     @property
     def entries(self) -> Entries:
         """What is asked about entries in transit."""
-        dated = {CHARGE: self.charges_by, PAYER: self.payments_by, CUSTOMER: self.payments_by}
-        kinds = self.request.kinds or tuple(dated)
+        kinds = self.request.kinds or tuple(self.dated)
         return Entries(
             self.book.engine,
             self.source_of,
             self.scope,
             self.picked,
             self.days,
-            {kind: date for kind, date in dated.items() if kind in kinds},
+            {kind: date for kind, date in self.dated.items() if kind in kinds},
             self.selection.decimals,
         )
 
@@ -217,16 +226,16 @@ class Billing:
         """The condition of the entries that count in these days by one of two dates only."""
         posted = FieldTest("posted", "through", self.days)
         parts = []
-        for kinds, dated in (((CHARGE,), self.charges_by), (PAYMENTS, self.payments_by)):
+        for name, dated in self.dated.items():
             if dated != "posted":
-                other, kind = FieldTest(dated, "through", self.days), FieldTest("kind", "is", kinds)
-                parts += [Every((kind, posted, Not(other))), Every((kind, Not(posted), other))]
+                other, kind = FieldTest(dated, "through", self.days), FieldTest("kind", "is", (name,))
+                told = Not(FieldTest(dated, "blank"))
+                parts += [Every((kind, posted, Not(other), told)), Every((kind, Not(posted), other))]
         return Some(tuple(parts))
 
     def _direction(self) -> ShownField:
         posted = FieldTest("posted", "through", self.days)
-        words = {dated for dated in (self.charges_by, self.payments_by) if dated != "posted"}
-        names = " or ".join(sorted(words))
+        names = " or ".join(sorted(self._other_dates))
         here, there = "posted in these days only", f"{names} in these days only"
         value = Given(((posted, Constant(here)),), Constant(there))
         return ShownField("in-transit", "in transit", "text", value)
@@ -267,8 +276,7 @@ class Billing:
             )
         net = ShownField("net", "net", "amount", SIGNED[TABLE])
         if self.request.view == "in-transit":
-            dated = {CHARGE: self.charges_by, PAYER: self.payments_by, CUSTOMER: self.payments_by, ADJUSTMENT: "posted"}
-            kinds = [kind for kind in kinds if dated[kind] != "posted"]
+            kinds = [kind for kind in kinds if self.dated[kind] != "posted"]
         figures = tuple(self._figure(kind) for kind in kinds)
         return (*told, *count, *figures, *(() if len(figures) == 1 else (net,)), *place)
 
@@ -290,7 +298,7 @@ class Billing:
 
     @property
     def _other_dates(self) -> list[str]:
-        return [dated for dated in (self.charges_by, self.payments_by) if dated != "posted"]
+        return [dated for dated in dict.fromkeys(self.dated.values()) if dated != "posted"]
 
     def _rows(self) -> MadeRows:
         lined = self.lines
@@ -329,6 +337,7 @@ class Billing:
         if self.request.view == "figures":
             if self._other_dates:
                 yield from transit_notes(self.entries, self.in_transit)
+                yield from undated_notes(self.entries)
             late = Billing(self.book, replace(self.request, view="unposted", lines=False, by="", kinds=()))
             counted = {
                 each.rule: each for each in left_out(self.book.engine, late.source, FieldReference("amount"))
@@ -368,7 +377,7 @@ class Billing:
 
     def _columns(self, made: MadeRows) -> tuple[Column, ...]:
         """Return the columns, each amount with the days that it covers by which date."""
-        dated = {CHARGE: self.charges_by, PAYER: self.payments_by, CUSTOMER: self.payments_by, ADJUSTMENT: "posted"}
+        dated = self.dated
         first, last = self.days
         columns = []
         for column in made.columns:
@@ -384,18 +393,25 @@ class Billing:
         request = self.request
         facts = {"table": TABLE, **selection_facts(self.selection), **table_as_of_facts(self.as_of, self.through)}
         facts |= {"from": self.days[0].isoformat(), "through": self.days[1].isoformat(), "view": request.view}
-        facts |= {"charges_by": self.charges_by, "payments_by": self.payments_by}
+        facts |= {"charges_by": self.dated[CHARGE], **self._payment_facts}
         if request.by:
             facts["by"] = request.by
         if request.conditions:
             facts["conditions"] = " · ".join(request.conditions.words)
         return facts | {"loaded": self.book.state.loaded_at.astimezone(self.book.zone).isoformat(timespec="minutes")}
 
+    @property
+    def _payment_facts(self) -> dict[str, str]:
+        if self.dated[PAYER] == self.dated[CUSTOMER]:
+            return {"payments_by": self.dated[PAYER]}
+        return {"payer_payments_by": self.dated[PAYER], "customer_payments_by": self.dated[CUSTOMER]}
+
     def _subtitle(self) -> Iterator[str]:
         yield f"{self.selection.words} · {self.selection.currency}"
         ranged = range_words(*self.days) if self.request.first is not None else named_words(self.as_of, self.days)
         days = f"as of {day_words(self.day)}" if self.request.view == "unposted" else ranged
-        how = f"charges by {self.charges_by}, payments by {self.payments_by}, adjustments by posted"
+        paid = ", ".join(f"{key.replace('_', ' ')} {dated}" for key, dated in self._payment_facts.items())
+        how = f"charges by {self.dated[CHARGE]}, {paid}, adjustments by posted"
         words = [days] if self.request.view == "unposted" else [days, how]
         yield " · ".join([*words, *self.request.conditions.words])
         yield table_words(self.book, TABLE, "posted")

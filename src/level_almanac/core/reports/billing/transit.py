@@ -18,11 +18,14 @@ _MOST_NAMED = 6
 
 
 class Transit(NamedTuple):
-    """One figure by posting date and by another: what of the one is not in the other, and the reverse."""
+    """One figure by posting date and by another: what of the one is not in the other, and the reverse. undated: what is
+    posted and lacks the other date, which is in transit to no day that is told.
+    """
 
     kind: str
     dated: str
     posted: CountedAmount
+    undated: CountedAmount
     only_posted: CountedAmount
     only_other: CountedAmount
     other: CountedAmount
@@ -30,8 +33,8 @@ class Transit(NamedTuple):
     @property
     def holds(self) -> bool:
         """Whether the entries in transit are exactly what the two figures differ by."""
-        less = CountedAmount(-self.only_posted.lines, -self.only_posted.amount)
-        return self.posted + less + self.only_other == self.other
+        gone = self.undated + self.only_posted
+        return self.posted + CountedAmount(-gone.lines, -gone.amount) + self.only_other == self.other
 
 
 class Entries(NamedTuple):
@@ -55,15 +58,18 @@ def transits(entries: Entries) -> list[Transit]:
         if dated == "posted":
             continue
         posted, other = FieldTest("posted", "through", entries.days), FieldTest(dated, "through", entries.days)
-        tests = (posted, Every((posted, Not(other))), Every((Not(posted), other)), other)
+        blank = FieldTest(dated, "blank")
+        out = Every((posted, Not(other), Not(blank)))
+        tests = (posted, Every((posted, blank)), out, Every((Not(posted), other)), other)
         amount = FieldReference("amount")
         asked = []
         for test in tests:
             asked += [Asked(Summed(((test, Constant(Decimal(1))),)), "count"), Asked(Summed(((test, amount),)))]
         kinds = Rule("other kinds", FieldTest("kind", "is", (kind,)))
         rows = groups(entries.engine, entries.source_of([*entries.scope, kinds, *entries.picked]), (), asked)
-        values = rows[0][1:] if rows else (0, None) * 4
-        counted = [CountedAmount(values[at], Decimal(values[at + 1] or 0)) for at in range(0, 8, 2)]
+        values = rows[0][1:] if rows else (0, None) * len(tests)
+        pairs = zip(values[::2], values[1::2], strict=True)
+        counted = [CountedAmount(int(count or 0), Decimal(found or 0)) for count, found in pairs]
         transits_found.append(Transit(kind, dated, *counted))
     return transits_found
 
@@ -75,13 +81,25 @@ def transit_checks(entries: Entries, total: Mapping[str, Cell]) -> Iterator[Chec
     """
     places = entries.decimals
     for each in transits(entries):
-        out, into = each.only_posted, each.only_other
+        out, into, undated = each.only_posted, each.only_other, each.undated
+        without = (
+            f"less {undated.lines:,} without a {each.dated} day {undated.amount:,.{places}f}, " if undated.lines else ""
+        )
         yield Check(
-            f"{FIGURES[each.kind]} by posted {each.posted.amount:,.{places}f}, less {out.lines:,} in transit "
+            f"{FIGURES[each.kind]} by posted {each.posted.amount:,.{places}f}, {without}less {out.lines:,} in transit "
             f"{out.amount:,.{places}f}, and {into.lines:,} that come in {into.amount:,.{places}f}, are "
             f"{each.other.amount:,.{places}f} by {each.dated}",
             each.holds and each.other.amount == (total.get(each.kind) or Decimal(0)),
         )
+
+
+def undated_notes(entries: Entries) -> Iterator[Note]:
+    """Yield what is posted in these days and lacks the date that is asked for, figure by figure."""
+    for each in transits(entries):
+        if each.undated.lines:
+            what = f"{each.undated.lines:,} {FIGURES[each.kind]} posted in these days"
+            words = f"{what} have no {each.dated} day, {{}} in all: they are in no figure by it"
+            yield Note(words, (each.undated.amount,), entries.decimals)
 
 
 def transit_notes(entries: Entries, in_transit: Predicate) -> Iterator[Note]:
