@@ -5,6 +5,7 @@ import json
 import random
 import re
 import shutil
+import zipfile
 from collections import defaultdict
 from collections.abc import Iterator
 from decimal import Decimal
@@ -477,3 +478,47 @@ def test_changed_definitions_are_told_apart_from_changed_data(small: SmallBook) 
     assert Decimal(rows["all/income/6000/mine"]["definitions"]) == -pay - Decimal("55.50")
     assert rows["all/income/6000/mine/A/L1/1"]["difference"] == "55.50"
     assert Decimal(rows["all/trial/6000/closing"]["difference"]) == Decimal("55.50")
+
+
+@pytest.fixture
+def earlier(tmp_path: Path) -> SmallBook:
+    """Return a small book with an edition that the version before wrote, by rules that have changed since."""
+    with zipfile.ZipFile(Path(__file__).with_name("edition-0.1.zip")) as archive:
+        archive.extractall(tmp_path)
+    return SmallBook(tmp_path / "book")
+
+
+def test_an_edition_of_the_version_before_still_verifies_and_compares(earlier: SmallBook) -> None:
+    ran = earlier.run("edition", "verify", "before", "--print", "json")
+    assert ran.code == 0, ran.err
+    states = {row["key"]: row["cells"]["state"] for row in ran.json["rows"] if row["level"] == 0}
+    assert [states[key] for key in ("files", "data", "trial")] == ["the same"] * 3
+    assert {states[key] for key in ("classes", "income", "largest")} == {"by earlier rules"}
+    rules = [
+        "lists of the ledger leave closing lines out",
+        "a change is the later less the earlier, and a variance is of a plan and what was booked in its span",
+        "growth and rankings of the ledger are of the result, unless conditions leave one kind of accounts",
+    ]
+    assert set(rules) <= set(ran.json["notes"])
+    same = earlier.run("edition", "compare", "before", "--print", "json")
+    assert same.code == 0, same.err
+    assert same.json["proof"]["balances"]
+    assert [row for row in same.json["rows"] if row["cells"]] == [], "what rules changed is no change of the data"
+    assert set(rules) <= set(same.json["notes"])
+    with (earlier.root / "ledger.csv").open("a") as stream:
+        stream.write("L1,1,2025-11-12,,6000,5.50,,\nL1,2,2025-11-12,,1000,,5.50,\n")
+    assert earlier.load("--through", "2025-11-15").code == 0
+    late = earlier.run("edition", "compare", "before", "--print", "json")
+    assert late.code == 0, late.err
+    rows = {row["key"]: row["cells"] for row in late.json["rows"]}
+    assert (rows["trial/6000/debit"]["before"], rows["trial/6000/debit"]["after"]) == ("30.00", "35.50")
+    assert (rows["income/6000/change"]["before"], rows["income/6000/change"]["after"]) == ("6.00", "11.50")
+    assert late.json["proof"]["balances"]
+
+
+def test_what_was_tampered_with_is_found_under_earlier_rules_too(earlier: SmallBook) -> None:
+    path = earlier.root / "editions/before/figures/classes.json"
+    path.write_text(path.read_text().replace("-56.00", "-57.00"))
+    ran = earlier.run("edition", "verify", "before")
+    assert ran.code == 1
+    assert "NOT AS IT WAS ISSUED" in ran.out

@@ -94,6 +94,9 @@ def test_every_cell_equals_the_second_route(
     assert [column["key"] for column in report["columns"]] == list(expected)
     for key, within in expected.items():
         moved = income(lines, within)
+        if cells(report, "result")[key] is None:
+            assert not any(map(within, lines)), "what lies before the data is blank, and not 0.00"
+            continue
         shown = {row["key"]: Decimal(row["cells"][key]) for row in report["rows"] if row["kind"] == "line"}
         assert {code: amount for code, amount in shown.items() if amount} == {c: a for c, a in moved.items() if a}, key
         earned = sum(amount for code, amount in moved.items() if code < "50")

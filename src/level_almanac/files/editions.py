@@ -50,7 +50,8 @@ class IssuedPage:
 class Edition:
     """The record of an edition. made_with: the program and its version; when: the option and the day or id that it was
     made for; covers: the same in words; data: lines by table; through: up to when each table's exports were said to be
-    complete; ties: the figures that agree across pages, in words; files: the hash of each.
+    complete; ties: the figures that agree across pages, in words; files: the hash of each; rules: the number of those
+    that its figures were made by.
     """
 
     format: int = FORMAT
@@ -67,6 +68,7 @@ class Edition:
     ties: list[str] = field(default_factory=list)
     unexplained: list[str] = field(default_factory=list)
     files: dict[str, str] = field(default_factory=dict)
+    rules: int = 1
 
 
 def check_edition_name(root: Path, name: str) -> None:

@@ -28,6 +28,7 @@ from level_almanac.core.editions.issued_figures import (
     moved_figures,
     summed_difference,
 )
+from level_almanac.core.editions.rules import RULES, rules_notes
 from level_almanac.core.pages.running import MadePage, PageRun, run_page
 from level_almanac.core.reports.definition import Tracing
 from level_almanac.core.table.model import Column, ReportTable, Row
@@ -101,6 +102,7 @@ def compared(before: ComparedSide, after: ComparedSide, figures: Figures) -> Com
         _Page(before.folder, record, page, books, narrow, known, figures, changed=bool(definitions)).compared()
         for page in record.pages
     ]
+    notes += rules_notes(record, sum(page.by_rules for page in pages))
     loads = {
         loaded.path: _moment(loaded.taken_at or new.state.loaded_at.isoformat(), new) for loaded in new.state.files
     }
@@ -185,7 +187,7 @@ class _Page:
         self.page, self.books, self.names, self.figures, self.changed = page, books, names, figures, changed
         self.narrow = narrow
         self.run = PageRun(page.answers, record.when, issued=True)
-        self.folder = folder
+        self.folder, self.rules = folder, record.rules
         self.issued: dict[CellKey, IssuedFigure] = {}
         self.kept: dict[tuple[int, str, str], Shares] = {}
         self.sides: dict[int, MadePage] = {}
@@ -195,6 +197,7 @@ class _Page:
         name, title = self.page.name, self.page.title
         try:
             self.issued = figures_in(json.loads((self.folder / self.page.figures).read_text(encoding="utf-8")))
+            by_rules = self._by_rules()
             self.made = self.sides[1] = self._made(1)
             middle = figures_in(self.figures(self.made.table))
         except AlmanacError as error:
@@ -216,7 +219,15 @@ class _Page:
             for moved in moved_figures(before, after)
         ]
         amount = summed_difference(before, after)
-        return ComparedPage(name, title, len({*before, *after}), amount, found, [*lost, *alone])
+        return ComparedPage(name, title, len({*before, *after}), amount, found, [*lost, *alone], by_rules=by_rules)
+
+    def _by_rules(self) -> int:
+        """Take what was issued as the rules of today make it, and return how many figures these changed."""
+        if self.rules == RULES:
+            return 0
+        self.sides[0] = self._made(0)
+        issued, self.issued = self.issued, figures_in(self.figures(self.sides[0].table))
+        return len(list(moved_figures(issued, self.issued)))
 
     def _made(self, number: int) -> MadePage:
         book = self.books[number]

@@ -29,7 +29,8 @@ class ChangedDefinition(NamedTuple):
 
 class ComparedPage(NamedTuple):
     """A page in both: how many figures were compared, what they all come to, after less before, and those that differ
-    and why. alone: the columns that only one side has, in words; failed: why it cannot be compared, if it cannot.
+    and why. alone: the columns that only one side has, in words; failed: why it cannot be compared, if it cannot;
+    by_rules: how many figures rules of a later version made otherwise, apart from all that is told here.
     """
 
     name: str
@@ -39,6 +40,7 @@ class ComparedPage(NamedTuple):
     explained: Sequence[FigureChange] = ()
     alone: Sequence[str] = ()
     failed: str = ""
+    by_rules: int = 0
 
 
 class Comparison(NamedTuple):

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.editions.frozen import freeze, new_edition
+from level_almanac.core.editions.rules import RULES
 from level_almanac.core.editions.tie_outs import PageMade, tie_outs
 from level_almanac.core.pages.running import MadePage, PageRun, context_for, run_page
 from level_almanac.core.table.model import Proof, ReportTable
@@ -109,6 +110,7 @@ def issue(book: Book, request: IssueRequest, writers: Writers, progress: Progres
             data=_lines_by_table(book),
             through={table: day.isoformat() for table, day in state.through.items()},
             ties=_ties(pages_made),
+            rules=RULES,
             unexplained=[f"{each.page.name}: {words}" for each in pages_made for words in each.unexplained],
         )
         _check_findings(pages_made, edition, request)

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from level_almanac.core.editions.issued_figures import Moved
+from level_almanac.core.editions.rules import RULES, rules_notes
 from level_almanac.core.table.model import Column, ReportTable, Row, heading
 from level_almanac.files.editions import Edition, record_facts
 
@@ -103,9 +104,15 @@ class Verification(NamedTuple):
     pages: Sequence[Verified]
 
     @property
+    def by_rules(self) -> bool:
+        """Whether its figures were made by earlier rules, so that by those of today some may be others."""
+        return self.edition.rules < RULES
+
+    @property
     def holds(self) -> bool:
-        """Whether all is as it was issued."""
-        return not self.broken and not self.damaged and not any(page.moved or page.failed for page in self.pages)
+        """Whether all is as it was issued, apart from what rules changed since."""
+        moved = not self.by_rules and any(page.moved or page.failed for page in self.pages)
+        return not self.broken and not self.damaged and not moved
 
 
 def verification_report(verification: Verification) -> ReportTable:
@@ -121,7 +128,8 @@ def verification_report(verification: Verification) -> ReportTable:
         for number, part in enumerate(verification.damaged, 1)
     ]
     for page in verification.pages:
-        rows.append(_row(page.name, f"{page.compared:,} figures computed anew", page.moved or page.failed))
+        wrong = "by earlier rules" if verification.by_rules else "DIFFERS"
+        rows.append(_row(page.name, f"{page.compared:,} figures computed anew", page.moved or page.failed, wrong))
         if page.failed:
             rows.append(Row(f"{page.name}>failed", page.failed.partition("\n")[0], 1, "line"))
         for number, moved in enumerate(page.moved[:_MOST_FIGURES], 1):
@@ -133,6 +141,9 @@ def verification_report(verification: Verification) -> ReportTable:
             words = f"and {len(page.moved) - _MOST_FIGURES:,} more figures"
             rows.append(Row(f"{page.name}>more", words, 1, "line"))
     verdict = "all is as it was issued" if verification.holds else "NOT AS IT WAS ISSUED"
+    others = sum(len(page.moved) for page in verification.pages)
+    if verification.holds and verification.by_rules:
+        verdict = "its files and data are as they were issued, by earlier rules"
     return ReportTable(
         title=f"Verification of the edition {edition.name}",
         facts={**record_facts(edition), "seal": verification.seal, "holds": "yes" if verification.holds else "no"},
@@ -144,8 +155,9 @@ def verification_report(verification: Verification) -> ReportTable:
         columns=(Column("what", "what was looked at", "text"), Column("state", "state", "text")),
         rows=tuple(rows),
         key_label="edition",
+        notes=tuple(rules_notes(edition, others)),
     )
 
 
-def _row(key: str, what: str, wrong: object) -> Row:
-    return Row(key, key, 0, "line", {"what": what, "state": "DIFFERS" if wrong else "the same"})
+def _row(key: str, what: str, wrong: object, words: str = "DIFFERS") -> Row:
+    return Row(key, key, 0, "line", {"what": what, "state": words if wrong else "the same"})
