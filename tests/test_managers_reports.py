@@ -442,3 +442,51 @@ def test_the_largest_are_the_largest_where_all_are_below_zero(demo: Path) -> Non
     shown = [row["key"] for row in smallest["rows"] if row["kind"] == "line" and row["key"] != "all-other"]
     lowest = sorted(paid.values())[:2]
     assert [-Decimal(cells_of(smallest)[party]["signed"]) for party in shown] <= lowest
+
+
+# A proof is of the figures that are shown.
+
+
+def proofs_of(table: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    proof = table["proof"]
+    assert proof["balances"]
+    return {each["measure"]: each for each in (proof, *proof.get("further", []))}
+
+
+def test_a_trial_balance_proves_debits_credits_and_net(demo: Path) -> None:
+    words = ("--only", "account.control is payable", "--except", "source is GJ")
+    table = json_of(demo, "trial", *words)
+    proofs = proofs_of(table)
+    total = next(row["cells"] for row in table["rows"] if row["key"] == "total")
+    left = {
+        measure: next(Decimal(part["amount"]) for part in proof["left_out"] if part["rule"] == "source is GJ")
+        for measure, proof in proofs.items()
+    }
+    credit = Decimal("432723.84")
+    assert left == {"debits": 0, "credits": credit, "net, debits less credits": -credit}
+    assert Decimal(proofs["net, debits less credits"]["shown"]["amount"]) == Decimal(total["closing"])
+    parts = {measure: Decimal(proof["shown_as"][-1]["amount"]) for measure, proof in proofs.items()}
+    assert (parts["debits"], parts["credits"]) == (Decimal(total["debit"]), Decimal(total["credit"]))
+    detail = proofs_of(json_of(demo, "detail", "20110", "--except", "source is GJ"))
+    assert set(detail) == set(proofs)
+
+
+@pytest.mark.parametrize(
+    ("words", "measure", "column"),
+    [
+        ("parties payable --year 2025 --on paid --over 7500", "paid", "paid"),
+        ("parties receivable --year 2025", "invoiced", "invoiced"),
+        ("parties receivable --year 2025", "paid", "paid"),
+        ("rank payables --by party --from 2025-10-01 --through 2026-06-17", "net amount", "signed"),
+        ("rank sales --by route --of quantity --year 2025", "quantity", "quantity"),
+        ("rank ledger --by account --year 2025", "result", "result"),
+        ("pace ledger --entity LINE", "amount, natural signs", "spent"),
+    ],
+)
+def test_what_is_proven_is_what_is_shown(demo: Path, words: str, measure: str, column: str) -> None:
+    table = json_of(demo, *words.split())
+    proof = proofs_of(table)[measure]
+    total = Decimal(next(row["cells"][column] for row in table["rows"] if row["key"] == "total"))
+    # Of two spans that are compared, the first part is that of the first.
+    shown = proof["shown_as"][0]["amount"] if proof.get("shown_as") else proof["shown"]["amount"]
+    assert Decimal(shown) == total

@@ -206,12 +206,20 @@ class TableMeasures:
         """Return a value of the lines in a window, and nothing on all others; None: of no line."""
         return Summed(((self.test([window]), value),) if window is not None else ())
 
+    @property
+    def proven(self) -> Expression | None:
+        """What a proof adds up of each line: the first measure that is a sum, or else the table's own amount."""
+        for measure in self.measures:
+            if measure.adds and measure.kind != "count":
+                return measure.parts[0].value
+        return FieldReference(self.own.measure) if self.own.measure else None
+
     def shown_as(self, rules: Sequence[Rule], windows: Sequence[tuple[str, Window]]) -> tuple[Part, ...]:
         """Return what the lines come to in each of these windows, where none of them overlaps another."""
         ordered = sorted((window.first, window.last) for _, window in windows)
         if len(windows) < 2 or any(one[1] >= other[0] for one, other in pairwise(ordered)):
             return ()
-        measure = FieldReference(self.own.measure) if self.own.measure else Constant(Decimal(0))
+        measure = self.proven or Constant(Decimal(0))
         asked = []
         for _, window in windows:
             asked += [
@@ -241,14 +249,20 @@ class TableMeasures:
 
     def proof(self, rules: Sequence[Rule], checks: Sequence[Check] = (), shown_as: tuple[Part, ...] = ()) -> Proof:
         """Return the accounting of all lines of the table."""
-        measure = FieldReference(self.own.measure) if self.own.measure else None
+        own = FieldReference(self.own.measure) if self.own.measure else None
+        measure, words = self.proven, self.own.proof_measure
         counted = left_out(self.book.engine, self.source(rules), measure)
         shown, parts = proof_parts(rules, counted)
         unlike = set(self.selection.unlike) if self.selection else set()
         considered = considered_lines(self.book, self.own.name, unlike)
-        return Proof(
-            self.own.proof_measure, considered, shown, parts, tuple(checks), self.decimals, shown_as, self.own.name
-        )
+        if measure != own:
+            # What was counted at loading is of the table's own amount: what is shown is asked for apart, of all lines.
+            aside = [rule for rule in rules if rule.aside]
+            every = [each for each in left_out(self.book.engine, self.source(aside), measure) if each.rule is None]
+            considered = CountedAmount(considered.lines, sum((Decimal(each.amount) for each in every), Decimal(0)))
+            shown_measure = next(each for each in self.measures if each.adds and each.kind != "count")
+            words = "amount, natural signs" if shown_measure.key == "natural" else shown_measure.label
+        return Proof(words, considered, shown, parts, tuple(checks), self.decimals, shown_as, self.own.name)
 
     def extent(self, window: Window) -> str:
         """Return how much of its unit a window is, or up to where the data goes where it ends within it."""

@@ -32,7 +32,7 @@ from level_almanac.core.table.model import Cell, CountedAmount, Part
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.tables import SIDE_OF
 from level_almanac.files.validation.findings import standing_code
-from level_almanac.store.expressions import Constant, FieldReference, Given
+from level_almanac.store.expressions import Constant, Expression, FieldReference, Given
 from level_almanac.store.line_query import left_out, lines, lines_met
 from level_almanac.store.predicate import FieldTest, Predicate, fields_in
 
@@ -163,11 +163,14 @@ class Subledger:
         """Return a party's name, or its code where it is on no list."""
         return self.names.get(party, party)
 
-    def considered(self, rules: Sequence[Predicate] = ()) -> CountedAmount:
-        """Return how many lines the table has, and what those that meet the rules come to, signed; asked apart."""
+    def considered(self, rules: Sequence[Predicate] = (), measure: Expression | None = None) -> CountedAmount:
+        """Return how many lines the table has, and what those that meet the rules come to; asked apart.
+
+        measure: what is added up of each line, or None for its amount signed by kind.
+        """
         comparable = FieldTest("entity", "is", self.selection.comparable)
         source = self.book.line_source(self.fields, [comparable, *rules])
-        left = left_out(self.book.engine, source, SIGNED[self.table])
+        left = left_out(self.book.engine, source, measure or SIGNED[self.table])
         counted = [CountedAmount(each.lines, each.amount) for each in left if each.rule != 0]
         amount = sum((each.amount for each in left if each.rule is None), _ZERO)
         return CountedAmount(sum(each.lines for each in counted), amount)

@@ -16,6 +16,7 @@ from level_almanac.core.lines.asked import ledger_conditions
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.selected import ShownField, ShownReader
 from level_almanac.core.reports.trial.range import TRIAL_FREE, TRIAL_SHOWN, trial_measures, trial_range
+from level_almanac.core.reports.trial.report import SIDES
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option
@@ -331,6 +332,16 @@ class _Detail:
     # Proof.
 
     def _proof(self, sums: AccountSums, figures: Mapping[str, _Account]) -> Proof:
+        debits, *others = (self._side_proof(sums, figures, side) for side in SIDES)
+        return debits._replace(further=tuple(each._replace(checks=()) for each in others))
+
+    def _side_proof(self, sums: AccountSums, figures: Mapping[str, _Account], side: str) -> Proof:
+        amount_of = SIDES[side]
+
+        def counted(found: AccountSums, name: str) -> CountedAmount:
+            own = [measured[name] for measured in found.values()]
+            return CountedAmount(sum(each.lines for each in own), sum(map(amount_of, own), _ZERO))
+
         selection = self.selection
         own = {key: measured for key, measured in sums.items() if key[0] in selection.entities}
         asked = {key: measured for key, measured in own.items() if key[1] in self.accounts}
@@ -339,28 +350,28 @@ class _Detail:
         chart = self.book.chart
         income = {key: measured for key, measured in asked.items() if chart[key[1]].is_income}
         balance = {key: measured for key, measured in asked.items() if key not in income}
-        opened = _counted(balance, "earlier") + _counted(asked, "before")
-        moved = _counted(asked, "within")
+        opened = counted(balance, "earlier") + counted(asked, "before")
+        moved = counted(asked, "within")
         left_out = (
-            Part("other entities", _counted(aside, "all")),
+            Part("other entities", counted(aside, "all")),
             Part(
                 "other accounts",
-                sum((_counted(others, name) for name in ("earlier", "before", "within")), CountedAmount(0, _ZERO)),
+                sum((counted(others, name) for name in ("earlier", "before", "within")), CountedAmount(0, _ZERO)),
             ),
-            Part("earlier years of income and expense", _counted(income, "earlier")),
-            Part("carried in later years", _counted(own, "carried")),
-            Part("closing lines of the year", _counted(own, "closing")),
-            Part("adjustment periods", _counted(own, "adjustments")),
-            Part("later dates", _counted(own, "later")),
-            *(Part(rule.words, _counted(own, f"{UNMET}{number}")) for number, rule in enumerate(self.conditions.rules)),
+            Part("earlier years of income and expense", counted(income, "earlier")),
+            Part("carried in later years", counted(own, "carried")),
+            Part("closing lines of the year", counted(own, "closing")),
+            Part("adjustment periods", counted(own, "adjustments")),
+            Part("later dates", counted(own, "later")),
+            *(Part(rule.words, counted(own, f"{UNMET}{number}")) for number, rule in enumerate(self.conditions.rules)),
         )
         everything = considered(self.book.state, selection.comparable)
         count = sum(each.lines for each in figures.values())
         leads = "line leads" if count == 1 else "lines lead"
         checks = self.checks or [Check(f"{count:,} {leads} to the closing of the trial balance", holds=True)]
         return Proof(
-            measure="debits",
-            considered=CountedAmount(everything.lines, everything.debit),
+            measure=side,
+            considered=CountedAmount(everything.lines, amount_of(everything)),
             shown=opened + moved,
             shown_as=(Part("in openings", opened), Part("line by line", moved)),
             left_out=tuple(each for each in left_out if each.counted.lines),
@@ -377,8 +388,3 @@ class _Detail:
         if empty:
             words = "1 account" if empty == 1 else f"{empty} accounts"
             yield f"{words} of those asked for {'has' if empty == 1 else 'have'} neither an opening nor lines"
-
-
-def _counted(sums: AccountSums, name: str) -> CountedAmount:
-    found = [measured[name] for measured in sums.values()]
-    return CountedAmount(sum(each.lines for each in found), sum((each.debit for each in found), _ZERO))

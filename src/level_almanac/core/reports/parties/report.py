@@ -5,6 +5,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from decimal import Decimal
+from functools import cached_property
 from typing import NamedTuple
 
 from level_almanac.core.book import Book
@@ -22,6 +23,9 @@ from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, 
 from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, Note, Proof, ReportTable, Row
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.files.tables import KIND_SIGNS
+from level_almanac.store.expressions import Arithmetic, Constant, Expression, FieldReference, Given
+from level_almanac.store.predicate import FieldTest
 
 _ZERO = Decimal(0)
 _MOST_NAMED = 5
@@ -61,6 +65,14 @@ _SUBJECTS = {
 }
 STANDING = ("open", "overdue")
 """Columns that tell the state at the end of the days, of all documents, whatever the conditions."""
+
+
+def _signed(kinds: Mapping[str, int]) -> Expression:
+    """Return what a line adds to a column. kinds: the sign that each counts with."""
+    amount = FieldReference("amount")
+    signs: dict[int, Expression] = {1: amount, -1: Arithmetic("-", Constant(_ZERO), amount)}
+    cases = ((FieldTest("kind", "is", (kind,)), signs[sign]) for kind, sign in kinds.items())
+    return Given(tuple(cases), Constant(_ZERO))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -134,7 +146,9 @@ class Parties:
         self.open = replay(self.subledger.chosen, self.day)
         self.left = {item.place: self.open.left[at] for at, item in enumerate(self.open.items)}
         self.standing = self._standing()
-        self.by_party, self.tally = self._gathered()
+        order = [*(rule.words for rule in self.subledger.rules if not rule.exclusion), "other dates"]
+        self.tallies = tuple(Tally(order) for _ in self._proof_columns)
+        self.by_party = self._gathered()
         self.figures = {code: self.cells(code, party.met) for code, party in self.by_party.items() if self._seen(party)}
         self.kept = self._sorted({code: cells for code, cells in self.figures.items() if self._holds(cells)})
 
@@ -161,29 +175,28 @@ class Parties:
     def _counting(self, item: Item) -> date:
         return item.dated if self.request.date == "date" else item.posted
 
-    def _gathered(self) -> tuple[dict[str, _Party], Tally]:
+    def _gathered(self) -> dict[str, _Party]:
         subledger = self.subledger
         exclusions = [at for at, rule in enumerate(subledger.rules) if rule.exclusion]
-        tally = Tally([*(rule.words for rule in subledger.rules if not rule.exclusion), "other dates"])
         by_party: dict[str, _Party] = {}
         for item in subledger.items:
             failed = "" if item.failed_rule in exclusions else subledger.rule_of(item)
             if not failed and not self.days[0] <= self._counting(item) <= self.days[1]:
                 failed = "other dates"
             if failed:
-                tally.add(failed, item.signed)
+                self._tally(failed, item)
                 continue
             party = by_party.setdefault(item.party, _Party())
             if item.failed_rule in exclusions:
                 party.missed_by_exclusion.append(item)
-                tally.add(subledger.rule_of(item), item.signed)
+                self._tally(subledger.rule_of(item), item)
             else:
                 party.met.append(item)
         if self.request.everyone:
             for item in self.open.items:
                 if self.left[item.place]:
                     by_party.setdefault(item.party, _Party())
-        return by_party, tally
+        return by_party
 
     def cells(self, party: str, items: Sequence[Item]) -> dict[str, Cell]:
         """Return a party's figures. items: its lines that count."""
@@ -247,17 +260,35 @@ class Parties:
             rows=rows,
             key_label="party",
             show_keys=True,
-            proof=Proof(
-                measure="amount, signed by kind",
-                considered=subledger.considered(),
-                shown=self.tally.shown,
-                left_out=self.tally.parts,
-                checks=tuple(self._checks()),
-                decimals=subledger.selection.decimals,
-                table=subledger.table,
-            ),
+            proof=self._proof(),
             notes=(*subledger.notes(), *self._notes(kept)),
         )
+
+    @cached_property
+    def _proof_columns(self) -> tuple[PartyColumn, ...]:
+        """The columns that the proof is of: the amounts shown that lines add up to, the one with limits first."""
+        columns = [COLUMNS[key] for key in dict.fromkeys((self._on, *self.keys)) if key in COLUMNS]
+        found = tuple(column for column in columns if column.kind == "amount" and column.key not in STANDING)
+        return found or (PartyColumn("signed", "amount, signed by kind", "amount", KIND_SIGNS),)
+
+    def _tally(self, rule: str, item: Item) -> None:
+        """Count a line under the rule that leaves it out, or as shown, with what it adds to each column."""
+        for column, tally in zip(self._proof_columns, self.tallies, strict=True):
+            tally.add(rule, column.kinds.get(item.kind, 0) * item.amount)
+
+    def _proof(self) -> Proof:
+        first, *others = (
+            Proof(
+                measure=column.label,
+                considered=self.subledger.considered(measure=_signed(column.kinds)),
+                shown=tally.shown,
+                left_out=tally.parts,
+                decimals=self.subledger.selection.decimals,
+                table=self.subledger.table,
+            )
+            for column, tally in zip(self._proof_columns, self.tallies, strict=True)
+        )
+        return first._replace(checks=tuple(self._checks()), further=tuple(others))
 
     def _seen(self, party: _Party) -> bool:
         return bool(party.met) or (self.request.everyone and not party.missed_by_exclusion)
@@ -266,7 +297,7 @@ class Parties:
         kept = set(self.kept)
         for code, party in self.by_party.items():
             for item in party.met:
-                self.tally.add("" if code in kept else below, item.signed)
+                self._tally("" if code in kept else below, item)
 
     def _checks(self) -> Iterator[Check]:
         """Yield that what was open, invoiced, paid and written off explain what is open, where nothing is left out."""

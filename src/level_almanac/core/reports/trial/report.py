@@ -1,6 +1,6 @@
 """The trial balance: opening, debit, credit and closing of every account (docs/trial.md)."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from decimal import Decimal
@@ -173,6 +173,14 @@ def _columns(book: Book, shown: TrialRange, selection: Selection) -> tuple[Colum
     )
 
 
+SIDES: Mapping[str, Callable[[Sums], Decimal]] = {
+    "debits": lambda sums: sums.debit,
+    "credits": lambda sums: sums.credit,
+    "net, debits less credits": lambda sums: sums.amount,
+}
+"""What a trial balance and a detail show, and so what their proofs are of."""
+
+
 def _proof(
     book: Book,
     selection: Selection,
@@ -180,14 +188,29 @@ def _proof(
     total: _Line,
     conditions: LedgerConditions,
 ) -> Proof:
+    debits, *others = (_side_proof(book, selection, sums, total, conditions, side) for side in SIDES)
+    return debits._replace(further=tuple(each._replace(checks=()) for each in others))
+
+
+def _side_proof(
+    book: Book,
+    selection: Selection,
+    sums: Mapping[tuple[str, str], Mapping[str, Sums]],
+    total: _Line,
+    conditions: LedgerConditions,
+    side: str,
+) -> Proof:
+    amount_of = SIDES[side]
+
+    def added(found: Sequence[Sums]) -> CountedAmount:
+        return CountedAmount(sum(each.lines for each in found), sum(map(amount_of, found), _ZERO))
+
     def counted(name: str) -> CountedAmount:
-        measures = [measured[name] for (entity, _), measured in sums.items() if entity in selection.entities]
-        return CountedAmount(sum(each.lines for each in measures), sum((each.debit for each in measures), _ZERO))
+        return added([measured[name] for (entity, _), measured in sums.items() if entity in selection.entities])
 
     aside = set(selection.comparable) - selection.entities.keys()
-    others = [measured["all"] for (entity, _), measured in sums.items() if entity in aside]
     left_out = (
-        Part("other entities", CountedAmount(sum(e.lines for e in others), sum((e.debit for e in others), _ZERO))),
+        Part("other entities", added([measured["all"] for (entity, _), measured in sums.items() if entity in aside])),
         Part("carried in later years", counted("carried")),
         Part("closing lines of the year", counted("closing")),
         Part("adjustment periods", counted("adjustments")),
@@ -197,8 +220,8 @@ def _proof(
     everything = considered(book.state, selection.comparable)
     opened, moved = counted("earlier") + counted("before"), counted("within")
     return Proof(
-        measure="debits",
-        considered=CountedAmount(everything.lines, everything.debit),
+        measure=side,
+        considered=CountedAmount(everything.lines, amount_of(everything)),
         shown=opened + moved,
         shown_as=(Part("in openings", opened), Part("in movement", moved)),
         left_out=tuple(each for each in left_out if each.counted.lines),
