@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 
 import second_route
+import second_sales
 from conftest import Almanac, Ran, copied
 
 ZERO = Decimal(0)
@@ -266,3 +267,38 @@ def test_fields_tells_how_many_lines_have_one_and_how_far_it_reaches(
         counts[line.source] += 1
     assert rows["source"]["values"].split(", ") == sorted(counts, key=lambda source: (-counts[source], source))[:3]
     assert len(everything) > len(moved)
+
+
+def test_a_difference_of_fields_is_made_of_totals(demo: Path, almanac: Almanac) -> None:
+    sold = [line for line in second_sales.sales(demo) if date(2025, 10, 1) <= line.day <= date(2026, 6, 17)]
+    words = ("list", "sales", "--year", "2026", "--compute", "profit = amount - cost", "--print", "json")
+    found = almanac(*words, "--by", "item.range", "--show", "amount, cost, profit", book=demo)
+    ranges = sorted({line.range for line in sold})
+    rows = {**rows_of(found), **rows_of(found, "total")}
+    for name in (*ranges, "total"):
+        own = [line for line in sold if name in (line.range, "total")]
+        amount, cost = sum((line.amount for line in own), ZERO), sum((line.cost or ZERO for line in own), ZERO)
+        assert (Decimal(rows[name]["amount"]), Decimal(rows[name]["cost"] or 0)) == (amount, cost)
+        assert Decimal(rows[name]["profit"]) == amount - cost, "what has no cost is not lost"
+    without = sum(line.cost is None for line in sold)
+    assert f"{without:,} of {len(sold):,} lines have no cost, and count in it with nothing" in found.json["notes"]
+    ranked = almanac(
+        "rank", "sales", "--by", "item.range", "--compute", "profit = amount - cost", "--of", "profit", "--print", "json",
+        book=demo,
+    ).json  # fmt: skip
+    assert Decimal(ranked["rows"][-1]["cells"]["profit"]) == Decimal(rows["total"]["profit"])
+    # A single line that lacks a part is blank, and a condition goes line by line.
+    lines = almanac(*words, "--show", "item.range, cost, profit", "--period", "2026-P08", book=demo)
+    assert lines.code == 2
+    listed = rows_of(almanac(*words[:2], *words[4:], "--show", "cost, profit", "--period", "2026-P09", book=demo))
+    assert all((cells["profit"] is None) is (cells["cost"] is None) for cells in listed.values())
+    assert any(cells["profit"] is None for cells in listed.values())
+
+
+def test_a_number_of_another_table_never_multiplies_through_arithmetic(demo: Path, almanac: Almanac) -> None:
+    found = almanac("list", "sales", "--by", "vessel", "--year", "2026", "--compute", "gap = amount - vessel.insured",
+                    "--show", "amount, vessel.insured, gap", "--print", "json", book=demo)  # fmt: skip
+    rows = rows_of(found)
+    assert rows["Brae"]["gap"] == "-6786298.86"
+    for cells in rows.values():
+        assert Decimal(cells["gap"]) == Decimal(cells["amount"]) - Decimal(cells["vessel.insured"])

@@ -89,9 +89,29 @@ class Summed:
     cases: tuple[tuple[Predicate, "Expression"], ...]
 
 
+@dataclass(frozen=True, slots=True)
+class OrZero:
+    """A number, or nought where it is blank."""
+
+    part: "Expression"
+
+
 Expression = (
-    Summed | FieldReference | PeriodId | Constant | Labelled | Arithmetic | DaysBetween | Given | Joined | Piece
+    OrZero
+    | Summed
+    | FieldReference
+    | PeriodId
+    | Constant
+    | Labelled
+    | Arithmetic
+    | DaysBetween
+    | Given
+    | Joined
+    | Piece
 )
+
+
+_NOUGHT = Constant(Decimal(0))
 
 
 def parts_of(expression: Expression, places: Mapping[str, "Expression"]) -> Iterator["Expression"]:
@@ -99,7 +119,7 @@ def parts_of(expression: Expression, places: Mapping[str, "Expression"]) -> Iter
     yield expression
     inner: tuple[Expression, ...] = ()
     match expression:
-        case Labelled(of, _) | Piece(_, _, of):
+        case Labelled(of, _) | Piece(_, _, of) | OrZero(of):
             inner = (of,)
         case Arithmetic(_, one, other) | DaysBetween(one, other):
             inner = (one, other)
@@ -113,6 +133,32 @@ def parts_of(expression: Expression, places: Mapping[str, "Expression"]) -> Iter
             inner = parts
     for part in inner:
         yield from parts_of(part, places)
+
+
+def terms_of(expression: Expression) -> list[Expression]:
+    """Return what a sum or difference is made of; the expression itself where it is none."""
+    if isinstance(expression, Arithmetic) and expression.operation != "*":
+        left = [] if expression.left == _NOUGHT else terms_of(expression.left)
+        return [*left, *terms_of(expression.right)]
+    return [expression]
+
+
+def of_totals(expression: Expression) -> Expression:
+    """Return what is to be summed so that a sum or difference of several numbers is that of their totals.
+
+    A line that lacks one of them counts with the others. Where a constant is one, each line counts by itself.
+    """
+    terms = terms_of(expression)
+    if len(terms) < 2 or any(isinstance(term, Constant) for term in terms):
+        return expression
+    return _or_zero(expression)
+
+
+def _or_zero(expression: Expression) -> Expression:
+    if isinstance(expression, Arithmetic) and expression.operation != "*":
+        left = expression.left if expression.left == _NOUGHT else _or_zero(expression.left)
+        return Arithmetic(expression.operation, left, _or_zero(expression.right))
+    return OrZero(expression)
 
 
 def links_in(expression: Expression, places: Mapping[str, "Expression"]) -> set[str]:
@@ -165,6 +211,8 @@ def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str]
                 return f"(case when {tests[0][0]} then {tests[0][1]} end)"
             added = " + ".join(f"(case when {test} then {value} else 0 end)" for test, value in tests)
             return f"(case when {' or '.join(test for test, _ in tests)} then {added} end)"
+        case OrZero(part):
+            return f"coalesce({sql(part)}, 0)"
         case Joined(parts):
             return f"nullif(concat({', '.join(sql(part) for part in parts)}), '')"
         case Piece(end, length, of):

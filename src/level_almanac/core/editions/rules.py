@@ -17,6 +17,7 @@ _CHANGED: dict[int, tuple[str, ...]] = {
         "where no member of a ranking is above zero, size decides",
         "a void belongs to its payment and a refund to its credit",
         "projections are exact until their last step",
+        "sums and differences of several fields are made of totals",
     ),
 }
 

@@ -27,6 +27,8 @@ from level_almanac.store.expressions import (
     Joined,
     Labelled,
     Piece,
+    is_only_linked,
+    terms_of,
 )
 
 _NAMED = re.compile(r"\s*([a-z][a-z0-9_]*)\s*=(.*)", re.IGNORECASE | re.DOTALL)
@@ -176,8 +178,12 @@ class ComputedReader:
         kinds: set[Kind] = set()
         parts: dict[str, Expression] = {}
         figure = self._figure(tree, kinds, parts)
+        kind: Kind = "amount" if "amount" in kinds else "quantity"
         if not isinstance(figure, _Ratio):
-            kind: Kind = "amount" if "amount" in kinds else "quantity"
+            terms = terms_of(figure)
+            if len({is_only_linked(term) for term in terms if not isinstance(term, Constant)}) > 1:
+                # A number of another table stands on many lines: a group takes it once, beside the totals of others.
+                return Computed(name, kind, None, Ratio(_summed(figure, parts), parts))
             return Computed(name, kind, figure)
         return Computed(name, "quantity", None, Ratio(figure.formula, parts))
 

@@ -79,8 +79,8 @@ def _asked_for(column: ShownField) -> Iterator[Asked]:
     if column.ratio is not None:
         for part in column.ratio.parts.values():
             yield Asked(part, "only" if is_only_linked(part) else "sum")
-    elif column.value is not None:
-        yield Asked(column.value, column.summing)
+    elif column.value is not None and column.total_value is not None:
+        yield Asked(column.total_value, column.summing)
         if column.aggregate == "average":
             yield Asked(column.value, "count")
 

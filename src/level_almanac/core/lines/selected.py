@@ -11,7 +11,7 @@ from level_almanac.core.language.parsing import Node, parse, pointed
 from level_almanac.core.lines.computed import Computed, ComputedReader, Ratio
 from level_almanac.errors import AlmanacError, Mistake, listed, nearest
 from level_almanac.files.tables import Kind
-from level_almanac.store.expressions import Arithmetic, Constant, Expression, is_only_linked
+from level_almanac.store.expressions import Arithmetic, Constant, Expression, is_only_linked, of_totals
 from level_almanac.store.line_query import Summing
 
 Aggregate = Literal["", "sum", "average", "minimum", "maximum", "count"]
@@ -40,6 +40,13 @@ class ShownField(NamedTuple):
     def is_linked(self) -> bool:
         """Whether it is of a linked table alone, and so never summed over the lines that lead to it."""
         return self.value is not None and is_only_linked(self.value)
+
+    @property
+    def total_value(self) -> Expression | None:
+        """What is summed over a group: of a sum or difference of several fields the same of their totals."""
+        if self.value is None or self.aggregate not in ("", "sum") or self.summing != "sum":
+            return self.value
+        return of_totals(self.value)
 
     @property
     def summing(self) -> Summing:

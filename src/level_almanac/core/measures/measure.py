@@ -116,4 +116,4 @@ def _measure(field: ShownField, *, percent: bool) -> Measure:
         parts = (Asked(field.value), Asked(field.value, "count"))
         return Measure(field.key, field.label, "ratio", percent, field, parts)
     kind: Literal["amount", "quantity"] = "amount" if field.kind == "amount" else "quantity"
-    return Measure(field.key, field.label, kind, percent, field, (Asked(field.value),))
+    return Measure(field.key, field.label, kind, percent, field, (Asked(field.total_value or field.value),))

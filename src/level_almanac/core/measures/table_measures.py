@@ -24,6 +24,7 @@ from level_almanac.core.lines.account_conditions import classes_that_can_meet
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
 from level_almanac.core.lines.day_labels import DayLabels
+from level_almanac.core.lines.lacking import lacking_notes
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import (
     check_classes,
@@ -232,20 +233,8 @@ class TableMeasures:
         return tuple(Part(name, CountedAmount(lines, Decimal(amount or 0))) for (name, _), lines, amount in pairs)
 
     def blank_notes(self, rules: Sequence[Rule]) -> Iterator[str]:
-        """Yield how many lines have nothing in a field that a ratio is made of, and so count there with nothing."""
-        parts = {
-            part.value.column: part.value
-            for measure in self.measures
-            if measure.field.ratio is not None
-            for part in measure.parts
-            if isinstance(part.value, FieldReference)
-        }
-        if not parts:
-            return
-        rows = groups(self.book.engine, self.source(rules), (), [Asked(value, "count") for value in parts.values()])
-        for name, count in zip(parts, rows[0][1:] if rows else (), strict=False):
-            if count < rows[0][0]:
-                yield f"{rows[0][0] - count:,} of {rows[0][0]:,} lines have no {name}, and count in it with nothing"
+        """Yield how many lines have nothing in a field that a measure is made of, and so count there with nothing."""
+        yield from lacking_notes(self.book.engine, self.source(rules), [measure.field for measure in self.measures])
 
     def proof(self, rules: Sequence[Rule], checks: Sequence[Check] = (), shown_as: tuple[Part, ...] = ()) -> Proof:
         """Return the accounting of all lines of the table."""

@@ -15,6 +15,7 @@ from level_almanac.core.language.parsing import pointed
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
 from level_almanac.core.lines.day_labels import DayLabels
+from level_almanac.core.lines.lacking import lacking_notes
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import (
@@ -274,7 +275,12 @@ class Listing:
                 decimals=decimals,
                 table=self.own.name,
             ),
-            notes=(*(self.selection.notes if self.selection else ()), *self._notes(), *rows_made.notes),
+            notes=(
+                *(self.selection.notes if self.selection else ()),
+                *self._notes(),
+                *lacking_notes(self.book.engine, self.source, [each for each in self.shown if each.value is not None]),
+                *rows_made.notes,
+            ),
         )
         return table, rows_made
 
