@@ -414,3 +414,23 @@ def test_a_head_says_what_is_taken_from_what(demo: Path) -> None:
     assert "2026-P09, 1–17 Jun 2026, is set beside 2026-P08, 1–31 May 2026: 17 days and 31" in " ".join(unlike.split())
     sums = run_almanac("statement", "income", "--columns", "ytd; ptd; (ytd - ptd) / 8", book=demo).out
     assert "(ytd - ptd) / 8" in sums
+
+
+def test_parts_that_do_not_come_to_the_whole_say_by_what(demo: Path, lines: list[Line]) -> None:
+    def notes(*words: str) -> list[str]:
+        ran = run_almanac("statement", "income", *words, "--print", "json", book=demo)
+        assert ran.code == 0, ran.err
+        return [note for note in ran.json["notes"] if "less the parts of" in note]
+
+    moved = income(lines, lambda line: (line.year, line.period) == (2025, 13))
+    earned = sum((amount for code, amount in moved.items() if code < "50"), ZERO)
+    result = earned - sum((amount for code, amount in moved.items() if code >= "50"), ZERO)
+    shown = f"{result:,.2f}".replace("-", "−")
+    assert notes("--year", "2025", "--columns", "each month; year") == [
+        f"year less the parts of each month is {earned:,.2f} of income and {shown} of result, as adjustment periods have no days of their own"
+    ]
+    assert notes("--year", "2025", "--columns", "each period; year") == []
+    assert notes("--year", "2025", "--columns", "each quarter; ytd last year") == []
+    (weeks,) = notes("--as-of", "2026-04-30", "--columns", "each week ptd; ptd")
+    assert weeks.startswith("period to date less the parts of each week ptd is ")
+    assert weeks.endswith("as they reach over its edges")

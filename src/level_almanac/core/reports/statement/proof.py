@@ -227,6 +227,7 @@ def notes_of(
             yield f"{slot.label}: {slot.window.why}, so there is nothing to show or compare"
     if arrangement.layout.scope == "income":
         yield from _cut_notes(book, selection, figures, slots)
+        yield from _gap_notes(book, selection, figures, slots)
     if begins and any(
         slot.window.early if isinstance(slot.window, Missing) else slot.window.begins is not None for slot in slots
     ):
@@ -261,6 +262,51 @@ def _cut_notes(book: Book, selection: Selection, figures: Figures, slots: Sequen
             (income, result),
             selection.decimals,
         )
+
+
+def _gap_notes(book: Book, selection: Selection, figures: Figures, slots: Sequence[PlacedColumn]) -> Iterator[Note]:
+    """Yield by what the parts of a span do not come to the whole that stands beside them, and why."""
+    booked = [slot for slot in slots if not slot.is_plan and not slot.field and isinstance(slot.window, Window)]
+    parts: dict[str, list[PlacedColumn]] = {}
+    for slot in booked:
+        if slot.divided:
+            parts.setdefault(slot.word, []).append(slot)
+    for own in parts.values():
+        whole = next((slot for slot in booked if not slot.divided and slot.spanned[:2] == own[0].spanned[:2]), None)
+        if whole is None:
+            continue
+        all_of, *moved = (_moved(book, selection, figures, slot) for slot in (whole, *own))
+        lines = all_of[0] - sum(each[0] for each in moved)
+        income = all_of[1] - sum((each[1] for each in moved), _ZERO)
+        result = all_of[2] - sum((each[2] for each in moved), _ZERO)
+        if lines or income or result:
+            windows = [slot.window for slot in own if isinstance(slot.window, Window)]
+            outside = min(each.first for each in windows) < _first(whole) or max(each.last for each in windows) > _last(
+                whole
+            )
+            why = "they reach over its edges" if outside else "adjustment periods have no days of their own"
+            parts_words = f"the parts of {own[0].word.replace('-', ' ')}"
+            words = f"{whole.label} less {parts_words} is {{}} of income and {{}} of result, as {why}"
+            yield Note(words, (income, result), selection.decimals)
+
+
+def _first(slot: PlacedColumn) -> date:
+    return slot.window.first if isinstance(slot.window, Window) else date.max
+
+
+def _last(slot: PlacedColumn) -> date:
+    return slot.window.last if isinstance(slot.window, Window) else date.min
+
+
+def _moved(book: Book, selection: Selection, figures: Figures, slot: PlacedColumn) -> tuple[int, Decimal, Decimal]:
+    """Return the lines of income and costs in a column, and what they come to as income and as a result."""
+    found = [
+        (book.chart[str(place[1])], measured[f"m:{slot.asked}"])
+        for place, measured in figures.sums.items()
+        if place[0] in selection.entities and book.chart[str(place[1])].is_income
+    ]
+    income = -sum((each.amount for account, each in found if nature(account) < 0), _ZERO)
+    return sum(each.lines for _, each in found), income, -sum((each.amount for _, each in found), _ZERO)
 
 
 def _week_notes(slots: Sequence[PlacedColumn], as_of: AsOf) -> Iterator[str]:
