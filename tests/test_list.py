@@ -11,7 +11,7 @@ import pytest
 
 import second_route
 import second_sales
-from conftest import Almanac, Ran, copied
+from conftest import PERIOD_AND_SIDES, Almanac, MakeBook, Ran, copied
 
 ZERO = Decimal(0)
 Cells = dict[str, Any]
@@ -302,3 +302,40 @@ def test_a_number_of_another_table_never_multiplies_through_arithmetic(demo: Pat
     assert rows["Brae"]["gap"] == "-6786298.86"
     for cells in rows.values():
         assert Decimal(cells["gap"]) == Decimal(cells["amount"]) - Decimal(cells["vessel.insured"])
+
+
+def test_amounts_in_different_currencies_are_never_added(make_book: MakeBook) -> None:
+    heads = "journal,line,posted,period,account,debit,credit,source,cur,own\n"
+    lines = (
+        "J1,1,2025-10-01,,1000,10.00,,,SEK,110.00", "J1,2,2025-10-01,,4010,,10.00,,SEK,-110.00",
+        "J2,1,2025-10-02,,1000,8.00,,,GBP,7.00", "J2,2,2025-10-02,,4010,,8.00,,GBP,-7.00",
+        "J3,1,2025-10-03,,1100,5.00,,,SEK,55.00", "J3,2,2025-10-03,,4010,,5.00,,SEK,-55.00",
+    )  # fmt: skip
+    fields = f'{PERIOD_AND_SIDES}, currency = "cur", original_amount = "own"'
+    book = make_book(*lines, heads=heads, fields=fields)
+    assert book.load().code == 0
+    words = (
+        "list",
+        "ledger",
+        "--only",
+        "account.class is asset",
+        "--show",
+        "amount, original_amount",
+        "--print",
+        "json",
+    )
+    for by in ((), ("--by", "account"), ("--by", "currency")):
+        table = book.run(*words, *by).json
+        rows = {row["key"]: row["cells"] for row in table["rows"]}
+        assert rows["total"] == {"amount": "23.00", "original_amount": None}
+        assert (rows["total/SEK"], rows["total/GBP"]) == ({"original_amount": "165"}, {"original_amount": "7"})
+        assert "Amounts in different currencies are not added: each has a total of its own" in table["notes"]
+    accounts = {row["key"]: row["cells"] for row in book.run(*words, "--by", "account").json["rows"]}
+    assert (accounts["1000"]["original_amount"], accounts["1100"]["original_amount"]) == (None, "55")
+    one = book.run(*words, "--only", "currency is SEK", "--by", "account").json["rows"][-1]
+    assert (one["key"], one["cells"]["original_amount"]) == ("total", "165")
+    refused = book.run("rank", "ledger", "--by", "account", "--of", "original_amount")
+    assert refused.code == 2
+    assert "--of: amounts in different currencies are not added: 'original_amount'; say which is meant" in refused.err
+    ranked = book.run("rank", "ledger", "--by", "account", "--of", "original_amount", "--only", "currency is SEK")
+    assert ranked.code == 0, ranked.err

@@ -46,7 +46,8 @@ class Table(NamedTuple):
     entries: whether its lines are ledger entries, which have classes and count in the period they are booked in;
     in_periods: whether days that are asked for take in its lines by their place in the calendar; usual_measure: what
     growth, rankings and pace are of; usual_columns, usual_sums: what a list shows of its lines, and of groups of them;
-    order: of lines that nothing else is asked of; signs: of its amounts, in words; called: how a sentence on it begins.
+    order: of lines that nothing else is asked of; signs: of its amounts, in words; called: how a sentence on it begins;
+    foreign: fields that are amounts in another currency, by the field that tells which.
     Each of these is empty where nothing of its own is said.
     """
 
@@ -66,6 +67,7 @@ class Table(NamedTuple):
     order: tuple[str, ...] = ()
     signs: str = ""
     called: str = ""
+    foreign: Mapping[str, str] = MappingProxyType({})
 
     @property
     def proof_measure(self) -> str:
@@ -121,6 +123,7 @@ LEDGER = Table(
     entries=True,
     in_periods=True,
     usual_measure="natural",
+    foreign=MappingProxyType({"original_amount": "currency"}),
     usual_columns="posted, account, account.name, document, party, memo, amount",
     usual_sums=("amount",),
     order=("counted", "posted", "journal", "line"),

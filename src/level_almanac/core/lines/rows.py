@@ -50,6 +50,10 @@ class _Plan:
         for column in shape.shown:
             self.places[column.key] = tuple(self._ask(each) for each in _asked_for(column))
         self.measure = self._ask(Asked(shape.measure)) if shape.measure is not None else None
+        self.currencies = {
+            key: (self._ask(Asked(value, "minimum")), self._ask(Asked(value, "maximum")))
+            for key, value in shape.apart.items()
+        }
 
     def _ask(self, asked: Asked) -> int:
         if asked not in self.asked:
@@ -63,6 +67,10 @@ class _Plan:
     def cell(self, column: ShownField, lines_: int, sums: Sequence[Any]) -> Cell:
         """Return the cell of a group."""
         places = self.places[column.key]
+        if column.key in self.currencies:
+            low, high = self.currencies[column.key]
+            if sums[low] != sums[high]:
+                return None
         if column.aggregate == "count" and not places:
             return lines_
         return _value(column, [sums[place] for place in places])
@@ -306,6 +314,21 @@ class ListRows:
             return
         words = f"Total, {there:,} {'line' if there == 1 else what}" if what == "lines" else "Total"
         yield Row("total", words, 0, "total", self._cells(whole), adds=adds)
+        yield from self._currency_totals()
+
+    def _currency_totals(self) -> Iterator[Row]:
+        """Yield what amounts of several currencies come to in each, as they are never added."""
+        for value in dict.fromkeys(self.shape.apart.values() if not self.shape.limits else ()):
+            found = groups(self.engine, self.source, [value], self.plan.asked)
+            if len(found) > 1:
+                self.notes.append("Amounts in different currencies are not added: each has a total of its own")
+                for currency, count, *sums in sorted(found, key=lambda row: (row[0] is None, str(row[0]))):
+                    group = _Group((), count, tuple(sums))
+                    cells = {
+                        key: cell for key, cell in self._cells(group).items() if self.shape.apart.get(key) == value
+                    }
+                    name = "(no currency)" if currency is None else str(currency)
+                    yield Row(f"total/{currency or 'blank'}", f"of which in {name}", 0, "subtotal", cells)
 
     def _cells(self, group: _Group, *, total: bool = True) -> dict[str, Cell]:
         """Return the cells of a group; what its lines have in common is not told beneath them, as if it were a sum."""

@@ -23,7 +23,8 @@ class ListShape(NamedTuple):
     """What rows a list has. by: what its groups are of, outermost first; shown: its columns; sorts: what rows are in
     order by; limits: on the totals of the smallest groups; key: the fields that name a line; order: of lines else;
     lines: whether lines are shown; first: how many rows of the outermost kind; measure: what a proof adds up; decimals:
-    of amounts; exclusions: how many of the last rules take from what was asked for.
+    of amounts; exclusions: how many of the last rules take from what was asked for; apart: by the key of a column what
+    tells the currencies of its amounts apart, which are never added.
     """
 
     by: tuple[ShownField, ...]
@@ -37,6 +38,7 @@ class ListShape(NamedTuple):
     measure: Expression | None
     decimals: int
     exclusions: int
+    apart: Mapping[str, Expression] = MappingProxyType({})
 
 
 class MadeRows(NamedTuple):

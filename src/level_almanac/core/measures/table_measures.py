@@ -23,6 +23,7 @@ from level_almanac.core.header import (
 from level_almanac.core.lines.account_conditions import classes_that_can_meet
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
+from level_almanac.core.lines.currencies import currencies_of
 from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.lacking import lacking_notes
 from level_almanac.core.lines.rule import Rule
@@ -48,7 +49,7 @@ from level_almanac.files.tables import COST_CLASSES, INCOME_CLASSES
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Summed
 from level_almanac.store.ledger_sums import merged
 from level_almanac.store.line_query import Asked, LineSource, first_day, groups, left_out
-from level_almanac.store.predicate import FieldTest, Not, Predicate, Some, Within
+from level_almanac.store.predicate import FieldTest, Not, Predicate, Some, Within, fields_in
 
 RESULT, NET = "result = - amount", "net = amount"
 _MEANING = {RESULT: " (income less costs)", NET: " (debits less credits)"}
@@ -129,9 +130,19 @@ class TableMeasures:
         reader = ComputedReader(self.fields, "--of", UsageMistake, self.as_of, self.labels.label)
         reader_of_columns = ShownReader(reader, computed, UsageMistake)
         self.measures: tuple[Measure, ...] = read_measures(of, reader_of_columns)
+        self._check_currencies()
         self.named = ", ".join(measure.label for measure in self.measures) + _MEANING.get(of, "")
         self.by: tuple[ShownField, ...] = reader_of_columns.grouped(request.by, "--by") if request.by else ()
         self.decimals = self.selection.decimals if self.selection else 2
+
+    def _check_currencies(self) -> None:
+        """Raise UsageMistake where amounts in different currencies would be added."""
+        for value in currencies_of(self.own, [measure.field for measure in self.measures]).values():
+            name = value.column if isinstance(value, FieldReference) else ""
+            if not any(name in fields_in(rule.predicate) for rule in self.conditions):
+                step = f'say which is meant, such as --only "{name} is EUR"'
+                what = "amounts in different currencies are not added"
+                raise UsageMistake(Mistake(what, "--of", repr(self.request.of), next_step=step))
 
     def _usual_of_accounts(self, natural: str) -> str:
         """Return what a ledger's lines are measured by, so that kinds of accounts are not added up without meaning.

@@ -14,6 +14,7 @@ from level_almanac.core.language.days import DayExpression, Unit
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
+from level_almanac.core.lines.currencies import currencies_of
 from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.lacking import lacking_notes
 from level_almanac.core.lines.rows import ListRows
@@ -317,6 +318,7 @@ class Listing:
                 measure=measure,
                 decimals=decimals,
                 exclusions=exclusions,
+                apart=currencies_of(self.own, self.shown),
             ),
         )
 
