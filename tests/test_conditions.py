@@ -322,7 +322,7 @@ def test_groups_and_what_a_threshold_leaves_out_are_all_that_was_considered(
         (["--only", "posted in 2026-P13"], "2026-P13"),
         (["--from", "2026-05-01"], "only one end of the range is given; give --through or --before too"),
         (["--from", "2026-05-01", "--through", "2026-04-01"], "the range ends before it starts"),
-        (["--compute", "size = give small if amount under 10"], "a line that meets none of these conditions would have no value; end with `; else VALUE`"),
+        (["--compute", 'size = give "small" if amount under 10'], "a line that meets none of these conditions would have no value; end with `; else VALUE`"),
         (["--compute", "x = memo + 1"], "memo is a text, which cannot be computed with: 'memo'"),
         (["--compute", "x = posted - 1"], "write `days from A to B` for the days between two dates"),
         (["--compute", "late = days from memo to posted"], "memo is no date: 'memo'"),

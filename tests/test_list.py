@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Callable
 from datetime import date, timedelta
-from decimal import Decimal
+from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
 from typing import Any
 
@@ -142,7 +142,7 @@ def test_first_says_of_how_many_and_totals_both(demo: Path, almanac: Almanac, mo
 def test_computed_fields_show_group_and_sort(demo: Path, almanac: Almanac, moved: list[second_route.Line]) -> None:
     found = list_(
         almanac, demo, "--as-of", "2026-06-17", "--only", "late at most 30 and account is 12110",
-        "--compute", "late = days from posted to as-of", "--compute", 'size = give small if debit under 1000; middling if debit under 4000; else "very large"',
+        "--compute", "late = days from posted to as-of", "--compute", 'size = give "small" if debit under 1000; "middling" if debit under 4000; else "very large"',
         "--compute", 'place = first 2 of account & "/" & account.class', "--by", "size, place", "--lines", "--show", "late, debit", "--sort", "late descending",
     )  # fmt: skip
     wanted: defaultdict[str, list[int]] = defaultdict(list)
@@ -339,3 +339,48 @@ def test_amounts_in_different_currencies_are_never_added(make_book: MakeBook) ->
     assert "--of: amounts in different currencies are not added: 'original_amount'; say which is meant" in refused.err
     ranked = book.run("rank", "ledger", "--by", "account", "--of", "original_amount", "--only", "currency is SEK")
     assert ranked.code == 0, ranked.err
+
+
+def test_computed_fields_give_values(demo: Path, almanac: Almanac) -> None:
+    sold = [line for line in second_sales.sales(demo) if date(2026, 5, 1) <= line.day <= date(2026, 5, 31)]
+    words = ("list", "sales", "--period", "2026-P08", "--by", "route", "--print", "json")
+    computed = (
+        "food = give amount if item.range is Galley; amount - cost if item.range is Shop; else 0",
+        "rate = give 0.05 if item.range is Galley; else 0.2",
+        "tax = round amount * rate to 2",
+        "each = amount / count",
+        'where = give route if item.range is Shop; else "elsewhere"',
+    )
+    asked = [word for text in computed for word in ("--compute", text)]
+    found = almanac(*words, *asked, "--show", "count, food, rate, tax, each", book=demo)
+    assert found.json["facts"]["as_of"] == "2026-05-31"
+    assert computed[0] in found.json["facts"]["compute"]
+    rows = {**rows_of(found), **rows_of(found, "total")}
+    for name, cells in rows.items():
+        own = [line for line in sold if name in (line.route or "route-blank", "total")]
+        food = [line.amount if line.range == "Galley" else line.amount - (line.cost or ZERO) for line in own
+                if line.range in ("Galley", "Shop")]  # fmt: skip
+        taxed = [(line.amount * (Decimal("0.05") if line.range == "Galley" else Decimal("0.2"))) for line in own]
+        assert Decimal(cells["food"]) == sum(food, ZERO)
+        assert Decimal(cells["tax"]) == sum((each.quantize(Decimal("0.01"), ROUND_HALF_UP) for each in taxed), ZERO)
+        average = sum((line.amount for line in own), ZERO) / len(own)
+        assert abs(Decimal(cells["each"]) - average) < Decimal("1e-8")
+        assert cells.get("rate") is None, "a rate is not summed"
+    places = almanac(*words[:4], "--by", "where", *asked, "--show", "count", "--print", "json", book=demo)
+    assert set(rows_of(places)) == {"elsewhere", *{line.route for line in sold if line.range == "Shop"}}
+
+
+@pytest.mark.parametrize(
+    ("words", "told"),
+    [
+        ("size = give small if amount under 9; else large", 'the table has no such field: \'small\'; a text needs quotes: "small"'),
+        ('x = give amount if amount under 9; else "large"', "the values are of several kinds: amount or text; expected all texts, all numbers or all dates"),
+        ("x = give amount / cost if amount under 9; else 0", "a ratio is made of totals, and no line has one"),
+        ("x = round amount / 3 to 2", "lines are rounded one by one, and a ratio is of totals"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_given(demo: Path, almanac: Almanac, words: str, told: str) -> None:
+    name = words.partition(" ")[0]
+    ran = almanac("list", "sales", "--compute", words, "--show", name, book=demo)
+    assert (ran.code, ran.out) == (2, "")
+    assert told in ran.err

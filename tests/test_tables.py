@@ -11,7 +11,7 @@ TEXTS = {
     "columns": "a = budget ytd last year; each 2 weeks qtd prior; change % of a over b; share of 4011 in a; -(a - 2) * b / 3; last 3 periods; 2026-01-01 through today - 2 days",
     "condition": 'source is not CF or (account from 1 through 2 and not memo contains "x y")',
     "day": "3 months from end of last period - 1 day",
-    "computed": "give small if amount under 100 and memo contains dock; else large",
+    "computed": 'give "small" if amount under 100 and memo contains dock; else "large"',
     "fields": '"How many" = count, - amount, average of amount, quarter of posted, memo if wide',
     "sorts": "amount descending, posted",
     "formula": "income - direct-cost - (a + 2) / b",

@@ -99,7 +99,7 @@ def test_the_lines_behind_every_group_of_a_list_sum_to_it(book: Book, by: str) -
         by=by,
         show="count, amount, debit",
         when=AsOfRequest(year="2025"),
-        compute=("size = give small if amount under 100; else large",),
+        compute=('size = give "small" if amount under 100; else "large"',),
     )
     whole = listing(book, request)
     rows = [row for row in whole.table.rows if row.cells]

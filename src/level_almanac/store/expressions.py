@@ -90,6 +90,14 @@ class Summed:
 
 
 @dataclass(frozen=True, slots=True)
+class Rounded:
+    """A number with so many decimals, half away from zero."""
+
+    part: "Expression"
+    places: int
+
+
+@dataclass(frozen=True, slots=True)
 class OrZero:
     """A number, or nought where it is blank."""
 
@@ -98,6 +106,7 @@ class OrZero:
 
 Expression = (
     OrZero
+    | Rounded
     | Summed
     | FieldReference
     | PeriodId
@@ -119,7 +128,7 @@ def parts_of(expression: Expression, places: Mapping[str, "Expression"]) -> Iter
     yield expression
     inner: tuple[Expression, ...] = ()
     match expression:
-        case Labelled(of, _) | Piece(_, _, of) | OrZero(of):
+        case Labelled(of, _) | Piece(_, _, of) | OrZero(of) | Rounded(of, _):
             inner = (of,)
         case Arithmetic(_, one, other) | DaysBetween(one, other):
             inner = (one, other)
@@ -159,6 +168,18 @@ def _or_zero(expression: Expression) -> Expression:
         left = expression.left if expression.left == _NOUGHT else _or_zero(expression.left)
         return Arithmetic(expression.operation, left, _or_zero(expression.right))
     return OrZero(expression)
+
+
+LINE = OrZero(Constant(Decimal(1)))
+"""One of each line: summed, it is how many there are."""
+
+
+def is_rate(expression: Expression) -> bool:
+    """Tell whether a value is one of several numbers that conditions pick, which mean nothing when they are added."""
+    if not isinstance(expression, Given):
+        return False
+    values = [*(value for _, value in expression.cases), expression.otherwise]
+    return all((isinstance(value, Constant) and isinstance(value.value, Decimal)) or is_rate(value) for value in values)
 
 
 def links_in(expression: Expression, places: Mapping[str, "Expression"]) -> set[str]:
@@ -213,6 +234,8 @@ def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str]
             return f"(case when {' or '.join(test for test, _ in tests)} then {added} end)"
         case OrZero(part):
             return f"coalesce({sql(part)}, 0)"
+        case Rounded(part, places):
+            return f"round({sql(part)}, {int(places)})"
         case Joined(parts):
             return f"nullif(concat({', '.join(sql(part) for part in parts)}), '')"
         case Piece(end, length, of):

@@ -6,7 +6,7 @@ What divides is not a value of a line: it is made of sums, so that a ratio is ne
 import re
 from collections.abc import Callable, Mapping
 from datetime import date
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal
 from typing import Any, NamedTuple
 
 from level_almanac.core.fields import LineField, LineFields
@@ -15,10 +15,10 @@ from level_almanac.core.language.formulas import Both, Formula, Name, Negative, 
 from level_almanac.core.language.parsing import Node, parse, pointed
 from level_almanac.core.lines.conditions import ConditionReader, unknown_field
 from level_almanac.core.spans.as_of import AsOf
-from level_almanac.errors import AlmanacError, Mistake
-from level_almanac.files.numbers import exact_number
+from level_almanac.errors import AlmanacError, Mistake, listed
 from level_almanac.files.tables import Kind
 from level_almanac.store.expressions import (
+    LINE,
     Arithmetic,
     Constant,
     DaysBetween,
@@ -27,12 +27,14 @@ from level_almanac.store.expressions import (
     Joined,
     Labelled,
     Piece,
+    Rounded,
     is_only_linked,
     terms_of,
 )
 
 _NAMED = re.compile(r"\s*([a-z][a-z0-9_]*)\s*=(.*)", re.IGNORECASE | re.DOTALL)
-_NUMBERS = ("amount", "quantity", "whole")
+_NUMBERS: tuple[Kind, ...] = ("amount", "quantity", "whole")
+_MOST_PLACES = 6
 Labels = Callable[[LineField, Unit], Labelled | None]
 """Takes a date and a unit of the calendar and returns the label of the unit that each day lies in; None where the unit
 is a fiscal period and the line has one of its own."""
@@ -127,16 +129,39 @@ class ComputedReader:
             step = "end with `; else VALUE`"
             shown = pointed(self.text, len(self.text.rstrip()), 1)
             raise self.error(Mistake(what, self.where, next_step=step, shown=shown))
-        words = [reader.words(result) for result in results]
-        numbers = [_number(word) for word in words]
-        quoted = any(str(token).startswith('"') for result in results for token in result.children)
-        if None not in numbers and not quoted:
-            values: list[Expression] = [Constant(number) for number in numbers if number is not None]
-            kind: Kind = "quantity"
+        branches = [self._branch(result) for result in results]
+        kinds = {kind for kind, _ in branches}
+        if kinds <= {*_NUMBERS}:
+            kind: Kind = "amount" if "amount" in kinds else "quantity"
+        elif len(kinds) == 1:
+            kind = kinds.pop()
         else:
-            values, kind = [Constant(word) for word in words], "text"
-        cases = tuple((reader.read(test), value) for test, value in zip(tests, values, strict=False))
-        return kind, Given(cases, values[-1])
+            what, allowed = "the values are of several kinds", "all texts, all numbers or all dates"
+            raise self.error(Mistake(what, self.where, listed(sorted(kinds)), allowed))
+        cases = tuple((reader.read(test), value) for test, (_, value) in zip(tests, branches, strict=False))
+        return kind, Given(cases, branches[-1][1])
+
+    def _branch(self, tree: Node) -> tuple[Kind, Expression]:
+        """Return the kind and value of what is given: a text in quotes, a field, or arithmetic on numbers."""
+        while tree.data in ("sum", "product") and len(tree.children) == 1:
+            # Arithmetic on one thing alone is that thing.
+            tree = tree.children[0]
+        if tree.data == "quoted":
+            return "text", Constant(str(tree.children[0]).strip('"'))
+        if tree.data == "field_name":
+            token = tree.children[0]
+            if str(token).lower() not in self.fields.by_name:
+                step = f'a text needs quotes: "{token}"'
+                raise self.error(self._mistake(token, "the table has no such field", next_step=step))
+            field = self.field(tree)
+            if field.kind not in _NUMBERS:
+                return ("text" if field.kind == "period" else field.kind), field.value
+        kinds: set[Kind] = set()
+        figure = self._figure(tree, kinds, {})
+        if isinstance(figure, _Ratio):
+            what, step = "a ratio is made of totals, and no line has one", "divide what is given instead"
+            raise self.error(Mistake(what, self.where, next_step=step))
+        return ("amount" if "amount" in kinds else "quantity"), figure
 
     def _text(self, tree: Node) -> Expression:
         match tree.data:
@@ -191,14 +216,12 @@ class ComputedReader:
         match tree.data:
             case "number":
                 return Constant(Decimal(str(tree.children[0])))
+            case "lines":
+                return LINE
+            case "rounded":
+                return self._rounded(tree, kinds, parts)
             case "field_name":
-                field = self.field(tree)
-                if field.kind not in _NUMBERS:
-                    hint = "write `days from A to B` for the days between two dates" if field.kind == "date" else ""
-                    what = f"{field.name} is a {field.kind}, which cannot be computed with"
-                    raise self.error(self._mistake(tree.children[0], what, next_step=hint))
-                kinds.add(field.kind)
-                return field.value
+                return self._number_of(tree, kinds)
             case "signed":
                 sign, inner = tree.children
                 figure = self._figure(inner, kinds, parts)
@@ -216,6 +239,25 @@ class ComputedReader:
             else:
                 left = Arithmetic(operation, left, right)
         return left
+
+    def _rounded(self, tree: Node, kinds: set[Kind], parts: dict[str, Expression]) -> Expression:
+        word, part, _, places = tree.children
+        figure, number = self._figure(part, kinds, parts), int(Decimal(str(places)))
+        if isinstance(figure, _Ratio) or number > _MOST_PLACES:
+            what = "lines are rounded one by one, and a ratio is of totals"
+            if number > _MOST_PLACES:
+                what = f"not rounded to more than {_MOST_PLACES} decimals"
+            raise self.error(self._mistake(word, what, "such as `round amount * 0.2 to 2`"))
+        return Rounded(figure, number)
+
+    def _number_of(self, tree: Node, kinds: set[Kind]) -> Expression:
+        field = self.field(tree)
+        if field.kind not in _NUMBERS:
+            hint = "write `days from A to B` for the days between two dates" if field.kind == "date" else ""
+            what = f"{field.name} is a {field.kind}, which cannot be computed with"
+            raise self.error(self._mistake(tree.children[0], what, next_step=hint))
+        kinds.add(field.kind)
+        return field.value
 
     def _mistake(self, token: Any, what: str, allowed: str = "", next_step: str = "") -> Mistake:
         shown = pointed(self.text, token.start_pos or 0, len(token))
@@ -246,10 +288,3 @@ def _summed(value: "Expression | _Ratio", parts: dict[str, Expression]) -> Formu
     name = f"part-{len(parts)}"
     parts[name] = value
     return Name(name)
-
-
-def _number(word: str) -> Decimal | None:
-    try:
-        return exact_number(word)
-    except InvalidOperation:
-        return None

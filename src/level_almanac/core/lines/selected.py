@@ -11,7 +11,7 @@ from level_almanac.core.language.parsing import Node, parse, pointed
 from level_almanac.core.lines.computed import Computed, ComputedReader, Ratio
 from level_almanac.errors import AlmanacError, Mistake, listed, nearest
 from level_almanac.files.tables import Kind
-from level_almanac.store.expressions import Arithmetic, Constant, Expression, is_only_linked, of_totals
+from level_almanac.store.expressions import Arithmetic, Constant, Expression, is_only_linked, is_rate, of_totals
 from level_almanac.store.line_query import Summing
 
 Aggregate = Literal["", "sum", "average", "minimum", "maximum", "count"]
@@ -55,7 +55,8 @@ class ShownField(NamedTuple):
             case "minimum" | "maximum" | "count":
                 return self.aggregate
             case "":
-                return "sum" if self.kind in _SUMMED_KINDS and not self.is_linked else "only"
+                adds = self.kind in _SUMMED_KINDS and not self.is_linked
+                return "sum" if adds and not (self.value is not None and is_rate(self.value)) else "only"
         return "sum"
 
 

@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from level_almanac.core.book import Book
-from level_almanac.core.calendar.date_text import range_words
+from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.fields import LineField
 from level_almanac.core.header import as_of_for, as_of_notes, data_facts, data_words, selection_facts, table_as_of
 from level_almanac.core.language.days import DayExpression, Unit
@@ -33,7 +33,7 @@ from level_almanac.core.lines.selected import ShownField, ShownReader
 from level_almanac.core.lines.shape import ListShape, MadeRows, Others
 from level_almanac.core.lines.source_place import EXPORT
 from level_almanac.core.reports.definition import MadeReport
-from level_almanac.core.requests.conditions import Conditions
+from level_almanac.core.requests.conditions import Conditions, flat
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import (
     after_closing_option,
@@ -359,6 +359,8 @@ class Listing:
             facts["closing_lines"] = "after closing"
         if request.conditions:
             facts["conditions"] = " · ".join(request.conditions.words)
+        if request.compute:
+            facts |= {"as_of": self.as_of.day.isoformat(), "compute": " · ".join(map(flat, request.compute))}
         if self.by:
             facts["by"] = request.by
         if self.limits:
@@ -383,6 +385,9 @@ class Listing:
         words += [*self.request.conditions.words, *self._limit_words()]
         if words:
             yield " · ".join(words)
+        if self.request.compute:
+            # What is computed may go by the day, and is read with its rule.
+            yield " · ".join([f"as of {day_words(self.as_of.day)}", *map(flat, self.request.compute)])
         yield data_words(self.book)
 
     def _considered(self) -> CountedAmount:
