@@ -344,3 +344,17 @@ def test_what_is_asked_wrongly_is_told_in_one_line(demo: Path, words: tuple[str,
     assert ran.code == 2
     assert message in ran.err
     assert "Traceback" not in ran.err
+
+
+@pytest.mark.parametrize(
+    ("words", "rules"),
+    [
+        ("parties payable --on paid --over 7500", ["other entities", "other dates", "not: reference is not blank", "party is V007"]),
+        ("documents payable", ["other entities", "posted after 30 Sep 2025", "other dates", "not: reference is not blank"]),
+    ],
+)  # fmt: skip
+def test_rules_stand_in_one_order_in_every_command(demo: Path, words: str, rules: list[str]) -> None:
+    found = run(demo, *words.split(), "--entity", "LINE", "--year", "2025", "--only", "reference is not blank",
+                "--except", "party is V007")  # fmt: skip
+    shown = [part["rule"] for part in found["proof"]["left_out"]]
+    assert shown[: len(rules)] == rules, "entities, then days, then conditions"

@@ -155,6 +155,16 @@ class Subledger:
         """Return what a proof calls the rule that leaves a line out, or nothing where it meets all."""
         return self.rules[item.failed_rule].words if item.failed_rule < len(self.rules) else ""
 
+    def other_entity(self, item: Item) -> str:
+        """Return what a proof calls the rule of entities, where that leaves a line out: it comes before all others."""
+        failed = self.rules[item.failed_rule] if item.failed_rule < len(self.rules) else None
+        return failed.words if failed is not None and failed.code == "entity" else ""
+
+    def proof_order(self, *between: str) -> list[str]:
+        """Return the order of a proof's rules: of entities, those of days that stand between, then the conditions."""
+        entity = [rule.words for rule in self.rules if rule.code == "entity"]
+        return [*entity, *between, *(rule.words for rule in self.rules if rule.code != "entity")]
+
     def standing(self, party: str) -> str:
         """Return the code that stands for a party's."""
         return standing_code(party, self.book.settings.parties.same_as) or party

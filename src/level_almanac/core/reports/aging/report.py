@@ -86,7 +86,7 @@ class Aging:
 
     def _tallied(self) -> Tally:
         later = later_words(self.subledger.day)
-        tally = Tally([*(rule.words for rule in self.subledger.rules), later, "settled in full"])
+        tally = Tally(self.subledger.proof_order(later, "settled in full"))
         left = {item.place: self.open.left[at] for at, item in enumerate(self.open.items)}
         for item in self.subledger.items:
             if item.entity not in self.subledger.selection.entities:

@@ -96,7 +96,8 @@ class Documents:
         for application in self.open.applications:
             self.settled_by[application.to].append(application)
             self.settled_by[application.by].append(application)
-        self.tally = Tally([*(rule.words for rule in self.subledger.rules), later_words(self.subledger.day)])
+        days = (later_words(self.subledger.day), "other dates", f"no {request.date}")
+        self.tally = Tally(self.subledger.proof_order(*days))
         self.shown = self._chosen()
 
     @property
@@ -106,12 +107,15 @@ class Documents:
 
     def _rule(self, at: int, item: Item) -> str:
         """Return what keeps a line out, or nothing where it is shown."""
-        which, left = self.request.which, self.open.left[at]
-        rule = self.subledger.rule_of(item)
-        if rule:
-            return rule
+        if other := self.subledger.other_entity(item):
+            return other
         if self.days and not self._within(item):
             return "other dates" if self._counting(item) else f"no {self.request.date}"
+        return self.subledger.rule_of(item) or self._of_which(at, item)
+
+    def _of_which(self, at: int, item: Item) -> str:
+        """Return what keeps a line out of the documents that are asked for, or nothing where it is among them."""
+        which, left = self.request.which, self.open.left[at]
         if which == "unapplied" and (item.kind == "invoice" or not left):
             return "invoices" if item.kind == "invoice" else "applied in full"
         if which == "overdue" and item.kind != "invoice":
@@ -142,7 +146,7 @@ class Documents:
         for item in self.subledger.items:
             at = places.get(item.place)
             if at is None:
-                rule = self.subledger.rule_of(item) or later_words(self.subledger.day)
+                rule = self.subledger.other_entity(item) or later_words(self.subledger.day)
             else:
                 rule = self._rule(at, item)
                 if not rule:

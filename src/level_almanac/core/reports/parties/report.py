@@ -146,7 +146,7 @@ class Parties:
         self.open = replay(self.subledger.chosen, self.day)
         self.left = {item.place: self.open.left[at] for at, item in enumerate(self.open.items)}
         self.standing = self._standing()
-        order = [*(rule.words for rule in self.subledger.rules if not rule.exclusion), "other dates"]
+        order = self.subledger.proof_order("other dates")
         self.tallies = tuple(Tally(order) for _ in self._proof_columns)
         self.by_party = self._gathered()
         self.figures = {code: self.cells(code, party.met) for code, party in self.by_party.items() if self._seen(party)}
@@ -180,9 +180,11 @@ class Parties:
         exclusions = [at for at, rule in enumerate(subledger.rules) if rule.exclusion]
         by_party: dict[str, _Party] = {}
         for item in subledger.items:
-            failed = "" if item.failed_rule in exclusions else subledger.rule_of(item)
+            failed = subledger.other_entity(item)
             if not failed and not self.days[0] <= self._counting(item) <= self.days[1]:
                 failed = "other dates"
+            if not failed and item.failed_rule not in exclusions:
+                failed = subledger.rule_of(item)
             if failed:
                 self._tally(failed, item)
                 continue
