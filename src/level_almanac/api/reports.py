@@ -48,9 +48,9 @@ class ReportMethods:
         sort: In order of this, largest first.
         top: The first so many, and all other as one row.
         as_of: As of this day.  [default: where the data ends]
-        period: As of a period's end, such as 2026-P08.
-        quarter: As of a quarter's end, such as 2026-Q2.
-        year: As of a fiscal year's end, such as 2025.
+        period: As of a period's end, or of where the data ends, such as 2026-P08.
+        quarter: As of a quarter's end, or of where the data ends, such as 2026-Q2.
+        year: As of a fiscal year's end, or of where the data ends, such as 2025.
         adjustments: Whether extra periods count at a year's end.
         only: Only lines that meet this; repeatable.
         except_: No lines that meet this; repeatable.
@@ -106,9 +106,9 @@ class ReportMethods:
         unposted: Charges served by the last day and not posted by then.
         in_transit: Entries that count in these days by one date only.
         as_of: As of this day.  [default: where the data ends]
-        period: This period, such as 2026-P08.
-        quarter: This quarter, such as 2026-Q2.
-        year: This fiscal year, such as 2025.
+        period: This period, as far as the data goes, such as 2026-P08.
+        quarter: This quarter, as far as the data goes, such as 2026-Q2.
+        year: This fiscal year, as far as the data goes, such as 2025.
         adjustments: Whether extra periods count at a year's end.
         from_: From this day, with --through or --before.
         through: Through this day, it included.
@@ -215,9 +215,9 @@ class ReportMethods:
         carried: The carried lines of the year too, apart.
         after_closing: With the closing lines of the year shown.
         as_of: As of this day.  [default: where the data ends]
-        period: This period, such as 2026-P08.
-        quarter: This quarter, such as 2026-Q2.
-        year: This fiscal year, such as 2025.
+        period: This period, as far as the data goes, such as 2026-P08.
+        quarter: This quarter, as far as the data goes, such as 2026-Q2.
+        year: This fiscal year, as far as the data goes, such as 2025.
         adjustments: Whether extra periods count at a year's end.
         from_: From this day, with --through or --before.
         through: Through this day, it included.
@@ -288,9 +288,9 @@ class ReportMethods:
         at_most: Only documents that are this or less.
         between: Only documents from the one through the other.
         as_of: As of this day.  [default: where the data ends]
-        period: This period, such as 2026-P08.
-        quarter: This quarter, such as 2026-Q2.
-        year: This fiscal year, such as 2025.
+        period: This period, as far as the data goes, such as 2026-P08.
+        quarter: This quarter, as far as the data goes, such as 2026-Q2.
+        year: This fiscal year, as far as the data goes, such as 2025.
         adjustments: Whether extra periods count at a year's end.
         only: Only lines that meet this; repeatable.
         except_: No lines that meet this; repeatable.
@@ -374,9 +374,9 @@ class ReportMethods:
         compute: A measure: `margin = (amount - cost) / amount`.
         date: Go by this date, not the one that counts.
         as_of: As of this day.  [default: where the data ends]
-        period: This period, such as 2026-P08.
-        quarter: This quarter, such as 2026-Q2.
-        year: This fiscal year, such as 2025.
+        period: This period, as far as the data goes, such as 2026-P08.
+        quarter: This quarter, as far as the data goes, such as 2026-Q2.
+        year: This fiscal year, as far as the data goes, such as 2025.
         adjustments: Whether extra periods count at a year's end.
         compare: Cut the span compared with an unfinished one at the same day, or leave it whole.
         after_closing: Of the ledger: with closing lines, which are else left out.
@@ -454,9 +454,9 @@ class ReportMethods:
         carried: Carried lines too, which are else left out.
         after_closing: Of the ledger: with closing lines, which are else left out.
         as_of: As of this day.  [default: where the data ends]
-        period: This period, such as 2026-P08.
-        quarter: This quarter, such as 2026-Q2.
-        year: This fiscal year, such as 2025.
+        period: This period, as far as the data goes, such as 2026-P08.
+        quarter: This quarter, as far as the data goes, such as 2026-Q2.
+        year: This fiscal year, as far as the data goes, such as 2025.
         adjustments: Whether extra periods count at a year's end.
         from_: From this day, with --through or --before.
         through: Through this day, it included.
@@ -516,9 +516,9 @@ class ReportMethods:
         compute: A measure: `margin = (amount - cost) / amount`.
         date: Go by this date, not the one that counts.
         as_of: As of this day.  [default: where the data ends]
-        period: As of a period's end, such as 2026-P08.
-        quarter: As of a quarter's end, such as 2026-Q2.
-        year: As of a fiscal year's end, such as 2025.
+        period: As of a period's end, or of where the data ends, such as 2026-P08.
+        quarter: As of a quarter's end, or of where the data ends, such as 2026-Q2.
+        year: As of a fiscal year's end, or of where the data ends, such as 2025.
         adjustments: Whether extra periods count at a year's end.
         after_closing: Of the ledger: with closing lines, which are else left out.
         only: Only lines that meet this; repeatable.
@@ -581,9 +581,9 @@ class ReportMethods:
         top: Only the first so many.
         everyone: Parties without a line in these days too, if any is open.
         as_of: As of this day.  [default: where the data ends]
-        period: This period, such as 2026-P08.
-        quarter: This quarter, such as 2026-Q2.
-        year: This fiscal year, such as 2025.
+        period: This period, as far as the data goes, such as 2026-P08.
+        quarter: This quarter, as far as the data goes, such as 2026-Q2.
+        year: This fiscal year, as far as the data goes, such as 2025.
         adjustments: Whether extra periods count at a year's end.
         only: Only lines that meet this; repeatable.
         except_: No lines that meet this; repeatable.
@@ -649,9 +649,9 @@ class ReportMethods:
         compute: A measure: `margin = (amount - cost) / amount`.
         date: Go by this date, not the one that counts.
         as_of: As of this day.  [default: where the data ends]
-        period: This period, such as 2026-P08.
-        quarter: This quarter, such as 2026-Q2.
-        year: This fiscal year, such as 2025.
+        period: This period, as far as the data goes, such as 2026-P08.
+        quarter: This quarter, as far as the data goes, such as 2026-Q2.
+        year: This fiscal year, as far as the data goes, such as 2025.
         adjustments: Whether extra periods count at a year's end.
         compare: Cut last year's part span at the same day, or leave it whole.
         after_closing: Of the ledger: with closing lines, which are else left out.
@@ -709,9 +709,9 @@ class ReportMethods:
         signs: Amounts in their class's natural sign, or debits positive.
         basis: Income and costs when they are booked, or when they are paid.
         as_of: As of this day.  [default: where the data ends]
-        period: As of a period's end, such as 2026-P08.
-        quarter: As of a quarter's end, such as 2026-Q2.
-        year: As of a fiscal year's end, such as 2025.
+        period: As of a period's end, or of where the data ends, such as 2026-P08.
+        quarter: As of a quarter's end, or of where the data ends, such as 2026-Q2.
+        year: As of a fiscal year's end, or of where the data ends, such as 2025.
         adjustments: Whether extra periods count at a year's end.
         compare: Cut a compared part period at the same day, or leave it whole.
         only: Only lines that meet this; repeatable.
@@ -757,9 +757,9 @@ class ReportMethods:
         after_closing: With the closing lines of the year shown.
         level: Roll accounts up to this level of the chart.
         as_of: As of this day.  [default: where the data ends]
-        period: This period, such as 2026-P08.
-        quarter: This quarter, such as 2026-Q2.
-        year: This fiscal year, such as 2025.
+        period: This period, as far as the data goes, such as 2026-P08.
+        quarter: This quarter, as far as the data goes, such as 2026-Q2.
+        year: This fiscal year, as far as the data goes, such as 2025.
         adjustments: Whether extra periods count at a year's end.
         from_: From this day, with --through or --before.
         through: Through this day, it included.

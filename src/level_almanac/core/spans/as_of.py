@@ -23,9 +23,15 @@ class AsOfRequest(Request):
     as_of: DayExpression | None = option(
         "as-of", "As of this day.  [default: where the data ends]", "day", metavar="DAY"
     )
-    period: str = option("period", "As of a period's end, such as 2026-P08.", metavar="ID", offers="period")
-    quarter: str = option("quarter", "As of a quarter's end, such as 2026-Q2.", metavar="ID", offers="quarter")
-    year: str = option("year", "As of a fiscal year's end, such as 2025.", metavar="ID", offers="year")
+    period: str = option(
+        "period", "As of a period's end, or of where the data ends, such as 2026-P08.", metavar="ID", offers="period"
+    )
+    quarter: str = option(
+        "quarter", "As of a quarter's end, or of where the data ends, such as 2026-Q2.", metavar="ID", offers="quarter"
+    )
+    year: str = option(
+        "year", "As of a fiscal year's end, or of where the data ends, such as 2025.", metavar="ID", offers="year"
+    )
     adjustments: Literal["with", "without"] = option(
         "adjustments", "Whether extra periods count at a year's end.", "choice", "with", choices=("with", "without"),
         show_default=True,
@@ -37,9 +43,9 @@ class AsOfRequest(Request):
 
 
 COVERS = {
-    "period": "This period, such as 2026-P08.",
-    "quarter": "This quarter, such as 2026-Q2.",
-    "year": "This fiscal year, such as 2025.",
+    "period": "This period, as far as the data goes, such as 2026-P08.",
+    "quarter": "This quarter, as far as the data goes, such as 2026-Q2.",
+    "year": "This fiscal year, as far as the data goes, such as 2025.",
 }
 """The help of those options in reports that cover what is named, not only its end."""
 

@@ -12,7 +12,7 @@ from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.growth.figures import Growing, GrowthRequest, Shown
 from level_almanac.core.reports.growth.stages import Stage
 from level_almanac.core.spans.compared import lacking_day_notes
-from level_almanac.core.spans.windows import Missing, Window
+from level_almanac.core.spans.windows import Missing
 from level_almanac.core.table.chart_data import Growth, GrowthChart, Step
 from level_almanac.core.table.model import Column, Derived, Note, Proof, ReportTable, Row, heading
 
@@ -88,8 +88,10 @@ def _columns(growing: Growing) -> Iterator[Column]:
         yield Column(f"{key}-change-pct", "change %", "percent", 1, derived=Derived("now", key, percent=True))
 
 
-def _is_early(window: Window | Missing) -> bool:
-    return window.early if isinstance(window, Missing) else window.begins is not None
+def _reaches_back(stage: Stage) -> bool:
+    """Tell whether the data begins within or after any of a row's spans."""
+    spans = (stage.now, stage.before, stage.last_year)
+    return any(span.early if isinstance(span, Missing) else span.begins is not None for span in spans)
 
 
 def _notes(growing: Growing) -> Iterator[Note | str]:
@@ -103,7 +105,7 @@ def _notes(growing: Growing) -> Iterator[Note | str]:
     parts = [stage for stage in growing.stages if stage.now.last != stage.now.whole_last and stage.now.unit != "day"]
     if parts and growing.as_of.compare == "same-days":
         yield "Unfinished spans are compared with the same days of the one before and of last year"
-    if first is not None and any(_is_early(window) for stage in growing.stages for window in stage[3:6]):
+    if first is not None and any(map(_reaches_back, growing.stages)):
         yield f"The data begins on {day_words(first)}: nothing is compared with what reaches back before it"
     if growing.no_quarters:
         yield "The year's periods cannot be shared out among quarters, so there are none"

@@ -80,7 +80,7 @@ class _Pairing:
             booked = next((column for column in reversed(self.left) if self._belongs(column, plan)), None)
             if booked is not None:
                 yield booked, plan
-            elif not isinstance(plan.window, Missing) and not nearest.divided:
+            elif not nearest.divided:
                 raise self._no_partner(plan)
         if nearest.divided and not any(self._belongs(column, plan) for plan in parts for column in self.left):
             raise self._no_partner(nearest)
