@@ -490,3 +490,18 @@ def test_what_is_proven_is_what_is_shown(demo: Path, words: str, measure: str, c
     # Of two spans that are compared, the first part is that of the first.
     shown = proof["shown_as"][0]["amount"] if proof.get("shown_as") else proof["shown"]["amount"]
     assert Decimal(shown) == total
+
+
+def test_a_list_proves_the_amounts_it_shows(demo: Path) -> None:
+    lines = [line for line in read(demo) if line.is_movement and line.source != "CL" and line.year == 2025]
+    both = json_of(demo, "list", "ledger", "--by", "account.class", "--year", "2025", "--show", "debit, credit")
+    proofs = proofs_of(both)
+    for side in ("debit", "credit"):
+        moved = sum((getattr(line, side) for line in lines), Decimal(0))
+        assert Decimal(proofs[side]["shown"]["amount"]) == Decimal(both["rows"][-1]["cells"][side]) == moved
+        assert proofs[side]["considered"]["lines"] == len(read(demo))
+    limited = json_of(demo, "list", "ledger", "--by", "party", "--year", "2025", "--show", "debit, credit", "--on", "credit",
+                      "--over", "60000")  # fmt: skip
+    proofs = proofs_of(limited)
+    assert list(proofs) == ["credit"], "what a limit leaves out is known of the amount that it is on"
+    assert Decimal(proofs["credit"]["shown"]["amount"]) == Decimal(limited["rows"][-1]["cells"]["credit"])

@@ -1,7 +1,7 @@
 """A list: any fields of a table's lines, one by one or in groups, with what each rule left out (docs/list.md)."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -49,7 +49,7 @@ from level_almanac.core.table.model import Column, CountedAmount, Part, Proof, R
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import SIDE_OF
-from level_almanac.store.expressions import FieldReference
+from level_almanac.store.expressions import Expression, FieldReference
 from level_almanac.store.line_query import Order, left_out
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate
 
@@ -245,11 +245,14 @@ class Listing:
 
     def made(self) -> tuple[ReportTable, MadeRows]:
         """Ask the store, and return the report and what its rows were made from."""
-        measure = FieldReference(self.own.measure) if self.own.measure else None
-        counted = left_out(self.book.engine, self.source, measure)
+        proven = self._proven()
         decimals = self.selection.decimals if self.selection else 2
-        rows_made = self._rows(measure, decimals).made()
-        counted_shown, parts = proof_parts(self.rules, counted)
+        rows_made = self._rows(proven[0][1], decimals).made()
+        below = rows_made.below_threshold
+        # What limits leave out is known of the amount that they are on alone.
+        first, *others = (
+            self._proof(words, measure, below, decimals) for words, measure in proven[: 1 if below.lines else None]
+        )
         table = ReportTable(
             title=f"{self.own.name.replace('_', ' ').capitalize()}: {self._title_words()}",
             facts=self._facts(),
@@ -257,25 +260,7 @@ class Listing:
             columns=self._not_blank(rows_made),
             rows=rows_made.rows,
             key_label=self._key_label(),
-            proof=Proof(
-                measure=self.own.proof_measure,
-                considered=self._considered(),
-                shown=CountedAmount(
-                    counted_shown.lines - rows_made.below_threshold.lines,
-                    counted_shown.amount - rows_made.below_threshold.amount,
-                ),
-                left_out=(
-                    *parts,
-                    *(
-                        [Part(self._below_threshold_words(), rows_made.below_threshold)]
-                        if rows_made.below_threshold.lines
-                        else []
-                    ),
-                ),
-                checks=rows_made.checks,
-                decimals=decimals,
-                table=self.own.name,
-            ),
+            proof=first._replace(checks=rows_made.checks, further=tuple(others)),
             notes=(
                 *(self.selection.notes if self.selection else ()),
                 *self._notes(),
@@ -284,6 +269,40 @@ class Listing:
             ),
         )
         return table, rows_made
+
+    def _proven(self) -> list[tuple[str, Expression | None]]:
+        """Return what the proof is of, in words and as a value of lines: each amount that is shown and adds up."""
+        apart = currencies_of(self.own, self.shown)
+        shown: dict[Expression, str] = {}
+        limited = [column for limit, column in self.limits if not limit.each]
+        for column in (*limited, *self.shown):
+            adds = column.kind == "amount" and column.ratio is None and column.summing == "sum"
+            if adds and column.key not in apart and column.total_value is not None:
+                shown.setdefault(column.total_value, column.label)
+        own = FieldReference(self.own.measure) if self.own.measure else None
+        found = [(self.own.proof_measure if value == own else words, value) for value, words in shown.items()]
+        if limited:
+            return found or [(self.own.proof_measure, own)]
+        # What was counted at loading is of the table's own amount, which is the best to go by.
+        return sorted(found, key=lambda each: each[1] != own) or [(self.own.proof_measure, own)]
+
+    def _proof(self, words: str, measure: Expression | None, below: CountedAmount, decimals: int) -> Proof:
+        counted, parts = proof_parts(self.rules, left_out(self.book.engine, self.source, measure))
+        considered = self._considered()
+        if measure != (FieldReference(self.own.measure) if self.own.measure else None):
+            aside = [rule.predicate for rule in self.rules if rule.aside]
+            source = replace(self.source, rules=tuple(aside))
+            every = [each for each in left_out(self.book.engine, source, measure) if each.rule is None]
+            considered = CountedAmount(considered.lines, sum((Decimal(each.amount) for each in every), _ZERO))
+        more = (Part(self._below_threshold_words(), below),) if below.lines else ()
+        return Proof(
+            measure=words,
+            considered=considered,
+            shown=CountedAmount(counted.lines - below.lines, counted.amount - below.amount),
+            left_out=(*parts, *more),
+            decimals=decimals,
+            table=self.own.name,
+        )
 
     def _not_blank(self, made: MadeRows) -> tuple[Column, ...]:
         """Return the columns, without those that nobody asked for and no line has anything in."""
@@ -299,7 +318,7 @@ class Listing:
         if self.own.name in SIDE_OF.values() and any(each.key in ("amount", "amount-turned") for each in self.shown):
             yield "Amounts of all kinds are above zero; `signed` has each with its kind's sign"
 
-    def _rows(self, measure: FieldReference | None, decimals: int) -> "ListRows":
+    def _rows(self, measure: Expression | None, decimals: int) -> "ListRows":
         totals = [(limit, shown) for limit, shown in self.limits if not limit.each]
         each = any(limit.each for limit, _ in self.limits)
         exclusions = 0 if each else sum(rule.exclusion for rule in self.rules)
