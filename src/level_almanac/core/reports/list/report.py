@@ -280,11 +280,13 @@ class Listing:
             if adds and column.key not in apart and column.total_value is not None:
                 shown.setdefault(column.total_value, column.label)
         own = FieldReference(self.own.measure) if self.own.measure else None
-        found = [(self.own.proof_measure if value == own else words, value) for value, words in shown.items()]
-        if limited:
-            return found or [(self.own.proof_measure, own)]
-        # What was counted at loading is of the table's own amount, which is the best to go by.
-        return sorted(found, key=lambda each: each[1] != own) or [(self.own.proof_measure, own)]
+        found: list[tuple[str, Expression | None]] = [
+            (self.own.proof_measure if value == own else words, value) for value, words in shown.items()
+        ]
+        if not limited:
+            # What was counted at loading is of the table's own amount, which is the best to go by.
+            found.sort(key=lambda each: each[1] != own)
+        return found or [(self.own.proof_measure, own)]
 
     def _proof(self, words: str, measure: Expression | None, below: CountedAmount, decimals: int) -> Proof:
         counted, parts = proof_parts(self.rules, left_out(self.book.engine, self.source, measure))
