@@ -433,4 +433,4 @@ def test_parts_that_do_not_come_to_the_whole_say_by_what(demo: Path, lines: list
     assert notes("--year", "2025", "--columns", "each quarter; ytd last year") == []
     (weeks,) = notes("--as-of", "2026-04-30", "--columns", "each week ptd; ptd")
     assert weeks.startswith("period to date less the parts of each week ptd is ")
-    assert weeks.endswith("as they reach over its edges")
+    assert weeks.endswith("as whole weeks do not begin and end with it")

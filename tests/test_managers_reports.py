@@ -14,7 +14,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import examples, run_almanac
+from conftest import MakeBook, examples, run_almanac
 from level_almanac.core.book import Book
 from level_almanac.core.measures.table_measures import MeasuredRequest
 from level_almanac.core.reports.growth.figures import GrowthRequest
@@ -505,3 +505,16 @@ def test_a_list_proves_the_amounts_it_shows(demo: Path) -> None:
     proofs = proofs_of(limited)
     assert list(proofs) == ["credit"], "what a limit leaves out is known of the amount that it is on"
     assert Decimal(proofs["credit"]["shown"]["amount"]) == Decimal(limited["rows"][-1]["cells"]["credit"])
+
+
+def test_accounts_may_be_compared_as_numbers(make_book: MakeBook) -> None:
+    book = make_book("J1,1,2025-10-01,,6000,9.00,,", "J1,2,2025-10-01,,4010,,9.00,", "J2,1,2025-10-02,,6000,1.00,,",
+                     "J2,2,2025-10-02,,1000,,1.00,")  # fmt: skip
+    toml = book.root / "almanac.toml"
+    text = toml.read_text()
+    at = text.index("[[intake]]")
+    toml.write_text(f'{text[:at]}[tables.ledger]\nnumber_like = ["account"]\n\n{text[at:]}')
+    assert book.load().code == 0
+    ran = book.run("rank", "ledger", "--by", "account", "--only", "account over 4500", "--print", "json")
+    assert ran.code == 0, ran.err
+    assert ran.json["rows"][-1]["cells"]["result"] == "-10.00"

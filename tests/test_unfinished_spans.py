@@ -162,9 +162,7 @@ def test_without_a_told_day_the_newest_line_is_where_the_data_ends(make_book: Ma
     assert (total["natural"], total["natural-last-year"]) == ("10.00", "2.00"), "on the same three days"
     ran = book.run(*words, "2026-P06")
     assert ran.code == 2
-    assert (
-        "--period: nothing is there of this yet: 2026-P06, 1–31 Mar 2026; the newest line is of 3 Feb 2026" in ran.err
-    )
+    assert "--period: nothing is there of this yet: 2026-P06, 1–31 Mar 2026; the data ends on 3 Feb 2026" in ran.err
     whole = book.run(*words, "2026-P05", "--as-of", "2026-02-28", "--print", "json").json["rows"][-1]["cells"]
     assert (whole["natural"], whole["natural-last-year"]) == ("10.00", "9.00")
     toml = book.root / "almanac.toml"

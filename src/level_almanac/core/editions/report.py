@@ -111,7 +111,8 @@ class Verification(NamedTuple):
     @property
     def holds(self) -> bool:
         """Whether all is as it was issued, apart from what rules changed since."""
-        moved = not self.by_rules and any(page.moved or page.failed for page in self.pages)
+        # Without any part of its data nothing could be computed, by whatever rules.
+        moved = not (self.by_rules and self.parts) and any(page.moved or page.failed for page in self.pages)
         return not self.broken and not self.damaged and not moved
 
 

@@ -59,6 +59,10 @@ def classes_that_can_meet(conditions: Sequence[Predicate], chart: ChartOfAccount
     )
 
 
+_HELD = ("blank", "is", "begins", "ends", "contains", "through")
+"""The ways in which `holds` compares; of others, which are of numbers, either may be."""
+
+
 def _can_hold(predicate: Predicate, account: Mapping[str, str | None]) -> tuple[bool, bool]:
     """Tell whether a condition can be true of some line on an account, and whether it can be untrue of some."""
     match predicate:
@@ -69,7 +73,7 @@ def _can_hold(predicate: Predicate, account: Mapping[str, str | None]) -> tuple[
             found = [_can_hold(part, account) for part in parts]
             cans, can_nots = [each[0] for each in found], [each[1] for each in found]
             return (all(cans), any(can_nots)) if isinstance(predicate, Every) else (any(cans), all(can_nots))
-        case FieldTest(field, _, _, _) if field in account:
+        case FieldTest(field, operator, _, as_number) if field in account and operator in _HELD and not as_number:
             is_met = holds(predicate, account)
             return is_met, not is_met
     return True, True

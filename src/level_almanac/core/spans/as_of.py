@@ -177,15 +177,16 @@ def span_end(named: Named, as_of: AsOf, where: str) -> date:
     """
     if as_of.ahead or as_of.day >= named.last:
         return named.last
-    last = max(as_of.day, _end_of(as_of.calendar, named, as_of.data_end))
+    end = _end_of(as_of.calendar, named, as_of.data_end)
+    last = max(as_of.day, end)
     if last < named.first:
-        raise _after_the_data(named, where, "", last)
+        raise _after_the_data(named, where, "", end)
     return last
 
 
 def _after_the_data(named: Named, option: str, complete: str, data_end: date) -> UsageMistake:
     got = f"{named}, {range_words(named.first, named.last)}"
-    ends = f"{complete or 'the newest line is of'} {day_words(data_end)}"
+    ends = f"{complete or 'the data ends on'} {day_words(data_end)}"
     step = f"{ends}; to look past it, add --as-of {named.last}"
     return UsageMistake(Mistake("nothing is there of this yet", option, got, next_step=step))
 

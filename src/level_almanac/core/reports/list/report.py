@@ -122,7 +122,7 @@ class Listing:
         check_date(self.fields, request.date)
         check_classes(self.own, {"--carried": request.carried, "--after-closing": request.after_closing})
         dated = request.date or self.own.date
-        own = dated and self.own.name != "ledger" and book.parts_of(self.own.name)
+        own = dated and not self.own.entries and book.parts_of(self.own.name)
         self.as_of = (
             table_as_of(book, calendar, request.when, self.own.name, dated)
             if own

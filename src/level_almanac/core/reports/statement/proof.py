@@ -227,7 +227,8 @@ def notes_of(
             yield f"{slot.label}: {slot.window.why}, so there is nothing to show or compare"
     if arrangement.layout.scope == "income":
         yield from _cut_notes(book, selection, figures, slots)
-        yield from _gap_notes(book, selection, figures, slots)
+        if "movement" in arrangement.measures:
+            yield from _gap_notes(book, selection, figures, slots)
     if begins and any(
         slot.window.early if isinstance(slot.window, Missing) else slot.window.begins is not None for slot in slots
     ):
@@ -249,13 +250,7 @@ def _cut_notes(book: Book, selection: Selection, figures: Figures, slots: Sequen
         if rest is None or rest in told_years:
             continue
         told_years.add(rest)
-        cut = [
-            (book.chart[str(place[1])], measured[f"r:{slot.asked}"])
-            for place, measured in figures.sums.items()
-            if place[0] in selection.entities and book.chart[str(place[1])].is_income
-        ]
-        income = -sum((each.amount for account, each in cut if nature(account) < 0), _ZERO)
-        result = -sum((each.amount for _, each in cut), _ZERO)
+        _, income, result = _moved(book, selection, figures, f"r:{slot.asked}")
         yield Note(
             f"{slot.window.cut} holds a further {{}} of income and {{}} of result after the cut, {range_words(*rest)}"
             + (", as booked" if figures.cash else ""),
@@ -275,33 +270,28 @@ def _gap_notes(book: Book, selection: Selection, figures: Figures, slots: Sequen
         whole = next((slot for slot in booked if not slot.divided and slot.spanned[:2] == own[0].spanned[:2]), None)
         if whole is None:
             continue
-        all_of, *moved = (_moved(book, selection, figures, slot) for slot in (whole, *own))
+        all_of, *moved = (_moved(book, selection, figures, f"m:{slot.asked}") for slot in (whole, *own))
         lines = all_of[0] - sum(each[0] for each in moved)
         income = all_of[1] - sum((each[1] for each in moved), _ZERO)
         result = all_of[2] - sum((each[2] for each in moved), _ZERO)
         if lines or income or result:
-            windows = [slot.window for slot in own if isinstance(slot.window, Window)]
-            outside = min(each.first for each in windows) < _first(whole) or max(each.last for each in windows) > _last(
-                whole
+            each = own[0].value.each if own[0].value else None
+            is_week = each is not None and each.unit == "week"
+            why = (
+                "whole weeks do not begin and end with it"
+                if is_week
+                else "adjustment periods have no days of their own"
             )
-            why = "they reach over its edges" if outside else "adjustment periods have no days of their own"
             parts_words = f"the parts of {own[0].word.replace('-', ' ')}"
             words = f"{whole.label} less {parts_words} is {{}} of income and {{}} of result, as {why}"
+            words += "; both as booked" if figures.cash else ""
             yield Note(words, (income, result), selection.decimals)
 
 
-def _first(slot: PlacedColumn) -> date:
-    return slot.window.first if isinstance(slot.window, Window) else date.max
-
-
-def _last(slot: PlacedColumn) -> date:
-    return slot.window.last if isinstance(slot.window, Window) else date.min
-
-
-def _moved(book: Book, selection: Selection, figures: Figures, slot: PlacedColumn) -> tuple[int, Decimal, Decimal]:
-    """Return the lines of income and costs in a column, and what they come to as income and as a result."""
+def _moved(book: Book, selection: Selection, figures: Figures, measure: str) -> tuple[int, Decimal, Decimal]:
+    """Return the lines of income and costs in a measure of the store's sums, and their income and their result."""
     found = [
-        (book.chart[str(place[1])], measured[f"m:{slot.asked}"])
+        (book.chart[str(place[1])], measured[measure])
         for place, measured in figures.sums.items()
         if place[0] in selection.entities and book.chart[str(place[1])].is_income
     ]
