@@ -1,5 +1,6 @@
 """Lists: groups, thresholds, ratios and limits, held against plain loops over the demo's exports."""
 
+import csv
 from collections import defaultdict
 from collections.abc import Callable
 from datetime import date, timedelta
@@ -302,6 +303,35 @@ def test_a_number_of_another_table_never_multiplies_through_arithmetic(demo: Pat
     assert rows["Brae"]["gap"] == "-6786298.86"
     for cells in rows.values():
         assert Decimal(cells["gap"]) == Decimal(cells["amount"]) - Decimal(cells["vessel.insured"])
+
+
+def test_a_number_of_another_table_counts_once_for_each_of_its_keys(demo: Path, almanac: Almanac) -> None:
+    with (demo / "exports" / "vessels.csv").open(encoding="utf-8") as exported:
+        insured = {row["Vessel"]: Decimal(row["Insured for"]) for row in csv.DictReader(exported)}
+    sold: dict[tuple[str, str], set[str]] = {}
+    for row in rows_of(
+        almanac(
+            "list", "sales", "--period", "2026-P08", "--show", "route, vessel, terminal", "--print", "json", book=demo
+        )
+    ).values():
+        if "route" in row:
+            sold.setdefault((row["terminal"], row["route"]), set()).add(row["vessel"])
+    found = almanac("list", "sales", "--by", "terminal, route", "--period", "2026-P08", "--compute", "per = amount / vessel.insured",
+                    "--compute", "gap = amount - vessel.insured", "--show", "amount, vessel.insured, sum of vessel.insured, gap, per",
+                    "--print", "json", book=demo)  # fmt: skip
+    rows = {row["key"]: row["cells"] for row in found.json["rows"] if row["kind"] != "heading"}
+    for (terminal, route), vessels in sold.items():
+        assert Decimal(rows[f"{terminal}/{route}"]["vessel.insured"]) == sum(insured[vessel] for vessel in vessels)
+    for terminal in {terminal for terminal, _ in sold}:
+        vessels = set().union(*(each for (name, _), each in sold.items() if name == terminal))
+        assert Decimal(rows[terminal]["vessel.insured"]) == sum(insured[vessel] for vessel in vessels)
+    assert Decimal(rows["total"]["vessel.insured"]) == sum(insured.values())
+    for cells in rows.values():
+        assert cells["sum of vessel.insured"] == cells["vessel.insured"]
+        assert Decimal(cells["gap"]) == Decimal(cells["amount"]) - Decimal(cells["vessel.insured"])
+        ratio = Decimal(cells["amount"]) / Decimal(cells["vessel.insured"])
+        assert abs(Decimal(cells["per"]) - ratio) < Decimal("1e-20")
+    assert "vessel.insured, sum of vessel.insured, gap, per: what is of one vessel counts once" in found.out
 
 
 def test_amounts_in_different_currencies_are_never_added(make_book: MakeBook) -> None:

@@ -122,6 +122,7 @@ ANY_COLUMN = (
 @pytest.mark.parametrize(
     ("text", "message"),
     [
+        ("ptd; 2025 * 2", "--columns: a number is no column: '2025'; expected a span; for the fiscal year write FY2025\n  ptd; 2025 * 2\n       ^^^^"),
         ("ptd; ytdd", "--columns: no span and no column to the left has this name: 'ytdd'; expected ptd; did you mean 'ytd'?\n  ptd; ytdd\n       ^^^^"),
         ("ptd last yr", "--columns: this cannot stand here: 'last'; expected '*', '+', '-', '/', ';', a number, last year, prior or the end; did you mean 'last year'?\n  ptd last yr\n      ^^^^"),
         ("last 0 periods", "--columns: not a number that can be counted: '0'; expected a whole number from 1 to 9999\n  last 0 periods\n       ^"),

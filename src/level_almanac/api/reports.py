@@ -187,6 +187,7 @@ class ReportMethods:
         subtotals: bool | None = None,
         carried: bool | None = None,
         after_closing: bool | None = None,
+        date: Literal["counted", "posted"] | None = None,
         as_of: date | str | None = None,
         period: str | None = None,
         quarter: str | None = None,
@@ -214,6 +215,7 @@ class ReportMethods:
         subtotals: A row for what each period moved.
         carried: The carried lines of the year too, apart.
         after_closing: With the closing lines of the year shown.
+        date: Lines in the period they are booked in, or by posting date alone.
         as_of: As of this day.  [default: where the data ends]
         period: This period, as far as the data goes, such as 2026-P08.
         quarter: This quarter, as far as the data goes, such as 2026-Q2.
@@ -679,6 +681,7 @@ class ReportMethods:
         by: str | None = None,
         signs: Literal["natural", "stored"] | None = None,
         basis: Literal["booked", "cash"] | None = None,
+        date: Literal["counted", "posted"] | None = None,
         as_of: date | str | None = None,
         period: str | None = None,
         quarter: str | None = None,
@@ -708,6 +711,7 @@ class ReportMethods:
         by: A block for each member of this field, and one of all.
         signs: Amounts in their class's natural sign, or debits positive.
         basis: Income and costs when they are booked, or when they are paid.
+        date: Lines in the period they are booked in, or by posting date alone.
         as_of: As of this day.  [default: where the data ends]
         period: As of a period's end, or of where the data ends, such as 2026-P08.
         quarter: As of a quarter's end, or of where the data ends, such as 2026-Q2.
@@ -731,6 +735,7 @@ class ReportMethods:
         *,
         after_closing: bool | None = None,
         level: int | None = None,
+        date: Literal["counted", "posted"] | None = None,
         as_of: date | str | None = None,
         period: str | None = None,
         quarter: str | None = None,
@@ -756,6 +761,7 @@ class ReportMethods:
 
         after_closing: With the closing lines of the year shown.
         level: Roll accounts up to this level of the chart.
+        date: Lines in the period they are booked in, or by posting date alone.
         as_of: As of this day.  [default: where the data ends]
         period: This period, as far as the data goes, such as 2026-P08.
         quarter: This quarter, as far as the data goes, such as 2026-Q2.

@@ -2,7 +2,7 @@
 
 from collections.abc import Collection, Sequence
 from copy import copy
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Self
@@ -23,6 +23,7 @@ from level_almanac.files.stamps import STORE_FOLDER
 from level_almanac.files.tables import Table, tables_of
 from level_almanac.files.validation.findings import standing_code
 from level_almanac.store.chart_lines import chart_lines
+from level_almanac.store.day_places import PLACE, PLACE_DAY, DayPlaces
 from level_almanac.store.engine import DuckDBEngine, Engine, Row
 from level_almanac.store.ledger_checks import newest_posting
 from level_almanac.store.ledger_sums import Filter, Measures, SumKey, Sums, ledger_sums
@@ -41,7 +42,8 @@ class Book:
 
     frozen: the time that an edition was issued at, where it is the book that one keeps: its clock stands still then;
     as_placed: whether lines are taken as they were placed and classed, though under other rules than the book's;
-    traced_within: the parts that lines behind a figure of the ledger are looked for in, where not in all.
+    traced_within: the parts that lines behind a figure of the ledger are looked for in, where not in all; day_places:
+    where each day stands, where ledger lines are placed by their date alone.
     """
 
     def __init__(
@@ -51,6 +53,7 @@ class Book:
         self.frozen = frozen
         self.as_placed = as_placed
         self.traced_within: frozenset[str] | None = None
+        self.day_places: DayPlaces | None = None
         self.settings = file.settings
         self.calendars = {
             "": self._calendar("", file.settings.calendar),
@@ -68,6 +71,21 @@ class Book:
         """Return the same book for tracing alone, which looks for ledger lines behind a figure in these parts only."""
         found = copy(self)
         found.traced_within = frozenset(parts)
+        return found
+
+    def placed_by_date(self, codes: Sequence[str]) -> Self:
+        """Return the same book with ledger lines placed by their posting date alone, whatever period they tell.
+
+        codes: of the entities whose calendar places them; raises UsageMistake as `select` does.
+        """
+        calendar = self.select(codes).calendar
+        files = [loaded for loaded in self.ledger_state.files_of("ledger") if loaded.first and loaded.last]
+        first = min(loaded.first for loaded in files if loaded.first)
+        last = max(loaded.last for loaded in files if loaded.last)
+        days = tuple(first + timedelta(days=number) for number in range((last - first).days + 1))
+        found = copy(self)
+        found.calendars = {name: each.without_extra_periods() for name, each in self.calendars.items()}
+        found.day_places = DayPlaces(days, tuple(calendar.period_of(day).fiscal for day in days))
         return found
 
     def _calendar(self, name: str, settings: CalendarSettings) -> FiscalCalendar:
@@ -151,7 +169,12 @@ class Book:
         beyond = Sums()
         for loaded in self.state.files_of("ledger"):
             wanted = self.traced_within is None or loaded.part in self.traced_within
-            if wanted and any(loaded.fiscal_low <= each.high and each.low <= loaded.fiscal_high for each in stretches):
+            if wanted and self.day_places is not None:
+                # Their place in the calendar is not that of the days they are posted on.
+                within.append(self.store.path_of(loaded.part))
+            elif wanted and any(
+                loaded.fiscal_low <= each.high and each.low <= loaded.fiscal_high for each in stretches
+            ):
                 within.append(self.store.path_of(loaded.part))
             else:
                 beyond = sum((Sums(*sums) for code, sums in loaded.sums.items() if code in entities), beyond)
@@ -161,6 +184,7 @@ class Book:
         self, fields: "LineFields", rules: Sequence["Predicate"] = (), parts: Sequence[str] | None = None
     ) -> "LineSource":
         """Return what the store is asked of: the lines of a table that meet the rules. parts: only those in these."""
+        from level_almanac.store.expressions import FieldReference
         from level_almanac.store.line_query import LineSource, LinkedParts
 
         links = {}
@@ -169,7 +193,10 @@ class Book:
             names = tuple(field.name for field in target.fields)
             links[link] = LinkedParts(target.key[0], self.parts_of(name), names)
         found = self.parts_of(fields.table.name) if parts is None else tuple(parts)
-        return LineSource(found, links, fields.places, tuple(rules))
+        if self.day_places is None or not fields.table.entries:
+            return LineSource(found, links, fields.places, tuple(rules))
+        places = {**fields.places, **{name: FieldReference(name) for name in (PLACE, PLACE_DAY)}}
+        return LineSource(found, links, places, tuple(rules), day_places=self.day_places)
 
     def layout(self, name: str) -> Layout:
         """Return a layout of the book, or a built-in one; raise UsageMistake or BookMistake where it is not right."""
@@ -177,14 +204,14 @@ class Book:
 
     def sums(self, measures: Measures, filter_: Filter | None = None) -> dict[tuple[str, str], dict[str, Sums]]:
         """Return the sums of each measure by (entity, account)."""
-        found = ledger_sums(self.engine, self.store, self.ledger_state, measures, (), filter_)
+        found = ledger_sums(self.engine, self.store, self.ledger_state, measures, (), filter_, self.day_places)
         return {(str(entity), str(account)): sums for (entity, account), sums in found.items()}
 
     def sums_by(
         self, measures: Measures, fields: Sequence[str], filter_: Filter | None = None
     ) -> dict[SumKey, dict[str, Sums]]:
         """Return the sums of each measure by (entity, account, the values of these fields of the ledger)."""
-        return ledger_sums(self.engine, self.store, self.ledger_state, measures, fields, filter_)
+        return ledger_sums(self.engine, self.store, self.ledger_state, measures, fields, filter_, self.day_places)
 
     @property
     def plan_parts(self) -> list[str]:

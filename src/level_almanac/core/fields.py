@@ -31,7 +31,8 @@ SIGNED = {**{table: _signed(KIND_SIGNS) for table in SIDE_OF.values()}, "billing
 
 class LineField(NamedTuple):
     """One field of a table's lines. value: where it is found; link: the field through which another table is reached,
-    or empty; table: where it stands; number_like: whether its text is compared and sorted as a number.
+    or empty; table: where it stands; number_like: whether its text is compared and sorted as a number; weight: what the
+    average of a price is weighted by.
     """
 
     name: str
@@ -40,6 +41,7 @@ class LineField(NamedTuple):
     table: str
     link: str = ""
     number_like: bool = False
+    weight: Expression | None = None
 
 
 class LineFields(NamedTuple):
@@ -66,6 +68,8 @@ class LineFields(NamedTuple):
             **{name: field.value for name, field in self.by_name.items()},
             "fiscal": FieldReference("fiscal"),
             "counted": FieldReference("counted"),
+            "place": FieldReference("fiscal"),
+            "place_day": FieldReference("counted"),
             "entry_class": FieldReference("entry_class"),
         }
 
@@ -125,9 +129,10 @@ def _own(table: Table) -> Iterator[LineField]:
         yield LineField(
             field.name,
             field.kind,
-            PeriodId() if placed else FieldReference(field.name),
+            PeriodId() if placed else FieldReference(field.name, is_price=field.price),
             table.name,
             number_like=field.name in table.number_like,
+            weight=FieldReference(table.weights[field.name]) if field.name in table.weights else None,
         )
     if table.entries:
         yield LineField("counted", "date", FieldReference("counted"), table.name)

@@ -24,8 +24,9 @@ def reading_version() -> str | int:
 
     Where any of these changes, the same export could be read into another part than before, and is loaded anew.
     """
+    # Whether a field is a price, its last part, says how it is added up, not how it is read.
     tables = [
-        (table.name, table.key, [tuple(field) for field in table.fields], table.date, sorted(table.links.items()))
+        (table.name, table.key, [tuple(field)[:-1] for field in table.fields], table.date, sorted(table.links.items()))
         for table in BUILT_IN.values()
     ]
     grammar = resources.files("level_almanac.core.language").joinpath("grammar.lark").read_text(encoding="utf-8")

@@ -8,7 +8,7 @@ from typing import Any, Literal
 STRICT = {"extra": "forbid", "strict": True}
 """An unknown key is a mistake, and so is `2` where a text is asked for."""
 
-FieldKind = Literal["text", "amount", "quantity", "date"]
+FieldKind = Literal["text", "amount", "quantity", "price", "date"]
 Periods = Literal["months", "4-4-5", "4-5-4", "5-4-4", "13x4", "file"]
 Weekday = Literal["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
 Percent = int | float | str
@@ -81,7 +81,8 @@ class TableSettings:
     fields: each with its kind; key: the names of the fields that tell one line from every other, for a table of the
     book's own; date: the date that counts, where it has several; links: fields whose values are keys of another table,
     beside those that are named like one; number_like: text fields that are compared and sorted as numbers; plan_of: the
-    table whose lines it plans, which gives it its key; compute: fields computed from others, such as a margin, by name.
+    table whose lines it plans, which gives it its key; compute: fields computed from others, such as a margin, by
+    name; weights: by price, the field that its average is weighted by, where the table has several quantities.
     """
 
     __pydantic_config__ = STRICT
@@ -92,6 +93,7 @@ class TableSettings:
     number_like: list[str] = field(default_factory=list)
     plan_of: str = ""
     compute: dict[str, str] = field(default_factory=dict)
+    weights: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

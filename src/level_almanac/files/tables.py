@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 from typing import Literal, NamedTuple
 
-from level_almanac.files.settings import TableSettings
+from level_almanac.files.settings import FieldKind, TableSettings
 
 Kind = Literal["text", "date", "amount", "quantity", "whole", "period"]
 ACCOUNT_CLASSES = ("asset", "liability", "equity", "income", "direct-cost", "expense")
@@ -24,7 +24,7 @@ BILLING_SIGNS = {"charge": 1, "payer-payment": -1, "customer-payment": -1, "adju
 class Field(NamedTuple):
     """One field of a table. choices: the only values it takes, where it takes but a few; positive: whether an amount
     never is negative, since another field fixes its sign; default: what it has where it is blank; like: the field
-    whose value it has where it is blank.
+    whose value it has where it is blank; price: whether it is a number that does not add up.
     """
 
     name: str
@@ -34,6 +34,7 @@ class Field(NamedTuple):
     positive: bool = False
     default: str = ""
     like: str = ""
+    price: bool = False
 
 
 class Table(NamedTuple):
@@ -47,7 +48,8 @@ class Table(NamedTuple):
     in_periods: whether days that are asked for take in its lines by their place in the calendar; usual_measure: what
     growth, rankings and pace are of; usual_columns, usual_sums: what a list shows of its lines, and of groups of them;
     order: of lines that nothing else is asked of; signs: of its amounts, in words; called: how a sentence on it begins;
-    foreign: fields that are amounts in another currency, by the field that tells which.
+    foreign: fields that are amounts in another currency, by the field that tells which; weights: by price, the field
+    that its average is weighted by.
     Each of these is empty where nothing of its own is said.
     """
 
@@ -68,6 +70,7 @@ class Table(NamedTuple):
     signs: str = ""
     called: str = ""
     foreign: Mapping[str, str] = MappingProxyType({})
+    weights: Mapping[str, str] = MappingProxyType({})
 
     @property
     def proof_measure(self) -> str:
@@ -251,7 +254,7 @@ def tables_of(declared: Mapping[str, TableSettings]) -> dict[str, Table]:
     for name, settings in declared.items():
         own = plan_table(name, settings.plan_of) if settings.plan_of else Table(name, tuple(settings.key), ())
         base = BUILT_IN.get(name, own)
-        further = tuple(Field(field, kind, field in settings.key) for field, kind in settings.fields.items())
+        further = tuple(_further(field, kind, key=field in settings.key) for field, kind in settings.fields.items())
         # A plan is kept for each combination of what the book declares; a ledger line has a number of its own.
         dimensions = tuple(field.name for field in further if field.kind == "text") if base.plan_of else ()
         tables[name] = base._replace(
@@ -261,6 +264,7 @@ def tables_of(declared: Mapping[str, TableSettings]) -> dict[str, Table]:
             links={**base.links, **settings.links},
             number_like=frozenset(settings.number_like),
             compute=settings.compute,
+            weights=_weights_of(base.fields + further, settings.weights),
         )
     keys = {table.key[0]: table.name for table in tables.values() if len(table.key) == 1}
     return {
@@ -276,6 +280,17 @@ def tables_of(declared: Mapping[str, TableSettings]) -> dict[str, Table]:
         )
         for name, table in tables.items()
     }
+
+
+def _further(name: str, kind: FieldKind, *, key: bool) -> Field:
+    return Field(name, "quantity", key, price=True) if kind == "price" else Field(name, kind, key)
+
+
+def _weights_of(fields: tuple[Field, ...], told: Mapping[str, str]) -> Mapping[str, str]:
+    """Return what each price is weighted by: what is told, or else the one quantity that there is."""
+    quantities = [field.name for field in fields if field.kind == "quantity" and not field.price]
+    prices = [field.name for field in fields if field.price]
+    return {price: quantities[0] for price in prices if len(quantities) == 1} | dict(told)
 
 
 def _date_of(fields: tuple[Field, ...]) -> str:

@@ -15,10 +15,14 @@ from level_almanac.store.predicate import Bind, Predicate, fields_in, sql_of
 
 @dataclass(frozen=True, slots=True)
 class FieldReference:
-    """A column of the table's parts, or of a linked table's, reached through the field `link`."""
+    """A column of the table's parts, or of a linked table's, reached through the field `link`.
+
+    is_price: whether it is a price, which means nothing when it is added to others.
+    """
 
     column: str
     link: str = ""
+    is_price: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,8 +108,25 @@ class OrZero:
     part: "Expression"
 
 
+@dataclass(frozen=True, slots=True)
+class Keyed:
+    """A number of a linked table together with the keys that lead to it, so that it is told from an equal one."""
+
+    part: "Expression"
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """A number where another is there too, and blank where that one is."""
+
+    part: "Expression"
+    other: "Expression"
+
+
 Expression = (
     OrZero
+    | Beside
+    | Keyed
     | Rounded
     | Summed
     | FieldReference
@@ -128,9 +149,9 @@ def parts_of(expression: Expression, places: Mapping[str, "Expression"]) -> Iter
     yield expression
     inner: tuple[Expression, ...] = ()
     match expression:
-        case Labelled(of, _) | Piece(_, _, of) | OrZero(of) | Rounded(of, _):
+        case Labelled(of, _) | Piece(_, _, of) | OrZero(of) | Rounded(of, _) | Keyed(of):
             inner = (of,)
-        case Arithmetic(_, one, other) | DaysBetween(one, other):
+        case Arithmetic(_, one, other) | DaysBetween(one, other) | Beside(one, other):
             inner = (one, other)
         case Given(cases, otherwise):
             tested = [places[name] for condition, _ in cases for name in sorted(fields_in(condition))]
@@ -175,11 +196,28 @@ LINE = OrZero(Constant(Decimal(1)))
 
 
 def is_rate(expression: Expression) -> bool:
-    """Tell whether a value is one of several numbers that conditions pick, which mean nothing when they are added."""
-    if not isinstance(expression, Given):
-        return False
-    values = [*(value for _, value in expression.cases), expression.otherwise]
-    return all((isinstance(value, Constant) and isinstance(value.value, Decimal)) or is_rate(value) for value in values)
+    """Tell whether a value means nothing when it is added up: a price, or one of several numbers that conditions pick.
+
+    A price times a quantity is an amount; a price times another, or a number, still is a price.
+    """
+    match expression:
+        case FieldReference():
+            return expression.is_price
+        case Rounded(part, _) | OrZero(part):
+            return is_rate(part)
+        case Arithmetic("*", left, right):
+            factors = [each for each in (left, right) if not isinstance(each, Constant)]
+            return bool(factors) and all(is_rate(each) for each in factors)
+        case Arithmetic(_, left, right):
+            return is_rate(left) or is_rate(right)
+        case Given(cases, otherwise):
+            values = [*(value for _, value in cases), otherwise]
+            return any(is_rate(value) for value in values) or all(_is_number(value) for value in values)
+    return False
+
+
+def _is_number(expression: Expression) -> bool:
+    return isinstance(expression, Constant) and isinstance(expression.value, Decimal)
 
 
 def links_in(expression: Expression, places: Mapping[str, "Expression"]) -> set[str]:
@@ -187,12 +225,26 @@ def links_in(expression: Expression, places: Mapping[str, "Expression"]) -> set[
     return {part.link for part in parts_of(expression, places) if isinstance(part, FieldReference) and part.link}
 
 
+def links_of(expression: Expression) -> set[str]:
+    """Return the fields through which a value is reached, those of conditions within it apart."""
+    return {part.link for part in _columns_of(expression) if part.link}
+
+
 def is_only_linked(expression: Expression) -> bool:
     """Tell whether a value is of another table alone: standing on many lines, it would multiply if it were summed."""
+    columns = _columns_of(expression)
+    return bool(columns) and all(part.link for part in columns)
+
+
+def has_price(expression: Expression) -> bool:
+    """Tell whether a price is among what a value is made of."""
+    return any(part.is_price for part in _columns_of(expression))
+
+
+def _columns_of(expression: Expression) -> list[FieldReference]:
     # What a condition within it asks of decides which value is taken, and is no part of one.
     nowhere: defaultdict[str, Expression] = defaultdict(lambda: Constant(""))
-    columns = [part for part in parts_of(expression, nowhere) if isinstance(part, FieldReference)]
-    return bool(columns) and all(part.link for part in columns)
+    return [part for part in parts_of(expression, nowhere) if isinstance(part, FieldReference)]
 
 
 def labels_in(expression: Expression, places: Mapping[str, "Expression"]) -> list[Labelled]:
@@ -207,7 +259,7 @@ def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str]
         return expression_sql(part, bind, field_sql)
 
     match expression:
-        case FieldReference(column, link):
+        case FieldReference(column, link, _):
             return f'"link_{link}"."{column}"' if link else f'line."{column}"'
         case PeriodId():
             return "((line.fiscal // 100)::varchar || '-P' || lpad((line.fiscal % 100)::varchar, 2, '0'))"
@@ -234,6 +286,12 @@ def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str]
             return f"(case when {' or '.join(test for test, _ in tests)} then {added} end)"
         case OrZero(part):
             return f"coalesce({sql(part)}, 0)"
+        case Beside(part, other):
+            return f"(case when {sql(other)} is not null then {sql(part)} end)"
+        case Keyed(part):
+            keys = ", ".join(f'line."{link}"' for link in sorted(links_of(part)))
+            value = sql(part)
+            return f"(case when {value} is not null then struct_pack(keys := [{keys}], number := {value}) end)"
         case Rounded(part, places):
             return f"round({sql(part)}, {int(places)})"
         case Joined(parts):

@@ -12,6 +12,7 @@ from itertools import pairwise
 from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from level_almanac.store.binding import Binding
+from level_almanac.store.day_places import PLACE, PLACE_DAY, DayPlaces, placed_lines
 from level_almanac.store.engine import Engine
 from level_almanac.store.predicate import FiscalRange, stretch_sql
 from level_almanac.store.state import State, Store
@@ -80,6 +81,18 @@ class Filter(NamedTuple):
 UNMET = "unmet:"
 
 
+class _Reach(NamedTuple):
+    """What is summed: the lines of a state, and how they are placed."""
+
+    store: Store
+    state: State
+    day_places: DayPlaces | None
+
+    @property
+    def parts(self) -> list[str]:
+        return [self.store.path_of(loaded.part) for loaded in self.state.files_of("ledger") if loaded.lines]
+
+
 def ledger_sums(
     engine: Engine,
     store: Store,
@@ -87,10 +100,12 @@ def ledger_sums(
     measures: Measures,
     by: Sequence[str] = (),
     filter_: Filter | None = None,
+    day_places: DayPlaces | None = None,
 ) -> dict[SumKey, dict[str, Sums]]:
     """Return the sums of each measure by (entity, account, the values of the fields of `by`), for all that have lines.
 
-    by: known text fields of the ledger. A blank value is None.
+    by: known text fields of the ledger, of which a blank value is None; day_places: where each day stands, if lines are
+    placed by their date alone.
     """
     if filter_ is not None:
         measures = {**measures, **filter_.unmet(measures)}
@@ -98,6 +113,7 @@ def ledger_sums(
     joined = {name for name, slices in measures.items() if many and _can_be_joined(slices)}
     filtered = {name: slices for name, slices in measures.items() if name not in joined}
     cut = _cut_by(measures)
+    reach = _Reach(store, state, day_places)
     bind = Binding()
     sums = []
     for number, (name, slices) in enumerate(filtered.items()):
@@ -109,9 +125,7 @@ def ledger_sums(
             f'coalesce(sum(credit) filter (where {test}), 0)::decimal(38, 3) as "c{number}"',
         ]
     place = _place(by)
-    query = (
-        f"select {place}, {', '.join(sums)} from ({_kinds_sql(store, state, cut, by, bind, filter_)}) group by {place}"
-    )
+    query = f"select {place}, {', '.join(sums)} from ({_kinds_sql(reach, cut, by, bind, filter_)}) group by {place}"
     start = 2 + len(by)
     rows = {
         row[:start]: {
@@ -120,7 +134,7 @@ def ledger_sums(
         for row in engine.rows(query, bind.values)
     }
     if joined:
-        for at, name, amount in _joined_sums(engine, store, state, measures, joined, by):
+        for at, name, amount in _joined_sums(engine, reach, measures, joined, by):
             rows[at][name] = amount
         for measured in rows.values():
             measured.update({name: Sums() for name in joined if name not in measured})
@@ -149,7 +163,7 @@ def _can_be_joined(slices: Sequence[Slice]) -> bool:
 
 
 def _joined_sums(
-    engine: Engine, store: Store, state: State, measures: Measures, names: Collection[str], by: Sequence[str]
+    engine: Engine, reach: _Reach, measures: Measures, names: Collection[str], by: Sequence[str]
 ) -> Iterator[tuple[SumKey, str, Sums]]:
     """Yield (place, measure, sum) of many measures: the lines of a day are added up once, then met by the windows."""
     ordered = sorted(names)
@@ -166,7 +180,7 @@ def _joined_sums(
     names_of_columns = ("numbers", "kinds", "lows", "highs", "firsts", "lasts")
     bind = Binding(**{name: list(column) for name, column in zip(names_of_columns, columns, strict=True)})
     place = _place(by)
-    source = _kinds_sql(store, state, _cut_by({name: measures[name] for name in names}), by, bind)
+    source = _kinds_sql(reach, _cut_by({name: measures[name] for name in names}), by, bind)
     query = f"""
         with days as (
             select {place}, fiscal, counted, kind, sum(lines) as lines, sum(debit) as debit, sum(credit) as credit
@@ -192,23 +206,22 @@ def _met_sql(name: str, filter_: Filter) -> str:
 
 
 def _kinds_sql(
-    store: Store, state: State, cut: Sequence[int], by: Sequence[str], bind: Binding, filter_: Filter | None = None
+    reach: _Reach, cut: Sequence[int], by: Sequence[str], bind: Binding, filter_: Filter | None = None
 ) -> str:
     """Return the SQL of all lines or roll-up rows, the carried ones of first years told apart as bases."""
-    place = _place(by)
+    place, is_base = _place(by), _base_sql(reach.state, bind)
     return f"""
         select {place}, fiscal, counted, lines, debit, credit{", unmet" if filter_ else ""},
-            case when entry_class = 'carried' and {_base_sql(state, bind)} then 'base' else entry_class end as kind
-        from ({_source_sql(store, state, cut, by, bind, filter_)})"""
+            case when entry_class = 'carried' and {is_base} then 'base' else entry_class end as kind
+        from ({_source_sql(reach, cut, by, bind, filter_)})"""
 
 
 def _place(by: Sequence[str], table: str = "") -> str:
     return ", ".join(f'{table}"{field}"' for field in ("entity", "account", *by))
 
 
-def _source_sql(
-    store: Store, state: State, cut: Sequence[int], by: Sequence[str], bind: Binding, filter_: Filter | None
-) -> str:
+def _source_sql(reach: _Reach, cut: Sequence[int], by: Sequence[str], bind: Binding, filter_: Filter | None) -> str:
+    store, state = reach.store, reach.state
     place = _place(by, "line.")
     unmet, joins, needed = "", "", set(by)
     if filter_ is not None:
@@ -217,15 +230,20 @@ def _source_sql(
         asking = Asking(filter_.source, bind)
         unmet, joins = f", {asking.left_by()} as unmet", asking.joins([])
         needed |= columns_in(filter_.source) - ROLLED
+    if reach.day_places is not None:
+        # A roll-up is by the places that lines tell.
+        lines = placed_lines(reach.parts, reach.day_places, bind)
+        return f"""select {place}, line.{PLACE} as fiscal, line.{PLACE_DAY} as counted, line.entry_class, 1 as lines,
+                line.debit, line.credit{unmet} from {lines}{joins}"""
     if needed <= set(state.wide_fields):
         rolled = state.wide if needed else state.rollup
         rollup = f"""select {place}, line.fiscal, null::date as counted, line.entry_class, line.lines, line.debit,
                 line.credit{unmet} from read_parquet({bind(store.path_of(rolled))}) as line{joins}"""
     else:
         # No roll-up is by such a field, so all lines are read.
-        everything = [store.path_of(loaded.part) for loaded in state.files_of("ledger") if loaded.lines]
+        lines = placed_lines(reach.parts, None, bind)
         return f"""select {place}, line.fiscal, line.counted, line.entry_class, 1 as lines, line.debit,
-                line.credit{unmet} from read_parquet({bind(everything)}, union_by_name = true) as line{joins}"""
+                line.credit{unmet} from {lines}{joins}"""
     parts = [
         store.path_of(loaded.part)
         for loaded in state.files_of("ledger")

@@ -11,6 +11,7 @@ from decimal import Decimal
 from typing import Literal, NamedTuple
 
 from level_almanac.store.binding import Binding
+from level_almanac.store.day_places import DayPlaces, placed_lines
 from level_almanac.store.engine import Engine, Row
 from level_almanac.store.expressions import (
     Expression,
@@ -24,14 +25,16 @@ from level_almanac.store.expressions import (
 )
 from level_almanac.store.predicate import Predicate, fields_in, sql_of
 
-Summing = Literal["sum", "count", "minimum", "maximum", "only"]
-"""How the lines of a group make one value; `only`: what they all have, blank where they differ."""
+Summing = Literal["sum", "count", "minimum", "maximum", "only", "once"]
+"""How the lines of a group make one value; `only`: what they all have, blank where they differ; `once`: of a `Keyed`
+number, each that there is with its keys, to be added up when the groups are put together."""
 _SUMMED: dict[Summing, str] = {
     "sum": "sum({v})",
     "count": "count({v})",
     "minimum": "min({v})",
     "maximum": "max({v})",
     "only": "(case when min({v}) = max({v}) and count({v}) = count(*) then min({v}) end)",
+    "once": "list(distinct {v}) filter (where {v} is not null)",
 }
 
 
@@ -61,7 +64,8 @@ class Asked(NamedTuple):
 @dataclass(frozen=True, slots=True)
 class LineSource:
     """The lines that a question is of. parts: of the table; links: by field; places: where each name is found that a
-    rule may speak of; rules: in order, what a line must meet; labels: of days, by number.
+    rule may speak of; rules: in order, what a line must meet; labels: of days, by number; day_places: where each day
+    stands, if lines of the ledger are placed by their date alone.
     """
 
     parts: tuple[str, ...]
@@ -69,6 +73,7 @@ class LineSource:
     places: Mapping[str, Expression]
     rules: tuple[Predicate, ...] = ()
     labels: tuple[Mapping[date, str], ...] = ()
+    day_places: DayPlaces | None = None
 
 
 class Left(NamedTuple):
@@ -205,9 +210,9 @@ class Asking:
         source = self.source
         columns = "".join(f"{sql} as {name}, " for name, sql in named)
         left_by, joins = self.left_by(), self.joins(values)
-        parts = self.bind(list(source.parts))
+        lines_ = placed_lines(source.parts, source.day_places, self.bind)
         return f"""select {columns}{left_by} as left_by, line.file, line.file_line
-            from read_parquet({parts}, union_by_name = true) as line{joins}"""
+            from {lines_}{joins}"""
 
     def left_by(self) -> str:
         """Return the SQL of the number of the rule that leaves a line out, or of how many there are where none does."""

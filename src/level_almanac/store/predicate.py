@@ -126,8 +126,8 @@ def sql_of(predicate: Predicate, bind: Bind, field_sql: Callable[[str], str] = q
         case Some(parts):
             return "(" + (" or ".join(sql_of(part, bind, field_sql) for part in parts) or "false") + ")"
         case Within(stretches):
-            fiscal, counted = field_sql("fiscal"), field_sql("counted")
-            tests = [stretch_sql(stretch, bind, fiscal, counted) for stretch in stretches]
+            place, day = field_sql("place"), field_sql("place_day")
+            tests = [stretch_sql(stretch, bind, place, day) for stretch in stretches]
             return f"coalesce({' or '.join(tests) or 'false'}, false)"
 
 

@@ -2,10 +2,11 @@
 
 import re
 from collections.abc import Sequence
+from copy import copy
 from datetime import date, timedelta
 from functools import cached_property, lru_cache
 from itertools import pairwise
-from typing import NamedTuple
+from typing import NamedTuple, Self
 
 from level_almanac.core.calendar.year_shapes import quarter_sizes, shape_of
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake
@@ -131,6 +132,13 @@ class FiscalCalendar:
             self.year(2000).first.weekday() if settings.year_ends else WEEKDAYS.index(settings.week_starts or "monday")
         )
         self.holidays = frozenset(date.fromisoformat(day) for day in settings.holidays)
+
+    def without_extra_periods(self) -> Self:
+        """Return the same calendar with no extra periods, for lines that are placed by their date alone."""
+        found = copy(self)
+        found._extra = 0
+        found.year = lru_cache(maxsize=None)(found._year)
+        return found
 
     @property
     def section(self) -> str:

@@ -18,6 +18,7 @@ _CHANGED: dict[int, tuple[str, ...]] = {
         "a void belongs to its payment and a refund to its credit",
         "projections are exact until their last step",
         "sums and differences of several fields are made of totals",
+        "a number of another table counts once for each of its keys in groups and totals",
     ),
 }
 

@@ -236,6 +236,7 @@ class _Reader:
         for number, column in enumerate(self.read):
             if isinstance(column, ComputedColumn):
                 left = [each.key for each in self.read[:number]]
+                self._check_number(column)
                 for name in names_in(column.formula):
                     if name.name.lower() not in left:
                         what, hint = (
@@ -250,6 +251,16 @@ class _Reader:
                     shown = pointed(self.text, max(at, 0), len(operand))
                     what, hint = "no value column has this name", nearest(operand, known)
                     raise UsageMistake(Mistake(what, WHERE, repr(operand), listed(known), hint, shown=shown))
+
+
+    def _check_number(self, column: ComputedColumn) -> None:
+        """Raise UsageMistake for arithmetic on numbers alone, which holds nothing of the book."""
+        if any(True for _ in names_in(column.formula)):
+            return
+        word = re.split(r"[;\s]", self.text[column.start :], maxsplit=1)[0]
+        hint = f"for the fiscal year write FY{word}" if re.fullmatch(r"(19|20)\d\d", word) else ""
+        shown = pointed(self.text, column.start, len(word))
+        raise UsageMistake(Mistake("a number is no column", WHERE, repr(word), "a span", hint, shown=shown))
 
 
 def _operands(column: ChangeColumn | ShareColumn) -> list[str]:

@@ -8,17 +8,19 @@ from functools import reduce
 from typing import Any
 
 from level_almanac.core.language.formulas import value_of
-from level_almanac.core.lines.selected import ShownField
+from level_almanac.core.lines.selected import ShownField, average_parts, summing_of
 from level_almanac.core.lines.shape import ListShape, MadeRows
 from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, CountedAmount, Note, Row, heading
 from level_almanac.store.engine import Engine
-from level_almanac.store.expressions import is_only_linked
+from level_almanac.store.expressions import Expression, Keyed
 from level_almanac.store.line_query import Asked, LineSource, Order, Summing, groups, lines
 
 _ZERO = Decimal(0)
 _MOST_NAMED = 5
 _MOST_DECIMALS = 6
+_PRICE_DECIMALS = 4
+"""Of an average price: a hundredth of a cent, as fuel or power is told in."""
 _COLUMN_KINDS: dict[str, ColumnKind] = {
     "amount": "amount",
     "quantity": "number",
@@ -73,7 +75,7 @@ class _Plan:
                 return None
         if column.aggregate == "count" and not places:
             return lines_
-        return _value(column, [sums[place] for place in places])
+        return _value(column, [_added_up(sums[place]) for place in places])
 
     def folded(self, members: tuple[Any, ...], inner: "list[_Group]") -> _Group:
         """Return the group of some groups."""
@@ -86,11 +88,15 @@ class _Plan:
 def _asked_for(column: ShownField) -> Iterator[Asked]:
     if column.ratio is not None:
         for part in column.ratio.parts.values():
-            yield Asked(part, "only" if is_only_linked(part) else "sum")
+            yield _adding(part, summing_of(part))
+    elif column.aggregate == "average":
+        yield from average_parts(column)
     elif column.value is not None and column.total_value is not None:
-        yield Asked(column.total_value, column.summing)
-        if column.aggregate == "average":
-            yield Asked(column.value, "count")
+        yield _adding(column.total_value, column.summing)
+
+
+def _adding(value: Expression, summing: Summing) -> Asked:
+    return Asked(Keyed(value) if summing == "once" else value, summing)
 
 
 def _value(column: ShownField, values: Sequence[Any]) -> Cell:
@@ -104,14 +110,29 @@ def _value(column: ShownField, values: Sequence[Any]) -> Cell:
     return value
 
 
+def _added_up(value: Any) -> Any:
+    """Return the number of a group: what linked ones come to, each of which is there once."""
+    return reduce(_add, (each["number"] for each in value)) if isinstance(value, list) else value
+
+
 def _add(one: Any, other: Any) -> Any:
     # A product of two amounts can have more figures than Python's decimals keep by themselves.
     return EXACT.add(one, other) if isinstance(one, Decimal) and isinstance(other, Decimal) else one + other
 
 
+def _alone(summing: Summing, value: Any) -> Any:
+    """Return what a line by itself has of a value, as a group would have it."""
+    if summing == "count":
+        return 0 if value is None else 1
+    return [value] if summing == "once" and value is not None else value
+
+
 def _fold(summing: Summing, values: Sequence[Any]) -> Any:
     there = [value for value in values if value is not None]
     match summing:
+        case "once":
+            found = {(*each["keys"], each["number"]): each for value in there for each in value}
+            return list(found.values()) or None
         case "sum" | "count":
             return reduce(_add, there) if there else None
         case "minimum":
@@ -178,7 +199,7 @@ class ListRows:
         values = lines(self.engine, self.source, [each.value for each in self.plan.asked], self._line_order(), count)
         single = [
             _Group((), 1, tuple(
-                (0 if value is None else 1) if asked.summing == "count" else value
+                _alone(asked.summing, value)
                 for asked, value in zip(self.plan.asked, row, strict=True)
             ))
             for row in values
@@ -385,8 +406,9 @@ def _column(column: ShownField, cells: Sequence[Cell], decimals: int) -> Column:
         needed = max((_places(cell) for cell in cells if isinstance(cell, Decimal)), default=0)
         # What divides has no last decimal; two tell enough.
         endless = column.ratio is not None or column.aggregate == "average"
-        places = max(decimals, 2 if endless else needed) if kind == "amount" else 2 if endless else needed
-    adds = column.ratio is None and column.aggregate in ("", "sum", "count")
+        least = decimals if kind == "amount" or column.is_price else 0
+        places = max(least, (_PRICE_DECIMALS if column.is_price else 2) if endless else needed)
+    adds = column.ratio is None and column.aggregate in ("", "sum", "count") and column.summing != "once"
     return Column(column.key, column.label, kind, min(places, _MOST_DECIMALS), adds=adds)
 
 

@@ -11,8 +11,18 @@ from level_almanac.core.language.parsing import Node, parse, pointed
 from level_almanac.core.lines.computed import Computed, ComputedReader, Ratio
 from level_almanac.errors import AlmanacError, Mistake, listed, nearest
 from level_almanac.files.tables import Kind
-from level_almanac.store.expressions import Arithmetic, Constant, Expression, is_only_linked, is_rate, of_totals
-from level_almanac.store.line_query import Summing
+from level_almanac.store.expressions import (
+    Arithmetic,
+    Beside,
+    Constant,
+    Expression,
+    FieldReference,
+    has_price,
+    is_only_linked,
+    is_rate,
+    of_totals,
+)
+from level_almanac.store.line_query import Asked, Summing
 
 Aggregate = Literal["", "sum", "average", "minimum", "maximum", "count"]
 _NAME = re.compile(r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)?", re.IGNORECASE)
@@ -23,7 +33,8 @@ _NUMBERS = ("amount", "quantity", "whole")
 
 class ShownField(NamedTuple):
     """One column of a list. key: what it is pointed with; value: of a line, None for a count or a ratio; turned:
-    whether its sign is; aggregate: how the lines of a group make it, empty for what its kind is summed by.
+    whether its sign is; aggregate: how the lines of a group make it, empty for what its kind is summed by; weight: what
+    its average is weighted by.
     """
 
     key: str
@@ -35,11 +46,17 @@ class ShownField(NamedTuple):
     ratio: Ratio | None = None
     start: int = 0
     number_like: bool = False
+    weight: Expression | None = None
 
     @property
     def is_linked(self) -> bool:
         """Whether it is of a linked table alone, and so never summed over the lines that lead to it."""
         return self.value is not None and is_only_linked(self.value)
+
+    @property
+    def is_price(self) -> bool:
+        """Whether it is a price that the book declares, or an average of one."""
+        return isinstance(self.value, FieldReference) and self.value.is_price
 
     @property
     def total_value(self) -> Expression | None:
@@ -55,9 +72,33 @@ class ShownField(NamedTuple):
             case "minimum" | "maximum" | "count":
                 return self.aggregate
             case "":
-                adds = self.kind in _SUMMED_KINDS and not self.is_linked
-                return "sum" if adds and not (self.value is not None and is_rate(self.value)) else "only"
+                adds = self.kind in _SUMMED_KINDS and self.value is not None
+                return summing_of(self.value) if adds and self.value is not None else "only"
+            case "sum" if self.value is not None:
+                return summing_of(self.value)
         return "sum"
+
+
+def summing_of(value: Expression) -> Summing:
+    """Return how a number adds up: not at all where it is a rate or a price, and of another table alone once for each
+    key of it, though it stands on many lines.
+    """
+    if is_rate(value):
+        return "only"
+    return "once" if is_only_linked(value) else "sum"
+
+
+def average_parts(field: ShownField) -> tuple[Asked, Asked]:
+    """Return what the average of a field's lines is made of: the one over the other.
+
+    Of a price it is weighted, so that it is what one piece cost of all that were sold.
+    """
+    if field.value is None:
+        raise ValueError(field.key)
+    if field.weight is None:
+        return Asked(field.value), Asked(field.value, "count")
+    # A line that lacks either has no part in the average.
+    return Asked(Arithmetic("*", field.value, field.weight)), Asked(Beside(field.weight, field.value))
 
 
 class SortField(NamedTuple):
@@ -167,12 +208,32 @@ def _aggregated(name: str, field: ShownField, tree: Node, reader: ComputedReader
         token = next(tree.scan_values(lambda _: True))
         shown = pointed(reader.text, token.start_pos or 0, len(token))
         raise reader.error(Mistake(what, reader.where, repr(field.key), shown=shown))
-    if field.is_linked and name in ("sum", "average"):
-        what = "this is of another table and stands on many lines, so it is not added up over them"
+    if field.is_linked and name == "average":
+        what = "this is of another table and stands on many lines, so it has no average over them"
         raise reader.error(Mistake(what, reader.where, repr(field.key)))
+    if field.value is not None and is_rate(field.value):
+        _check_rate(name, field, tree, reader)
     words = f"{name} of {field.key}"
     kind: Kind = "quantity" if name == "average" and field.kind != "amount" else field.kind
     return field._replace(key=words, label=words, aggregate=aggregate, kind=kind)
+
+
+def _check_rate(name: str, field: ShownField, tree: Node, reader: ComputedReader) -> None:
+    """Raise the error for a price or rate that is summed, or that lacks what its average would be weighted by."""
+    table = reader.fields.table
+    quantities = [each.name for each in table.fields if each.kind == "quantity" and not each.price]
+    if name == "sum":
+        what, step = "a price or rate is not added up", f"`average of {field.key}`, or multiply it by a quantity"
+    elif name == "average" and field.is_price and field.weight is None and quantities:
+        what = "the book does not say what the average of this price is weighted by"
+        step = f'say it under [tables.{table.name}], such as `weights = {{ {field.key} = "{quantities[0]}" }}`'
+    elif name == "average" and not field.is_price and field.value is not None and has_price(field.value):
+        what, step = "a price that is computed has no average of its own", "divide an amount by a quantity instead"
+    else:
+        return
+    token = next(tree.scan_values(lambda _: True))
+    shown = pointed(reader.text, token.start_pos or 0, len(token))
+    raise reader.error(Mistake(what, reader.where, repr(field.key), next_step=step, shown=shown))
 
 
 def _turned(field: ShownField, tree: Node, reader: ComputedReader) -> ShownField:
@@ -185,7 +246,9 @@ def _turned(field: ShownField, tree: Node, reader: ComputedReader) -> ShownField
 
 
 def _plain(field: LineField) -> ShownField:
-    return ShownField(field.name, field.name, field.kind, field.value, number_like=field.number_like)
+    return ShownField(
+        field.name, field.name, field.kind, field.value, number_like=field.number_like, weight=field.weight
+    )
 
 
 def _unique(found: Sequence[ShownField]) -> tuple[ShownField, ...]:

@@ -6,12 +6,12 @@ from decimal import Decimal
 from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.language.formulas import value_of
-from level_almanac.core.lines.selected import ShownField, ShownReader
+from level_almanac.core.lines.selected import ShownField, ShownReader, average_parts
 from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent
 from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell
 from level_almanac.errors import Mistake, UsageMistake
-from level_almanac.store.expressions import Constant, is_only_linked
+from level_almanac.store.expressions import Constant, Expression, is_only_linked, is_rate
 from level_almanac.store.line_query import Asked
 
 _ONE = Constant(Decimal(1))
@@ -92,6 +92,17 @@ def _pieces(text: str) -> Iterator[str]:
     yield from re.findall(r'(?:"[^"]*"|[^,"])+', text)
 
 
+def _unfit(value: Expression) -> str:
+    """Return why the members of a ranking, and the rest, have no sum of a value; empty where they have."""
+    if is_rate(value):
+        return "a price or rate is not added up"
+    return (
+        "this is of another table and stands on many lines, so it is not added up over them"
+        if is_only_linked(value)
+        else ""
+    )
+
+
 def _measure(field: ShownField, *, percent: bool) -> Measure:
     def refused(what: str, step: str = "") -> UsageMistake:
         return UsageMistake(Mistake(what, WHERE, repr(field.key), next_step=step))
@@ -99,8 +110,8 @@ def _measure(field: ShownField, *, percent: bool) -> Measure:
     if field.aggregate in ("minimum", "maximum"):
         raise refused("what is largest or smallest does not add up, so members and the rest have no total of it")
     if field.ratio is not None:
-        if any(is_only_linked(part) for part in field.ratio.parts.values()):
-            raise refused("it is made with a field of another table, which stands on many lines")
+        if unfit := next(filter(None, map(_unfit, field.ratio.parts.values())), ""):
+            raise refused(unfit)
         parts = tuple(Asked(part) for part in field.ratio.parts.values())
         label = f"{field.label} %" if percent else field.label
         return Measure(field.key, label, "ratio", percent, field, parts)
@@ -110,10 +121,9 @@ def _measure(field: ShownField, *, percent: bool) -> Measure:
         return Measure(field.key, field.label, "count", percent, field, (Asked(_ONE, "count"),))
     if field.kind not in ("amount", "quantity", "whole") or field.value is None:
         raise refused(f"{field.key} is no number to add up")
-    if field.is_linked:
-        raise refused("this is of another table and stands on many lines, so it is not added up over them")
     if field.aggregate == "average":
-        parts = (Asked(field.value), Asked(field.value, "count"))
-        return Measure(field.key, field.label, "ratio", percent, field, parts)
+        return Measure(field.key, field.label, "ratio", percent, field, average_parts(field))
+    if unfit := _unfit(field.value):
+        raise refused(unfit, f"`average of {field.key}`" if is_rate(field.value) else "")
     kind: Literal["amount", "quantity"] = "amount" if field.kind == "amount" else "quantity"
     return Measure(field.key, field.label, kind, percent, field, (Asked(field.total_value or field.value),))

@@ -8,6 +8,8 @@ from functools import cached_property
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from level_almanac.errors import Mistake, UsageMistake
+
 if TYPE_CHECKING:
     from level_almanac.core.book import Book
     from level_almanac.core.requests.options import Option, Request
@@ -17,13 +19,19 @@ if TYPE_CHECKING:
 
 class MadeReport(NamedTuple):
     """A report that was made. of: what it was made from, as its trace takes it; holds: whether nothing was found that
-    its command ends with 1 for; keep: keeps a record of it, once it was shown to a person.
+    its command ends with 1 for; keep: keeps a record of it, once it was shown to a person; by_date: the entities whose
+    ledger lines are placed by their date alone, or None.
     """
 
     table: "ReportTable"
     of: Any = None
     holds: bool = True
     keep: Callable[[], None] | None = None
+    by_date: tuple[str, ...] | None = None
+
+    def seen(self, book: "Book") -> "Book":
+        """Return a book as the report saw it."""
+        return book if self.by_date is None else book.placed_by_date(self.by_date)
 
 
 class Tracing(NamedTuple):
@@ -80,16 +88,22 @@ class Report:
 
     def made(self, book: "Book", request: "Request") -> MadeReport:
         """Make the report; raises what the report raises."""
-        found = self._named(self.make)(book, request)
-        return found if isinstance(found, MadeReport) else MadeReport(found)
+        by_date = request.by_date
+        when = getattr(request, "when", None)
+        if by_date is not None and when is not None and when.adjustments == "without":
+            what, got = "by posting date alone no line is in an adjustment period", "without, and --date posted"
+            raise UsageMistake(Mistake(what, "--adjustments", got, next_step='--except "entry is adjusting"'))
+        found = self._named(self.make)(book if by_date is None else book.placed_by_date(by_date), request)
+        made = found if isinstance(found, MadeReport) else MadeReport(found)
+        return made._replace(by_date=by_date)
 
     def traced(self, book: "Book", made: MadeReport, asked: "TraceRequest") -> "ReportTable":
         """Return the lines behind one figure of the report; raises UsageMistake where there are none to tell."""
         assert self.tracing is not None  # noqa: S101  asked of reports that can be traced only
-        found: ReportTable = self._named(self.tracing.code)(book, made, asked)
+        found: ReportTable = self._named(self.tracing.code)(made.seen(book), made, asked)
         return found
 
     def with_lines(self, book: "Book", made: MadeReport) -> "ReportTable":
         """Return the report with the lines behind all of its figures."""
-        found: tuple[ReportTable, ...] = self._named(self.all_lines)(book, made)
+        found: tuple[ReportTable, ...] = self._named(self.all_lines)(made.seen(book), made)
         return made.table._replace(traced_lines=found)

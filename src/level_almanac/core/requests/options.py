@@ -225,6 +225,11 @@ class Request:
         if mistakes:
             raise UsageMistake(*mistakes)
 
+    @property
+    def by_date(self) -> tuple[str, ...] | None:
+        """The entities asked for whose ledger lines are to be placed by their date alone, or None (`dated_option`)."""
+        return getattr(self, "entities", ()) if getattr(self, "dated", "") == "posted" else None
+
 
 def declared_of(of: Field[Any]) -> Declared | None:
     """Return the options behind a field, or None where it has none."""

@@ -27,6 +27,17 @@ def after_closing_option() -> Any:
     return option("after-closing", "Of the ledger: with closing lines, which are else left out.", "flag")
 
 
+def dated_option() -> Any:
+    """Return the field `dated`: whether ledger lines count in the period that they tell, or by their date alone."""
+    words = "Lines in the period they are booked in, or by posting date alone."
+    return option("date", words, "choice", "counted", choices=("counted", "posted"), show_default=True)
+
+
+def dated_words(dated: str) -> list[str]:
+    """Return what a head says where lines are placed by their date alone."""
+    return ["by posting date, whatever period lines are booked in"] if dated == "posted" else []
+
+
 def condition_options() -> Any:
     """Return the field that says which lines count: all of --only must hold, and none of --except."""
     return options(

@@ -177,6 +177,7 @@ def _table_mistakes(settings: BookSettings) -> Iterator[Mistake]:
         yield from _field_mistakes(name, table)
         yield from _planned_mistakes(name, table, tables)
         yield from _link_mistakes(tables[name], table, tables)
+        yield from _weight_mistakes(tables[name], table)
 
 
 def _field_mistakes(name: str, table: TableSettings) -> Iterator[Mistake]:
@@ -211,8 +212,10 @@ def _planned_mistakes(name: str, settings: TableSettings, tables: Mapping[str, T
         return
     for field in settings.fields:
         there = planned.field(field)
-        if there is None or there.kind != settings.fields[field]:
-            known = [each.name for each in planned.fields if each.kind in ("text", "amount", "quantity")]
+        if there is None or there.price or there.kind != settings.fields[field]:
+            known = [
+                each.name for each in planned.fields if each.kind in ("text", "amount", "quantity") and not each.price
+            ]
             what = f"the table {planned.name} has no such field of this kind to plan by"
             yield Mistake(what, f"tables.{name}.fields.{field}", allowed=listed(known), next_step=nearest(field, known))
 
@@ -241,6 +244,19 @@ def _own_table_mistakes(name: str, table: TableSettings) -> Iterator[Mistake]:
         yield Mistake(
             "no date of the table has this name", f"{where}.date", repr(table.date), allowed, nearest(table.date, dates)
         )
+
+
+def _weight_mistakes(table: Table, settings: TableSettings) -> Iterator[Mistake]:
+    prices = [field.name for field in table.fields if field.price]
+    weights = [field.name for field in table.fields if field.kind in ("amount", "quantity") and not field.price]
+    for price, weight in settings.weights.items():
+        where = f"tables.{table.name}.weights.{price}"
+        if price not in prices:
+            what, allowed = "no price of the table has this name", listed(prices) or 'a field declared as "price"'
+            yield Mistake(what, where, repr(price), allowed, nearest(price, prices))
+        elif weight not in weights:
+            what, allowed = "no number of the table to weight by", listed(weights)
+            yield Mistake(what, where, repr(weight), allowed, nearest(weight, weights))
 
 
 def _link_mistakes(table: Table, settings: TableSettings, tables: Mapping[str, Table]) -> Iterator[Mistake]:

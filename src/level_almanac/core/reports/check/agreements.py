@@ -13,7 +13,7 @@ from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, F
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.settings import AgreeSettings, AgreeSide
-from level_almanac.store.expressions import Constant, Expression, FieldReference
+from level_almanac.store.expressions import Constant, Expression, FieldReference, is_only_linked, is_rate
 from level_almanac.store.line_query import Asked, LineSource, groups, lines
 from level_almanac.store.predicate import FieldTest, Predicate
 
@@ -82,6 +82,9 @@ def _side(book: Book, side: AgreeSide, where: str, reach: AsOf) -> _Side:
     read = reader.read(f"this_sum = {side.sum}")
     if read.value is None or read.kind not in ("amount", "quantity"):
         raise BookMistake(Mistake("not an amount of single lines", f"{where}.sum", repr(side.sum)))
+    if is_only_linked(read.value) or is_rate(read.value):
+        what = "a price or rate is not added up" if is_rate(read.value) else "of another table, it stands on many lines"
+        raise BookMistake(Mistake(what, f"{where}.sum", repr(side.sum), "an amount of the table's own lines"))
     rules = (read_condition(side.only, fields, f"{where}.only", BookMistake, reach),) if side.only else ()
     key = fields.by_name[side.by].value if side.by else None
     dates = FieldReference(fields.table.date) if fields.table.date else Constant("")

@@ -19,7 +19,14 @@ from level_almanac.core.reports.trial.range import TRIAL_FREE, TRIAL_SHOWN, tria
 from level_almanac.core.reports.trial.report import SIDES
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
-from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option
+from level_almanac.core.requests.shared import (
+    condition_options,
+    dated_option,
+    dated_words,
+    entity_option,
+    first_option,
+    last_option,
+)
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
 from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Part, Proof, ReportTable, Row, heading
 from level_almanac.errors import Mistake, UsageMistake
@@ -46,6 +53,7 @@ class DetailRequest(Request):
     subtotals: bool = option("subtotals", "A row for what each period moved.", "flag")
     carried: bool = option("carried", "The carried lines of the year too, apart.", "flag")
     after_closing: bool = option("after-closing", "With the closing lines of the year shown.", "flag")
+    dated: str = dated_option()
     when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
     first: DayExpression | None = first_option()
     last: DayExpression | None = last_option()
@@ -145,13 +153,20 @@ class _Detail:
                 "range": range_.words,
                 "closing_lines": closing,
                 "signs": "debit positive",
+                **({"dates": "posted"} if self.request.dated == "posted" else {}),
                 **({"conditions": " · ".join(self.conditions.words)} if self.conditions.words else {}),
                 **data_facts(self.book),
             },
             subtitle=(
                 f"{selection.words} · {selection.currency} · debits positive",
                 " · ".join(
-                    [range_.words, closing, f"accounts: {', '.join(self.request.accounts)}", *self.conditions.words]
+                    [
+                        range_.words,
+                        *dated_words(self.request.dated),
+                        closing,
+                        f"accounts: {', '.join(self.request.accounts)}",
+                        *self.conditions.words,
+                    ]
                 ),
                 data_words(self.book),
             ),
@@ -206,10 +221,11 @@ class _Detail:
             self.fields.by_name[name] for name in ("account", "entity", "journal", "line", "posted", "debit", "credit")
         ]
         values: list[Expression] = [each.value for each in named]
-        values += [self.fields.places["fiscal"]]
+        values += [source.places["place"]]
         wanted = [(column.key, column.value) for column in self.columns if column.value is not None]
         # Extra periods count on the year's last day, after all lines of its last period.
-        order = [Order(FieldReference("counted")), Order(self.fields.places["fiscal"]), Order(FieldReference("posted"))]
+        order = [Order(source.places[name]) for name in ("place_day", "place")]
+        order += [Order(FieldReference("posted"))]
         order += [Order(self.fields.by_name[name].value, as_number=True) for name in ("journal", "line")]
         by_account: dict[str, list[_Line]] = {}
         for row in lines(self.book.engine, source, [*values, *(value for _, value in wanted)], order):

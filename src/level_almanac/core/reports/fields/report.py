@@ -13,7 +13,7 @@ from level_almanac.core.header import data_facts, data_words
 from level_almanac.core.requests.options import Request, option
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
-from level_almanac.store.expressions import FieldReference
+from level_almanac.store.expressions import FieldReference, is_rate
 from level_almanac.store.field_values import commonest, extremes, filled_counts
 
 _SAMPLES = 3
@@ -128,6 +128,11 @@ def _column(field: LineField) -> str:
 def _kind_words(field: LineField) -> str:
     kinds = {"whole": "whole number", "period": "period of the calendar"}
     words = kinds.get(field.kind, field.kind)
+    if is_rate(field.value) and not field.link:
+        weight = field.weight
+        words = "price"
+        if isinstance(weight, FieldReference):
+            words = f"price, its average weighted by {weight.column}"
     return f"{words}, as a number" if field.number_like else words
 
 

@@ -16,7 +16,7 @@ from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
 from level_almanac.core.lines.currencies import currencies_of
 from level_almanac.core.lines.day_labels import DayLabels
-from level_almanac.core.lines.lacking import lacking_notes
+from level_almanac.core.lines.lacking import lacking_notes, once_notes
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import (
@@ -49,7 +49,7 @@ from level_almanac.core.table.model import Column, CountedAmount, Part, Proof, R
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import SIDE_OF
-from level_almanac.store.expressions import Expression, FieldReference
+from level_almanac.store.expressions import Expression, FieldReference, is_rate
 from level_almanac.store.line_query import Order, left_out
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate
 
@@ -172,7 +172,7 @@ class Listing:
     def _default_shown(self) -> str:
         own = [field for field in self.fields.by_name.values() if not field.link and field.table == self.own.name]
         if self.by and not self.request.lines:
-            sums = [field.name for field in own if field.kind in ("amount", "quantity")]
+            sums = [field.name for field in own if field.kind in ("amount", "quantity") and not is_rate(field.value)]
             return ", ".join(["count", *(self.own.usual_sums or sums)])
         if self.own.usual_columns:
             return self.own.usual_columns
@@ -265,6 +265,7 @@ class Listing:
                 *(self.selection.notes if self.selection else ()),
                 *self._notes(),
                 *lacking_notes(self.book.engine, self.source, [each for each in self.shown if each.value is not None]),
+                *once_notes(self.shown),
                 *rows_made.notes,
             ),
         )

@@ -31,7 +31,7 @@ from level_almanac.core.reports.statement.proof import notes_of, proof_of
 from level_almanac.core.reports.statement.rows import RowMaker, StatementRow
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
-from level_almanac.core.requests.shared import condition_options, entity_option, level_option
+from level_almanac.core.requests.shared import condition_options, dated_option, dated_words, entity_option, level_option
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest
 from level_almanac.core.table.model import Column, Derived, ReportTable, Row
@@ -70,6 +70,7 @@ class StatementRequest(Request):
         "basis", "Income and costs when they are booked, or when they are paid.", "choice", "booked",
         choices=("booked", "cash"), show_default=True,
     )  # fmt: skip
+    dated: str = dated_option()
     when: AsOfRequest = inner(AsOfRequest)
     conditions: Conditions = condition_options()
     entities: tuple[str, ...] = entity_option()
@@ -124,6 +125,7 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
             **selection_facts(selection),
             **as_of_facts(book, as_of),
             "basis": basis,
+            **({"dates": "posted"} if request.dated == "posted" else {}),
             **({"signs": "debit positive"} if signs else {}),
             **({"by": request.by} if request.by else {}),
             **({"conditions": " · ".join(conditions.words)} if conditions.words else {}),
@@ -131,7 +133,7 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
         },
         subtitle=(
             " · ".join([selection.words, selection.currency, *signs]),
-            " · ".join([as_of_words(book, as_of), basis, *conditions.words]),
+            " · ".join([as_of_words(book, as_of), basis, *dated_words(request.dated), *conditions.words]),
             data_words(book),
         ),
         columns=tuple(_columns(columns, figures, text, selection, as_of, arrangement, book.data_through())),
@@ -159,6 +161,9 @@ def _cash_maker(
 ) -> "Callable[[Sequence[str]], CashBasis] | None":
     if request.basis == "booked":
         return None
+    if request.dated == "posted":
+        what, step = "the cash basis goes by when documents are settled", "leave --date out"
+        raise UsageMistake(Mistake(what, "--date", "posted with --basis cash", next_step=step))
     if layout.measure != "movement" or layout.scope != "income":
         what, step = "the cash basis is for income and costs alone", "leave --basis out"
         raise UsageMistake(Mistake(what, "--basis", f"cash with the layout {layout.name}", next_step=step))

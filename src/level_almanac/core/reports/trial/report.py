@@ -16,7 +16,15 @@ from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.trial.range import TRIAL_FREE, TRIAL_SHOWN, TrialRange, trial_measures, trial_range
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
-from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option, level_option
+from level_almanac.core.requests.shared import (
+    condition_options,
+    dated_option,
+    dated_words,
+    entity_option,
+    first_option,
+    last_option,
+    level_option,
+)
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
 from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
@@ -32,6 +40,7 @@ class TrialRequest(Request):
 
     after_closing: bool = option("after-closing", "With the closing lines of the year shown.", "flag")
     level: int | None = level_option()
+    dated: str = dated_option()
     when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
     first: DayExpression | None = first_option()
     last: DayExpression | None = last_option()
@@ -93,6 +102,7 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
     total = _Line()
     for line in [*lines.values(), earlier]:
         total.add(line.opening, Sums(0, line.debit, line.credit), line.lines)
+    closing = "after closing" if request.after_closing else "before closing"
     places = Decimal(1).scaleb(-selection.decimals)
     rows = [Row(account.code, account.name, 0, "line", line.cells(places)) for account, line in lines.items()]
     if earlier.lines:
@@ -108,14 +118,15 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
             "from": range_.first.isoformat(),
             "through": range_.last.isoformat(),
             "range": range_.words,
-            "closing_lines": "after closing" if request.after_closing else "before closing",
+            "closing_lines": closing,
             "signs": "debit positive",
+            **({"dates": "posted"} if request.dated == "posted" else {}),
             **({"conditions": " · ".join(conditions.words)} if conditions.words else {}),
             **data_facts(book),
         },
         subtitle=(
             f"{selection.words} · {selection.currency} · debits positive",
-            " · ".join([range_.words, f"{'after' if request.after_closing else 'before'} closing", *conditions.words]),
+            " · ".join([range_.words, *dated_words(request.dated), closing, *conditions.words]),
             data_words(book),
         ),
         columns=_columns(book, range_, selection),
