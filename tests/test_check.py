@@ -9,10 +9,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+import second_route
 from conftest import run_almanac
 from level_almanac.core.subledger.control import ControlLine, differences
 from level_almanac.core.subledger.item import Item
 from level_almanac.demo.items import PLANTED
+from second_items import read_docs
 from small_items import items_book
 
 FOUND_IN_DEMO = [
@@ -51,6 +53,19 @@ def test_every_planted_mistake_is_found_and_nothing_else(demo: Path) -> None:
         assert (demo / file).read_bytes().splitlines()[int(line) - 1]
     quiet = [row["key"] for row in ran.json["rows"] if row["cells"].get("severity") == "none"]
     assert quiet == ["unbalanced", "outside", "early", "agree", "store"]
+
+
+@pytest.mark.parametrize("day", ["2026-06-17", "2026-05-01"])
+def test_the_proof_of_checks_counts_every_line_that_was_loaded(demo: Path, day: str) -> None:
+    ledger = len(second_route.read(demo))
+    proof = run_almanac("check", "--as-of", day, "--print", "json", book=demo).json["proof"]
+    assert (proof["considered"]["lines"], proof["shown"]["lines"]) == (ledger, ledger)
+    for further in proof["further"]:
+        lines = read_docs(demo, {"payables": "suppliers", "receivables": "customers"}[further["table"]])
+        looked = sum(doc.posted <= date.fromisoformat(day) for doc in lines)
+        assert (further["considered"]["lines"], further["shown"]["lines"]) == (len(lines), looked)
+    only = run_almanac("check", "gaps", book=demo).out
+    assert "proof" not in only
 
 
 LEDGER = ["1,1,2025-10-01,,1000,5.00,,,", "1,2,2025-10-01,,4000,-5.00,,,"]

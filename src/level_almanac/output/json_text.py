@@ -69,17 +69,16 @@ def _column(column: Column) -> dict[str, Any]:
     }
 
 
-def _counted(counted: CountedAmount) -> dict[str, Any]:
-    return {"lines": counted.lines, "amount": f"{counted.amount:f}"}
-
-
 def _proof(proof: Proof) -> dict[str, Any]:
+    def counted(of: CountedAmount) -> dict[str, Any]:
+        return {"lines": of.lines, **({"amount": f"{of.amount:f}"} if proof.measure else {})}
+
     return {
         "measure": proof.measure,
-        "considered": _counted(proof.considered),
-        "shown": _counted(proof.shown),
-        "shown_as": [{"rule": each.rule, **_counted(each.counted)} for each in proof.shown_as],
-        "left_out": [{"rule": each.rule, **_counted(each.counted)} for each in proof.left_out],
+        "considered": counted(proof.considered),
+        "shown": counted(proof.shown),
+        "shown_as": [{"rule": each.rule, **counted(each.counted)} for each in proof.shown_as],
+        "left_out": [{"rule": each.rule, **counted(each.counted)} for each in proof.left_out],
         "checks": [{"words": check.words, "holds": check.holds} for check in proof.checks],
         "balances": proof.balances,
         **({"table": proof.table} if proof.table != "ledger" else {}),

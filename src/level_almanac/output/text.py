@@ -137,23 +137,27 @@ def proof_lines(table: ReportTable) -> list[ProofLine]:
 
 
 def _proof_lines(proof: Proof, table: ReportTable) -> Iterator[ProofLine]:
-    places, unit = proof.decimals, proof.unit
-    shown_as = f": {_parts(proof.shown_as, places, table, unit)}" if proof.shown_as else ""
-    of = "" if proof.table in ("ledger", f"{unit}s") else f" of {proof.table}"
-    yield ProofLine(f"{counted_words(proof.considered, places, table, unit)}{of} considered ({proof.measure})")
-    yield ProofLine(f"= {counted_words(proof.shown, places, table, unit)} shown{shown_as}")
-    left = f"left out: {_parts(proof.left_out, places, table, unit)}" if proof.left_out else "nothing left out"
+    def counted(of: CountedAmount) -> str:
+        words = counted_words(of, proof.decimals, table, proof.unit)
+        return words if proof.measure else words.rpartition(" ")[0]
+
+    def parts(found: Sequence[Part]) -> str:
+        return " · ".join(f"{part.rule} {counted(part.counted)}" for part in found)
+
+    shown_as = f": {parts(proof.shown_as)}" if proof.shown_as else ""
+    of = "" if proof.table in ("ledger", f"{proof.unit}s") else f" of {proof.table}"
+    measure = f" ({proof.measure})" if proof.measure else ""
+    yield ProofLine(f"{counted(proof.considered)}{of} considered{measure}")
+    yield ProofLine(f"= {counted(proof.shown)} {proof.verb}{shown_as}")
+    left = f"left out: {parts(proof.left_out)}" if proof.left_out else "nothing left out"
     yield ProofLine(f"+ {left}")
-    words = "adds up to the cent" if proof.adds_up else "DOES NOT ADD UP: this report is wrong"
+    sure = "adds up to the cent" if proof.measure else "adds up"
+    words = sure if proof.adds_up else "DOES NOT ADD UP: this report is wrong"
     held = "".join(f" · {check.words}" for check in proof.checks if check.holds)
     yield ProofLine(f"{words}{held}", not proof.adds_up)
     yield from (ProofLine(f"DOES NOT HOLD: {check.words}", wrong=True) for check in proof.checks if not check.holds)
     for further in proof.further:
         yield from _proof_lines(further, table)
-
-
-def _parts(parts: Sequence[Part], decimals: int, table: ReportTable, unit: str) -> str:
-    return " · ".join(f"{part.rule} {counted_words(part.counted, decimals, table, unit)}" for part in parts)
 
 
 def note_words(note: Note | str, table: ReportTable) -> str:

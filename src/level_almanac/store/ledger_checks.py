@@ -56,11 +56,14 @@ def newest_posting(engine: Engine, parts: Sequence[str], today: date) -> date | 
     return newest if isinstance(newest, date) else None
 
 
-def journal_count(engine: Engine, parts: Sequence[str]) -> int:
-    """Return how many journals there are."""
-    query = "select count(*) from (select distinct entity, journal from read_parquet($parts, union_by_name = true))"
-    ((count,),) = engine.rows(query, {"parts": list(parts)})
-    return int(count)
+def journals_and_lines(engine: Engine, parts: Sequence[str]) -> tuple[int, int]:
+    """Return how many journals there are, and how many lines they have."""
+    ((journals, lines),) = engine.rows(
+        """select count(*), coalesce(sum(lines), 0)::bigint from (
+            select count(*) as lines from read_parquet($parts, union_by_name = true) group by entity, journal)""",
+        {"parts": list(parts)},
+    )
+    return int(journals), int(lines)
 
 
 def lines_outside(engine: Engine, parts: Sequence[str]) -> list[Row]:

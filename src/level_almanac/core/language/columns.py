@@ -252,7 +252,6 @@ class _Reader:
                     what, hint = "no value column has this name", nearest(operand, known)
                     raise UsageMistake(Mistake(what, WHERE, repr(operand), listed(known), hint, shown=shown))
 
-
     def _check_number(self, column: ComputedColumn) -> None:
         """Raise UsageMistake for arithmetic on numbers alone, which holds nothing of the book."""
         if any(True for _ in names_in(column.formula)):

@@ -140,9 +140,9 @@ class Check(NamedTuple):
 class Proof(NamedTuple):
     """The accounting of all lines that a report considered: they are what it shows and what its rules left out.
 
-    measure: what the amounts are of; considered: counted apart from the report's own query; shown_as: how what is
-    shown falls into parts, where it does; table: whose lines; further: proofs of what else was considered; unit: what
-    is counted.
+    measure: what the amounts are of, or empty where only lines are counted; considered: counted apart from the report's
+    own query; shown_as: how what is shown falls into parts, where it does; table: whose lines; further: proofs of what
+    else was considered; unit: what is counted; verb: what was done with the lines that are shown.
     """
 
     measure: str
@@ -155,6 +155,7 @@ class Proof(NamedTuple):
     table: str = "ledger"
     further: tuple["Proof", ...] = ()
     unit: str = "line"
+    verb: str = "shown"
 
     @property
     def adds_up(self) -> bool:

@@ -13,7 +13,8 @@ from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, F
 from level_almanac.core.subledger.control import begun, control_accounts, control_lines, differences
 from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.open_items import OpenItems
-from level_almanac.core.subledger.subledger import Subledger
+from level_almanac.core.subledger.subledger import Subledger, Tally, later_words
+from level_almanac.core.table.model import CountedAmount, Proof
 from level_almanac.store.expressions import FieldReference
 from level_almanac.store.line_query import lines
 from level_almanac.store.predicate import FieldTest, Not
@@ -97,6 +98,20 @@ def _bare(number: str) -> str:
 def _invoices(sides: Iterable[Subledger]) -> Iterator[Item]:
     for side in sides:
         yield from (item for item in side.chosen if item.kind == "invoice" and item.posted <= side.day and item.amount)
+
+
+def looked_at(book: Book, sides: Sequence[Subledger]) -> tuple[Proof, ...]:
+    """Return for each side how many of the lines that were loaded are looked at, as of the day of the checks."""
+    proofs = []
+    for table in dict.fromkeys(side.table for side in sides):
+        loaded = sum(each.lines for each in book.state.files_of(table))
+        tally = Tally(())
+        for side in (each for each in sides if each.table == table):
+            for item in side.chosen:
+                tally.add(later_words(side.day) if item.posted > side.day else "", _ZERO)
+        considered = CountedAmount(loaded, _ZERO)
+        proofs.append(Proof("", considered, tally.shown, tally.parts, table=table, verb="looked at"))
+    return tuple(proofs)
 
 
 def _looked(sides: Sequence[Subledger]) -> str:

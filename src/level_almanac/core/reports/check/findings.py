@@ -7,6 +7,7 @@ from decimal import Decimal
 from typing import Literal, NamedTuple
 
 from level_almanac.core.subledger.item import Item
+from level_almanac.core.table.model import Proof
 
 Severity = Literal["error", "warning"]
 
@@ -44,12 +45,15 @@ class Finding(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Checked:
-    """What a check came to. looked_at: how much it looked at, in words; skipped: why it could not look, or empty."""
+    """What a check came to. looked_at: how much it looked at, in words; skipped: why it could not look, or empty;
+    proofs: that what it looked at is all that was loaded.
+    """
 
     kind: CheckKind
     findings: Sequence[Finding] = ()
     looked_at: str = ""
     skipped: str = ""
+    proofs: tuple[Proof, ...] = ()
 
 
 KINDS: Mapping[str, CheckKind] = {

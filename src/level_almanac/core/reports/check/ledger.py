@@ -14,6 +14,7 @@ from level_almanac.core.lines.conditions import read_condition
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine
 from level_almanac.core.spans.as_of import AsOf
+from level_almanac.core.table.model import CountedAmount, Proof
 from level_almanac.errors import BookMistake
 from level_almanac.files.currencies import decimals_of
 from level_almanac.store import ledger_checks
@@ -59,8 +60,13 @@ def unbalanced(book: Book) -> Checked:
         )
         words = f"{entity} journal {journal}: debits less credits"
         findings.append(Finding(f"{entity}/{journal}", words, told, amount))
-    count = ledger_checks.journal_count(book.engine, parts)
-    return Checked(KINDS["unbalanced"], findings, f"{count:,} journals")
+    journals, lines_ = ledger_checks.journals_and_lines(book.engine, parts)
+    return Checked(KINDS["unbalanced"], findings, f"{journals:,} journals", proofs=(_looked(book, lines_),))
+
+
+def _looked(book: Book, lines_: int) -> Proof:
+    loaded = sum(each.lines for each in book.state.files_of("ledger"))
+    return Proof("", CountedAmount(loaded, _ZERO), CountedAmount(lines_, _ZERO), (), verb="looked at")
 
 
 def outside(book: Book) -> tuple[Checked, list[Finding]]:

@@ -16,7 +16,7 @@ from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.spans.as_of import AsOfRequest
 from level_almanac.core.subledger.open_items import OpenItems, replay
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, SubledgerSide
-from level_almanac.core.table.model import Cell, Column, ReportTable, Row, heading
+from level_almanac.core.table.model import Cell, Column, Proof, ReportTable, Row, heading
 from level_almanac.core.table.pointing import find_row
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
@@ -180,6 +180,7 @@ class _Check:
             ),
             rows=tuple(self._rows(shown_findings, new, most_lines)),
             key_label="finding",
+            proof=self._proof(),
             notes=tuple(self._notes()),
         )
         return table, errors
@@ -202,6 +203,11 @@ class _Check:
             for finding in findings:
                 is_new = id(finding) in new and self.before is not None
                 yield from self._finding_rows(each.kind.key, finding, most_lines, is_new=is_new)
+        looked = [each for each, findings in shown if findings and each.looked_at]
+        if looked:
+            yield heading("looked-at", "Looked at for what was found")
+        for each in looked:
+            yield Row(f"looked-at/{each.kind.key}", f"{each.kind.title}: {each.looked_at}", 1, "line", {})
         quiet = [each for each, findings in shown if not findings]
         if quiet:
             yield heading("nothing", f"Nothing {'new ' if self.request.only_new else ''}found")
@@ -225,6 +231,13 @@ class _Check:
         if len(finding.lines) > most:
             more = len(finding.lines) - most
             yield Row(f"{key}>more", f"and {more:,} more: --lines {len(finding.lines)} shows them all", 2, "heading")
+
+    def _proof(self) -> Proof | None:
+        """Return that every line that was loaded of what is checked was looked at, table by table; None of nothing."""
+        proofs = [proof for each in self.checked for proof in each.proofs]
+        if self.sides:
+            proofs += documents.looked_at(self.book, [side for side, _ in self.sides])
+        return proofs[0]._replace(further=tuple(proofs[1:])) if proofs else None
 
     def _notes(self) -> Iterator[str]:
         yield from as_of_notes(self.as_of)
