@@ -31,6 +31,9 @@ from level_almanac.store.plain_checks import newest_day
 from level_almanac.store.plan_lines import plan_lines, scenarios
 from level_almanac.store.state import State, Store
 
+_STORED = {"text": "VARCHAR", "date": "DATE", "amount": "DECIMAL", "quantity": "DECIMAL", "whole": "BIGINT"}
+"""What the engine keeps fields of each kind as."""
+
 if TYPE_CHECKING:
     from level_almanac.core.fields import LineFields
     from level_almanac.store.line_query import LineSource
@@ -148,6 +151,32 @@ class Book:
         """Every table by name."""
         return tables_of(self.settings.tables)
 
+    def declared_since(self, words: str) -> BookMistake | None:
+        """Return that fields are declared otherwise than the loaded lines have them, or None where none is.
+
+        words: the engine's, which name one of them; where they name none, all are told.
+        """
+        from level_almanac.store.field_values import stored_columns
+
+        found: dict[tuple[str, bool], list[str]] = {}
+        for name, table in self.tables.items():
+            parts = self.parts_of(name)
+            stored = stored_columns(self.engine, parts) if parts else {}
+            for field in table.fields if parts else ():
+                kind = stored.get(field.name, "")
+                if field.kind != "period" and not kind.startswith(_STORED[field.kind]):
+                    found.setdefault((field.name, bool(kind)), []).append(name)
+        named = {key: tables for key, tables in found.items() if f"'{key[0]}'" in words or f'"{key[0]}"' in words}
+        mistakes = [
+            Mistake(
+                "declared otherwise since the last load" if other else "declared after the last load",
+                f"the field {field} of {', '.join(tables)}",
+                next_step="run `almanac load`",
+            )
+            for (field, other), tables in (named or found).items()
+        ]
+        return BookMistake(*mistakes) if mistakes else None
+
     def line_fields(self, table: str) -> "LineFields":
         """Return what can be asked of a table's lines; raise UsageMistake for a table that the book lacks."""
         from level_almanac.core.fields import line_fields
@@ -260,7 +289,15 @@ class Book:
         if table == "ledger" and dated == "posted":
             return self.newest_posting()
         parts = self.parts_of(table)
-        return newest_day(self.engine, parts, dated, self.today) if parts else None
+        if not parts or "." not in dated:
+            return newest_day(self.engine, parts, dated, self.today) if parts else None
+        from level_almanac.store.line_query import Asked, groups
+        from level_almanac.store.predicate import FieldTest
+
+        fields = self.line_fields(table)
+        source = self.line_source(fields, (FieldTest(dated, "at-most", (self.today,)),))
+        ((_, newest),) = groups(self.engine, source, (), [Asked(fields.by_name[dated].value, "maximum")])
+        return newest if isinstance(newest, date) else None
 
     def data_through(self) -> date | None:
         """Return the day up to which the ledger reaches: the day told at loading, or else the newest posting date."""

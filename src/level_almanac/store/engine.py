@@ -21,6 +21,10 @@ class EngineError(AlmanacError):
     exit_code = 3
 
 
+class UnboundError(EngineError):
+    """A statement that names what the parts lack, or takes it for another kind, as after the book declared more."""
+
+
 class Engine(Protocol):
     """What the store asks of a database engine.
 
@@ -90,7 +94,8 @@ class DuckDBEngine:
             if _FULL in first:
                 step = "make room on it, and run the command again; nothing was changed"
                 raise EngineError(Mistake("the disk is full", next_step=step)) from error
-            raise EngineError(Mistake("the store's engine had to stop", got=first[:300], next_step=step)) from error
+            kind = UnboundError if first.startswith("Binder Error") else EngineError
+            raise kind(Mistake("the store's engine had to stop", got=first[:300], next_step=step)) from error
 
     def close(self) -> None:
         """Close the connection."""

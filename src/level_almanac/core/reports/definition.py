@@ -2,13 +2,15 @@
 trace, its editions, its completion, its manual and its method in Python follow.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cached_property
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.store.engine import UnboundError
 
 if TYPE_CHECKING:
     from level_almanac.core.book import Book
@@ -93,17 +95,32 @@ class Report:
         if by_date is not None and when is not None and when.adjustments == "without":
             what, got = "by posting date alone no line is in an adjustment period", "without, and --date posted"
             raise UsageMistake(Mistake(what, "--adjustments", got, next_step='--except "entry is adjusting"'))
-        found = self._named(self.make)(book if by_date is None else book.placed_by_date(by_date), request)
+        with _declared(book):
+            found = self._named(self.make)(book if by_date is None else book.placed_by_date(by_date), request)
         made = found if isinstance(found, MadeReport) else MadeReport(found)
         return made._replace(by_date=by_date)
 
     def traced(self, book: "Book", made: MadeReport, asked: "TraceRequest") -> "ReportTable":
         """Return the lines behind one figure of the report; raises UsageMistake where there are none to tell."""
         assert self.tracing is not None  # noqa: S101  asked of reports that can be traced only
-        found: ReportTable = self._named(self.tracing.code)(made.seen(book), made, asked)
+        with _declared(book):
+            found: ReportTable = self._named(self.tracing.code)(made.seen(book), made, asked)
         return found
 
     def with_lines(self, book: "Book", made: MadeReport) -> "ReportTable":
         """Return the report with the lines behind all of its figures."""
-        found: tuple[ReportTable, ...] = self._named(self.all_lines)(made.seen(book), made)
+        with _declared(book):
+            found: tuple[ReportTable, ...] = self._named(self.all_lines)(made.seen(book), made)
         return made.table._replace(traced_lines=found)
+
+
+@contextmanager
+def _declared(book: "Book") -> Iterator[None]:
+    """Tell of a field that the book declares and the loaded lines lack, where a statement of the store failed by it."""
+    try:
+        yield
+    except UnboundError as error:
+        mistake = book.declared_since(str(error))
+        if mistake is None:
+            raise
+        raise mistake from error
