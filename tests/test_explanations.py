@@ -67,16 +67,16 @@ def test_it_is_written_told_replaced_and_taken_out(book: Path) -> None:
     figure = ("explain", FERRIES, "--period", "2026-P08", "--row", "Goods", "--column", "variance")
     assert (
         run_almanac(*figure, book=book).out
-        == "month-end/1-ferries, 2026-P08: Goods sold, variance: -1,971.85: not explained\n"
+        == "month-end/1-ferries, 2026-P08: Goods sold, variance: −1,971.85: not explained\n"
     )
     path = book / f"explanations/{FERRIES}.toml"
     path.write_text(path.read_text().replace("[[explanation]]", "# seen by the board\n[[explanation]]", 1))
     wrote = run_almanac(*figure, "Stock of the shop\nwas counted", "--by", "A. Reeve", book=book)
     assert wrote.err == (
-        "wrote explanations/month-end/1-ferries.toml: month-end/1-ferries, 2026-P08: Goods sold, variance: -1,971.85\n"
+        "wrote explanations/month-end/1-ferries.toml: month-end/1-ferries, 2026-P08: Goods sold, variance: −1,971.85\n"
     )
     assert run_almanac(*figure, "Counted anew", book=book).code == 0
-    assert run_almanac(*figure, book=book).out.endswith("-1,971.85: Counted anew\n")
+    assert run_almanac(*figure, book=book).out.endswith("−1,971.85: Counted anew\n")
     text = path.read_text()
     assert "# seen by the board" in text
     assert text.count("[[explanation]]") == 3
@@ -103,11 +103,11 @@ def test_a_figure_that_moves_leaves_its_explanation_stale_and_needs_a_new_one(de
     assert told(ran) == [("freight", "variance", "-11229.81"), ("50110", "variance", None)]
     notes = ran.json["notes"]
     assert notes[0].endswith("(M. Sorley) · STALE: written when the figure was −11,229.81")
-    assert "NEEDS AN EXPLANATION: Freight, variance: -11,129.81, 8.2 %: its explanation is stale" in notes
+    assert "NEEDS AN EXPLANATION: Freight, variance: −11,129.81, 8.2 %: its explanation is stale" in notes
     issue = ("edition", "issue", "x", "--period", "2026-P08", "--pages", FERRIES)
     refused = run_almanac(*issue, book=book)
     assert refused.code == 1
-    assert "a change needs an explanation: month-end/1-ferries: Freight, variance: -11,129.81, 8.2 %" in refused.err
+    assert "a change needs an explanation: month-end/1-ferries: Freight, variance: −11,129.81, 8.2 %" in refused.err
     assert run_almanac(*issue, "--without-explanations", book=book).code == 0
     assert "Changes issued without an explanation" in (book / "editions/x/index.html").read_text()
     assert run_almanac("edition", "verify", "x", book=book).code == 0

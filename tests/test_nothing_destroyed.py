@@ -15,7 +15,7 @@ from unittest.mock import patch
 
 import pytest
 
-from conftest import BOOK, COMMAND, ENVIRONMENT, HEADS, PERIOD_AND_SIDES, MakeBook, SmallBook
+from conftest import BOOK, COMMAND, ENVIRONMENT, HEADS, PERIOD_AND_SIDES, MakeBook, SmallBook, run_almanac
 from level_almanac.core.reports import registry
 from level_almanac.files.runs import Answers, keep_answers, kept_answers
 from level_almanac.shown_text import visible
@@ -427,9 +427,7 @@ def test_names_and_outputs_that_are_none_are_told_of(make_book: MakeBook, tmp_pa
     assert (ran.code, ran.err) == (
         3, "almanac: intake[2].files: the file's name is not text: 'ledgerodd\\udcff.csv'\n",
     )  # fmt: skip
-    assert book.run("--book", str(tmp_path / "none"), "trial").err.startswith(
-        "almanac: --book: there is no such folder"
-    )
+    assert run_almanac("trial", book=tmp_path / "none").err.startswith("almanac: --book: there is no such folder")
 
 
 def test_a_long_expression_is_shown_about_the_words_that_are_wrong(odd: SmallBook) -> None:

@@ -123,8 +123,8 @@ def test_changed_lines_of_every_table_are_named(changed: tuple[Path, Path, dict[
         "billing altered": 1,
         "billing removed": 1,
     }
-    moved = next(row for row in report["rows"] if "date 2026-05" in row["label"])
-    assert "→ 2026-04-30" in moved["label"]
+    moved = next(row for row in report["rows"] if "→ 30 Apr 2026" in row["label"])
+    assert "May 2026 → 30 Apr 2026" in moved["label"]
 
 
 def amounts(report: dict[str, Any], page: str, column: str) -> dict[str, Decimal]:

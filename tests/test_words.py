@@ -103,6 +103,12 @@ DAYS = [
     ("end of month 2026-02-10", date(2026, 2, 28)),
     ("3 months from 2026-02-10", date(2026, 5, 9)),
     ("2026-01-31 + 1 month", date(2026, 2, 28)),
+    ("2026-02-28 + 1 month", date(2026, 3, 28)),
+    ("end of month 2026-02-10 + 1 month", date(2026, 3, 31)),
+    ("end of month 2026-02-10 - 2 months", date(2025, 12, 31)),
+    ("end of last period + 1 month - 1 month", date(2026, 5, 31)),
+    ("start of month 2026-02-28 + 1 month", date(2026, 3, 1)),
+    ("end of month 2026-02-10 + 1 day", date(2026, 3, 1)),
     ("start of 2025-P03", date(2024, 12, 1)),
     ("start of week 2026-06-17 - 1 day", date(2026, 6, 14)),
 ]
@@ -123,6 +129,7 @@ ANY_COLUMN = (
     ("text", "message"),
     [
         ("ptd; 2025 * 2", "--columns: a number is no column: '2025'; expected a span; for the fiscal year write FY2025\n  ptd; 2025 * 2\n       ^^^^"),
+        ("ptd; one before", "--columns: this cannot stand here: 'before'; expected '*', '+', '-', '/', ';', '=', a number, a span such as ptd or ytd, each or the end; write prior\n  ptd; one before\n           ^^^^^^"),
         ("ptd; ytdd", "--columns: no span and no column to the left has this name: 'ytdd'; expected ptd; did you mean 'ytd'?\n  ptd; ytdd\n       ^^^^"),
         ("ptd last yr", "--columns: this cannot stand here: 'last'; expected '*', '+', '-', '/', ';', a number, last year, prior or the end; did you mean 'last year'?\n  ptd last yr\n      ^^^^"),
         ("last 0 periods", "--columns: not a number that can be counted: '0'; expected a whole number from 1 to 9999\n  last 0 periods\n       ^"),
@@ -171,7 +178,11 @@ def test_conditions(text: str, expected: Predicate) -> None:
     ("text", "message"),
     [
         ("sorce is CF", "did you mean 'source'?\n  sorce is CF\n  ^^^^^"),
-        ("source equals CF", "here: this cannot stand here: 'equals'; expected after, at least, at most, before, begins, between, contains, ends, from, in, is, not, over, since or under\n  source equals CF\n         ^^^^^^"),
+        ("source equals CF", "here: this cannot stand here: 'equals'; expected after, at least, at most, before, begins, between, contains, ends, from, in, is, not, over, since or under; write is\n  source equals CF\n         ^^^^^^"),
+        ("amount > 5000", "since or under; write over\n  amount > 5000\n         ^"),
+        ("amount >= 5000", "since or under; write at least\n  amount >= 5000\n         ^^"),
+        ("account != 61210", "since or under; write is not\n  account != 61210\n          ^^"),
+        ("memo like dock", "since or under; write contains, begins or ends\n  memo like dock\n       ^^^^"),
         ("source is", "here: the expression ends too early; expected a text in quotes, a word, blank or not\n  source is\n           ^"),
         ("(source is CF", "here: the expression ends too early; expected ')'\n  (source is CF\n               ^"),
         ("period is 13", "here: not a period: '13'; expected `period is P13` for that period of any year, `period is 2025-P13`, or `period from ID through ID`\n  period is 13\n            ^^"),

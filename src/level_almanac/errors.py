@@ -99,6 +99,11 @@ def _shared_start(one: str, other: str) -> int:
     return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
 
 
+def how_many(number: int, what: str, plural: str = "") -> str:
+    """Return `1 page` or `1,204 pages`. plural: of what does not only take an s."""
+    return f"{number:,} {what if number == 1 else plural or f'{what}s'}"
+
+
 def listed(words: Iterable[str]) -> str:
     """Return the words as `a, b or c`."""
     *front, last = list(words) or [""]

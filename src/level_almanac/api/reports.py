@@ -252,6 +252,7 @@ class ReportMethods:
         under: Decimal | int | str | None = None,
         at_most: Decimal | int | str | None = None,
         between: tuple[Decimal | int | str, Decimal | int | str] | None = None,
+        limit: str | Sequence[str] | None = None,
         as_of: date | str | None = None,
         period: str | None = None,
         quarter: str | None = None,
@@ -289,6 +290,7 @@ class ReportMethods:
         under: Only documents that are less.
         at_most: Only documents that are this or less.
         between: Only documents from the one through the other.
+        limit: One limit on one column, such as `amount over 7500`; repeatable.
         as_of: As of this day.  [default: where the data ends]
         period: This period, as far as the data goes, such as 2026-P08.
         quarter: This quarter, as far as the data goes, such as 2026-Q2.
@@ -413,6 +415,7 @@ class ReportMethods:
         under: Decimal | int | str | None = None,
         at_most: Decimal | int | str | None = None,
         between: tuple[Decimal | int | str, Decimal | int | str] | None = None,
+        limit: str | Sequence[str] | None = None,
         each: bool | None = None,
         carried: bool | None = None,
         after_closing: bool | None = None,
@@ -452,6 +455,7 @@ class ReportMethods:
         under: Only totals that are less.
         at_most: Only totals that are this or less.
         between: Only totals from the one through the other.
+        limit: One limit on one column, such as `amount over 7500`; repeatable.
         each: The limits are on single lines, not on totals.
         carried: Carried lines too, which are else left out.
         after_closing: Of the ledger: with closing lines, which are else left out.
@@ -545,6 +549,7 @@ class ReportMethods:
         under: Decimal | int | str | None = None,
         at_most: Decimal | int | str | None = None,
         between: tuple[Decimal | int | str, Decimal | int | str] | None = None,
+        limit: str | Sequence[str] | None = None,
         sort: str | None = None,
         top: int | None = None,
         everyone: bool | None = None,
@@ -579,6 +584,7 @@ class ReportMethods:
         under: Only parties that are less.
         at_most: Only parties that are this or less.
         between: Only parties from the one through the other.
+        limit: One limit on one column, such as `amount over 7500`; repeatable.
         sort: In order of this; amounts largest first.
         top: Only the first so many.
         everyone: Parties without a line in these days too, if any is open.

@@ -2,6 +2,7 @@
 
 import click
 
+from level_almanac.cli.commands import OneEach
 from level_almanac.cli.say import say
 from level_almanac.cli.session import session_of
 from level_almanac.files.outside import allow as allow_reaches
@@ -10,7 +11,7 @@ from level_almanac.files.reaches import reaches_of
 from level_almanac.files.reading import find_book, read_book
 
 
-@click.command()
+@click.command(cls=OneEach)
 @click.argument("what", nargs=-1, metavar="[WHAT]...")
 @click.option("--all", "every", is_flag=True, help="Allow all that the book reaches for now.")
 @click.option("--not", "no_longer", multiple=True, metavar="WHAT", help="Allow this no longer.")

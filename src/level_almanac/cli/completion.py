@@ -2,8 +2,10 @@
 
 import click
 
+from level_almanac.cli.commands import OneEach
 
-@click.command()
+
+@click.command(cls=OneEach)
 @click.argument("shell", type=click.Choice(["bash", "zsh", "fish"]))
 @click.pass_context
 def completion(ctx: click.Context, shell: str) -> None:

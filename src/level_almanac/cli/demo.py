@@ -5,6 +5,7 @@ from pathlib import Path
 
 import click
 
+from level_almanac.cli.commands import OneEach
 from level_almanac.cli.say import say
 from level_almanac.cli.session import bold
 from level_almanac.demo.ledger import BASE_LINES
@@ -89,7 +90,7 @@ _STEPS = (
 """The commands of the walk, each with a word of what it shows."""
 
 
-@click.command()
+@click.command(cls=OneEach)
 @click.argument("folder", type=click.Path(path_type=Path), default=DEFAULT_FOLDER, metavar="[DIR]")
 @click.option(
     "--lines", type=click.IntRange(min=1), default=BASE_LINES, metavar="N", help="About how many ledger lines to make."

@@ -9,6 +9,7 @@ from typing import Any
 import click
 
 from level_almanac.cli.answers import told_answers
+from level_almanac.cli.commands import OneEachGroup
 from level_almanac.cli.names import EDITION, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_when import asked_when, page_when_options
@@ -16,7 +17,7 @@ from level_almanac.cli.say import say
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.editions.report import edition_report, editions_report, verification_report
 from level_almanac.core.editions.verify import verified
-from level_almanac.errors import AlmanacError
+from level_almanac.errors import AlmanacError, how_many
 from level_almanac.files.editions import edition_folder, edition_names, read_edition, seal_of
 from level_almanac.files.page_reading import pages_named
 from level_almanac.files.page_writing import LOCK_BROKEN
@@ -24,7 +25,7 @@ from level_almanac.files.page_writing import LOCK_BROKEN
 _FORMATS = ("html", "pdf", "xlsx", "csv", "json", "md", "parquet", "txt")
 
 
-@click.group()
+@click.group(cls=OneEachGroup)
 def edition() -> None:
     """Reports issued together: issue, list, verify, compare.
 
@@ -108,7 +109,7 @@ def issue(
             say(f"warning: {page.name}: {words}")
         if page.lock == LOCK_BROKEN:
             say(f"warning: pages/{page.name}.toml is locked, but was changed since")
-    size = f"{len(done.edition.pages)} pages, {len(done.edition.files) + 2} files"
+    size = f"{how_many(len(done.edition.pages), 'page')}, {how_many(len(done.edition.files) + 2, 'file')}"
     say(f"issued {done.folder.relative_to(book.file.root)}: {size}")
     say(f"seal {done.seal}")
 

@@ -5,17 +5,19 @@ from pathlib import Path
 import click
 
 from level_almanac.cli.answers import told_answers
+from level_almanac.cli.commands import OneEach
 from level_almanac.cli.names import PAGE
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.cli.say import say
 from level_almanac.core.pages.explaining import explainable
 from level_almanac.core.pages.running import PageRun, run_page
+from level_almanac.core.table.exact import figure_words
 from level_almanac.files.explanations import WrittenExplanation, drop_explanation, keep_explanation, read_explanations
 from level_almanac.files.page_reading import read_page
 
 
-@click.command()
+@click.command(cls=OneEach)
 @click.argument("page", type=PAGE)
 @click.argument("text", default="")
 @click.option("--row", required=True, metavar="ROW", help="The row: its key, its label, or how that begins.")
@@ -58,7 +60,7 @@ def explain(
     made = run_page(book, read, PageRun(told_answers(answers, file), asked_when(book, when)))
     figure = explainable(made.table, row, column, book.calendars[""])
     place = (figure.period, figure.row.key, figure.column.key)
-    said = f"{read.name}, {figure.period}: {figure.words}: {figure.figure:,f}"
+    said = f"{read.name}, {figure.period}: {figure.words}: {figure_words(figure.figure)}"
     if remove:
         there = drop_explanation(root, read.name, place)
         say(f"{said}: {'its explanation is taken out' if there else 'had no explanation'}")

@@ -3,6 +3,7 @@
 import click
 
 from level_almanac.api.loading import load_book
+from level_almanac.cli.commands import OneEach
 from level_almanac.cli.options import open_book
 from level_almanac.cli.reports import warn
 from level_almanac.cli.say import progress_shown
@@ -11,7 +12,7 @@ from level_almanac.core.language.days import read_day
 from level_almanac.errors import UsageMistake
 
 
-@click.command()
+@click.command(cls=OneEach)
 @click.option("--through", metavar="DAY", help="The exports are complete through this day.")
 @click.option("--drop-missing", is_flag=True, help="Let go of the lines of exports that are no longer there.")
 @click.option(

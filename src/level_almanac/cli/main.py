@@ -11,6 +11,7 @@ from pathlib import Path
 
 import click
 
+from level_almanac.cli.commands import OneEachGroup
 from level_almanac.cli.say import say
 from level_almanac.cli.session import Session
 from level_almanac.core.reports.registry import all_reports
@@ -45,7 +46,7 @@ def commands() -> dict[str, str]:
     return dict(sorted(found.items()))
 
 
-class Commands(click.Group):
+class Commands(OneEachGroup):
     """A group whose commands are imported only when they are run."""
 
     def list_commands(self, ctx: click.Context) -> list[str]:  # noqa: ARG002  click's signature

@@ -4,11 +4,12 @@ from pathlib import Path
 
 import click
 
+from level_almanac.cli.commands import OneEach
 from level_almanac.cli.say import say
 from level_almanac.files.new_book import NewBook, write_book
 
 
-@click.command()
+@click.command(cls=OneEach)
 @click.argument("folder", type=click.Path(path_type=Path, file_okay=False), metavar="DIR")
 @click.option("--name", default="", metavar="TEXT", help="What the book is called.  [default: the folder's name]")
 @click.option("--entity", default="MAIN", metavar="CODE", show_default=True, help="The first company's code.")

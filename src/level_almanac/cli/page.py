@@ -6,6 +6,7 @@ from pathlib import Path
 import click
 
 from level_almanac.cli.answers import asking, has_terminal, told_answers
+from level_almanac.cli.commands import OneEachGroup
 from level_almanac.cli.names import PAGE, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_keeping import copy, lock, rename, save, unlock
@@ -23,7 +24,7 @@ from level_almanac.files.runs import Answers as KeptAnswers
 from level_almanac.files.runs import keep_answers, kept_answers
 
 
-@click.group()
+@click.group(cls=OneEachGroup)
 def page() -> None:
     """Saved reports: save, list, show, run, copy, lock, check them.
 

@@ -5,6 +5,7 @@ from typing import Any
 
 import click
 
+from level_almanac.cli.commands import OneEach
 from level_almanac.cli.names import PAGE, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.say import say
@@ -33,7 +34,7 @@ _QUESTIONS = {
 """What is asked for an option, and how; of any other, a text under its own name."""
 
 
-@click.command(context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False})
+@click.command(cls=OneEach, context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False})
 @click.option("--title", default="", metavar="TEXT", help="The report's title.  [default: the command's own]")
 @click.option("--about", default="", metavar="TEXT", help="What it is for, in the list of pages.")
 @click.option("--ask", "asked", multiple=True, metavar="OPTION", help="Ask for this option each time; repeatable.")
@@ -97,7 +98,7 @@ def _ask_for(option: str, report: str, options: dict[str, Any], ask: dict[str, d
     options[option] = f"{{{option}}}"
 
 
-@click.command()
+@click.command(cls=OneEach)
 @click.argument("source", type=PAGE, metavar="NAME")
 @click.argument("target", metavar="NEW")
 @click.pass_context
@@ -114,7 +115,7 @@ def copy(ctx: click.Context, source: str, target: str) -> None:
     say(f"wrote {path.relative_to(root)}")
 
 
-@click.command()
+@click.command(cls=OneEach)
 @click.argument("source", type=PAGE, metavar="NAME")
 @click.argument("target", metavar="NEW")
 @click.pass_context
@@ -131,7 +132,7 @@ def rename(ctx: click.Context, source: str, target: str) -> None:
     say(f"now {path.relative_to(root)}")
 
 
-@click.command()
+@click.command(cls=OneEach)
 @click.argument("names", type=PAGES, nargs=-1, required=True, metavar="PAGE...")
 @click.pass_context
 def lock(ctx: click.Context, names: tuple[str, ...]) -> None:
@@ -159,7 +160,7 @@ def lock(ctx: click.Context, names: tuple[str, ...]) -> None:
         say(f"locked {name}")
 
 
-@click.command()
+@click.command(cls=OneEach)
 @click.argument("names", type=PAGES, nargs=-1, required=True, metavar="PAGE...")
 @click.pass_context
 def unlock(ctx: click.Context, names: tuple[str, ...]) -> None:

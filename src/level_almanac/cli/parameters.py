@@ -29,7 +29,7 @@ def parameter(option: Option) -> click.Parameter:
         [f"--{option.name}", option.keyword],
         type=None if option.kind == "flag" else kind,
         is_flag=True if option.kind == "flag" else None,
-        multiple=option.several,
+        multiple=option.several or option.listed,
         nargs=2 if option.kind == "amounts" else 1,
         show_default=option.show_default,
         metavar=metavar,
@@ -42,5 +42,10 @@ def parameter(option: Option) -> click.Parameter:
 
 def told_of(options: Iterable[Option], values: Mapping[str, Any]) -> dict[str, Any]:
     """Return what was given to options, by name."""
-    found = {each.name: values[each.keyword] for each in options if each.keyword in values}
+    found = {each.name: _joined(each, values[each.keyword]) for each in options if each.keyword in values}
     return {name: value for name, value in found.items() if value is not None and value != () and value is not False}
+
+
+def _joined(option: Option, value: Any) -> Any:
+    """Return what was told; of a list that was told in several options, all of it."""
+    return option.joint.join(value) if option.listed and isinstance(value, tuple) and value else value

@@ -4,6 +4,7 @@ from pathlib import Path
 
 import click
 
+from level_almanac.cli.commands import OneEach
 from level_almanac.cli.session import session_of
 from level_almanac.errors import BookMistake
 from level_almanac.files.reading import find_book, read_book
@@ -11,7 +12,7 @@ from level_almanac.files.tables import BUILT_IN, tables_of
 from level_almanac.intake.propose import propose as proposed_block
 
 
-@click.command()
+@click.command(cls=OneEach)
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--table", default="", metavar="TABLE", help="The table that it feeds.  [default: the one its heads fit]")
 @click.pass_context

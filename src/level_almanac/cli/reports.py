@@ -5,6 +5,7 @@ from typing import Any
 
 import click
 
+from level_almanac.cli.commands import OneEach
 from level_almanac.cli.options import open_book
 from level_almanac.cli.parameters import parameter, told_of
 from level_almanac.cli.say import say
@@ -53,7 +54,12 @@ def report_command(report: Report) -> click.Command:
 
     params = [parameter(each) for each in report.options]
     words = help_of(report.help, report.about, report.examples)
-    return click.command(report.name, params=params, help=words)(command)
+    return click.command(report.name, cls=_of(report), params=params, help=words)(command)
+
+
+def _of(report: Report) -> type[OneEach]:
+    """Return the class of a report's commands, which know what is written in place of other reports' options."""
+    return type("ReportCommand", (OneEach,), {"instead": report.instead})
 
 
 def trace_command(report: Report) -> click.Command:
@@ -80,7 +86,7 @@ def trace_command(report: Report) -> click.Command:
     known_keys = {each.keyword for each in known.values()}
     params = [parameter(each) for each in (*own, *known.values())]
     words = help_of(tracing.help, "", [tracing.example], "almanac trace")
-    return click.command(report.name, params=params, help=words)(command)
+    return click.command(report.name, cls=_of(report), params=params, help=words)(command)
 
 
 class Traces(click.Group):

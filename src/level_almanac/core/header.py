@@ -5,7 +5,7 @@ from datetime import date
 from decimal import Decimal
 
 from level_almanac.core.book import Book
-from level_almanac.core.calendar.date_text import day_words
+from level_almanac.core.calendar.date_text import day_words, moment_words
 from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest, choice_words, choose_as_of, how_far_words, through_words
@@ -110,7 +110,7 @@ def table_words(book: Book, table: str, dated: str) -> str:
     ago = f", {_ago((book.today - day).days)}" if day and day <= book.today else ""
     newest = f"newest {dated} {day_words(day)}{ago}" if day else ""
     reach = f"complete through {day_words(complete)}{ago}" if complete else newest
-    return f"{table.replace('_', ' ')} {reach}; loaded {day_words(loaded.date())} {loaded:%H:%M}{_aside_words(book)}"
+    return f"{table.replace('_', ' ')} {reach}; loaded {moment_words(loaded)}{_aside_words(book)}"
 
 
 def _ago(days: int) -> str:
@@ -134,7 +134,7 @@ def data_words(book: Book) -> str:
     """Return `ledger complete through 17 Jun 2026, loaded 18 Jun 2026 07:40`."""
     loaded = book.state.loaded_at.astimezone(book.zone)
     told = f"complete through {day_words(book.told_through)}, " if book.told_through else ""
-    return f"ledger {told}loaded {day_words(loaded.date())} {loaded:%H:%M}{_aside_words(book)}"
+    return f"ledger {told}loaded {moment_words(loaded)}{_aside_words(book)}"
 
 
 def _aside_words(book: Book) -> str:

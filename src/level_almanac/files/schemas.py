@@ -71,13 +71,14 @@ def _explanations() -> dict[str, Any]:
 
 
 def _report() -> dict[str, Any]:
-    counted = {"lines": {"type": "integer"}, "amount": _DECIMAL}
-    part = _object({"rule": {"type": "string"}, **counted})
+    # Where only lines are counted there is no amount.
+    counted = _object({"lines": {"type": "integer"}}, amount=_DECIMAL)
+    part = _object({"rule": {"type": "string"}, "lines": {"type": "integer"}}, amount=_DECIMAL)
     proof = _object(
         {
             "measure": {"type": "string"},
-            "considered": _object(counted),
-            "shown": _object(counted),
+            "considered": counted,
+            "shown": counted,
             "shown_as": {"type": "array", "items": part},
             "left_out": {"type": "array", "items": part},
             "checks": {"type": "array", "items": _object({"words": {"type": "string"}, "holds": {"type": "boolean"}})},

@@ -1,8 +1,10 @@
 """How cells, proof and notes are written as text for people, in the report's style, whatever the format."""
 
+import re
 from collections.abc import Callable, Iterator, Sequence
 from datetime import date
 from decimal import Decimal
+from functools import partial
 from typing import Any, NamedTuple
 
 from level_almanac.core.table.exact import EXACT, rounded
@@ -191,8 +193,30 @@ def subtitles(table: ReportTable) -> list[str]:
 
 
 def legible(table: ReportTable) -> ReportTable:
-    """Return the report with every letter in it seen, where a person reads it: none steers, hides or turns others."""
-    return with_texts(table, visible)
+    """Return the report as a person reads it: every letter seen, so that none steers, hides or turns others, and the
+    days that rows and columns are named by as all its other days are written.
+    """
+    seen = with_texts(table, visible)
+    return seen._replace(
+        rows=tuple(row._replace(label=_day_named(row.label, table)) for row in seen.rows),
+        columns=tuple(map(partial(_day_headed, table=table), seen.columns)),
+    )
+
+
+_DAY_NAMED = re.compile(r"(Total )?(\d{4}-\d\d-\d\d)")
+
+
+def _day_named(label: str, table: ReportTable) -> str:
+    found = _DAY_NAMED.fullmatch(label)
+    try:
+        return f"{found[1] or ''}{day_text(date.fromisoformat(found[2]), table)}" if found else label
+    except ValueError:
+        return label
+
+
+def _day_headed(column: Column, table: ReportTable) -> Column:
+    label = _day_named(column.label, table)
+    return column._replace(label=label, covers="" if column.covers == label else column.covers)
 
 
 def shortened(table: ReportTable) -> ReportTable:

@@ -1,6 +1,6 @@
 """Days and ranges of days as people read them. Month names do not depend on the machine's language."""
 
-from datetime import date
+from datetime import date, datetime
 
 from level_almanac.core.table.style import MONTHS
 
@@ -19,3 +19,8 @@ def range_words(first: date, last: date) -> str:
     if first.month != last.month:
         return f"{first.day} {MONTHS[first.month - 1]}–{day_words(last)}"
     return f"{first.day}–{day_words(last)}"
+
+
+def moment_words(moment: datetime) -> str:
+    """Return `17 Jun 2026 07:40`, by the clock that the moment is told in."""
+    return f"{day_words(moment.date())} {moment:%H:%M}"

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import moment_words
 from level_almanac.core.editions.compare_report import ChangedDefinition, ComparedPage, Comparison
 from level_almanac.core.editions.figure_lines import (
     COUNT,
@@ -63,14 +64,14 @@ class ComparedSide:
 def side_of(folder: Path) -> ComparedSide:
     """Return an edition as a side of a comparison."""
     record = read_edition(folder)
-    words = f"edition {record.name}, issued {record.issued_at[:16].replace('T', ' ')}"
+    words = f"edition {record.name}, issued {moment_words(datetime.fromisoformat(record.issued_at))}"
     return ComparedSide(frozen_book(folder, datetime.fromisoformat(record.issued_at)), words, record, folder)
 
 
 def side_now(book: Book) -> ComparedSide:
     """Return the book as it is now as a side of a comparison."""
     loaded = book.state.loaded_at.astimezone(book.zone)
-    return ComparedSide(book, f"the book as it is now, loaded {loaded:%Y-%m-%d %H:%M}")
+    return ComparedSide(book, f"the book as it is now, loaded {moment_words(loaded)}")
 
 
 def compared(before: ComparedSide, after: ComparedSide, figures: Figures) -> Comparison:
@@ -110,7 +111,7 @@ def compared(before: ComparedSide, after: ComparedSide, figures: Figures) -> Com
 
 
 def _moment(text: str, book: Book) -> str:
-    return f"{datetime.fromisoformat(text).astimezone(book.zone):%Y-%m-%d %H:%M}"
+    return moment_words(datetime.fromisoformat(text).astimezone(book.zone))
 
 
 def _definitions(before: ComparedSide, after: ComparedSide) -> Iterator[ChangedDefinition]:

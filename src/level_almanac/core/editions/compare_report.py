@@ -5,10 +5,13 @@ from datetime import date
 from decimal import Decimal
 from typing import Any, NamedTuple
 
+from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.editions.figure_lines import Effect, FigureChange
 from level_almanac.core.editions.frozen import ChangedTable
 from level_almanac.core.editions.issued_figures import Value
+from level_almanac.core.table.exact import figure_words
 from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Part, Proof, ReportTable, Row, heading
+from level_almanac.errors import how_many
 from level_almanac.files.tables import Table
 from level_almanac.store.line_changes import ChangedLine
 
@@ -98,7 +101,7 @@ def _summary(comparison: Comparison, moved: int) -> str:
     lines = ", ".join(f"{count:,} {word}" for word, count in counts.items() if count) or "none changed"
     definitions = f"{len(comparison.definitions)} changed" if comparison.definitions else "none changed"
     pages = sum(bool(page.explained) for page in comparison.pages)
-    figures = f"{moved:,} differ on {pages} of {len(comparison.pages)} pages" if moved else "none differ"
+    figures = f"{moved:,} differ on {pages} of {how_many(len(comparison.pages), 'page')}" if moved else "none differ"
     return f"lines: {lines} · definitions: {definitions} · figures: {figures}"
 
 
@@ -151,7 +154,9 @@ def _amount(line: Mapping[str, Any] | None, measure: str) -> Decimal | None:
 def _told(value: Any) -> str:
     if value is None:
         return "blank"
-    return value.isoformat() if isinstance(value, date) else str(value)
+    if isinstance(value, Decimal):
+        return figure_words(value)
+    return day_words(value) if isinstance(value, date) else str(value)
 
 
 def _place(line: Mapping[str, Any]) -> str:
@@ -223,7 +228,7 @@ def _effect_rows(page: str, each: FigureChange, told: set[str]) -> Iterator[Row]
     figure = each.moved.figure
     place = f"{page}/{figure.row}/{figure.column}"
     if figure.total and each.effects and {effect.key for effect in each.effects} <= told:
-        words = "1 line, told above" if len(each.effects) == 1 else f"{len(each.effects):,} lines, told above"
+        words = f"{how_many(len(each.effects), 'line')}, told above"
         yield Row(f"{place}/lines", words, 3, "line", {"difference": each.by_lines})
         return
     told.update(effect.key for effect in each.effects)
@@ -247,10 +252,10 @@ def _proof(found: Comparison, moved: Sequence[FigureChange]) -> Proof:
     everything = sum((page.amount for page in found.pages), _ZERO)
     wrong = [each for each in moved if not each.holds]
     by_lines = [each for each in moved if not each.why]
-    words = f"lines and definitions come to the difference of each of {len(by_lines):,} figures"
+    words = f"lines and definitions come to the difference of each of {how_many(len(by_lines), 'figure')}"
     if wrong:
         words += ", but not of " + "; ".join(
-            f"{each.moved.figure.words}: lines {each.by_lines:,f}, data {each.by_data:,f}" for each in wrong[:5]
+            f"{each.moved.figure.words}: lines {_told(each.by_lines)}, data {_told(each.by_data)}" for each in wrong[:5]
         )
     followed = len(moved) - len(by_lines)
     checks = [Check(words, not wrong)] if moved else []

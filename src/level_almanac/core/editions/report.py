@@ -1,11 +1,14 @@
 """Editions as reports: which there are, what is in one, and whether one is still what was issued (docs/editions.md)."""
 
 from collections.abc import Sequence
+from datetime import date, datetime
 from typing import NamedTuple
 
+from level_almanac.core.calendar.date_text import day_words, moment_words
 from level_almanac.core.editions.issued_figures import Moved
 from level_almanac.core.editions.rules import RULES, rules_notes
 from level_almanac.core.table.model import Column, ReportTable, Row, heading
+from level_almanac.errors import how_many
 from level_almanac.files.editions import Edition, record_facts
 
 _MOST_FIGURES = 12
@@ -22,7 +25,7 @@ def editions_report(book_name: str, editions: Sequence[tuple[Edition, str]]) -> 
             "line",
             {
                 "covers": edition.covers,
-                "issued": edition.issued_at[:16].replace("T", " "),
+                "issued": moment_words(datetime.fromisoformat(edition.issued_at)),
                 "pages": len(edition.pages),
                 "findings": sum(len(page.findings) for page in edition.pages),
                 "seal": seal[:_SEAL_SHOWN],
@@ -60,8 +63,8 @@ def edition_report(edition: Edition, seal: str) -> ReportTable:
     rows.append(heading("data", "Data"))
     for table, lines in edition.data.items():
         through = edition.through.get(table)
-        told_words = f"complete through {through}" if through else ""
-        rows.append(Row(f"data/{table}", table, 1, "line", {"what": f"{lines:,} lines", "told": told_words}))
+        told_words = f"complete through {day_words(date.fromisoformat(through))}" if through else ""
+        rows.append(Row(f"data/{table}", table, 1, "line", {"what": how_many(lines, "line"), "told": told_words}))
     if edition.ties:
         rows.append(heading("ties", "Figures on several pages, which agree"))
         rows += [Row(f"ties/{number}", words, 1, "line") for number, words in enumerate(edition.ties, 1)]
@@ -73,7 +76,7 @@ def edition_report(edition: Edition, seal: str) -> ReportTable:
         facts={**record_facts(edition), "seal": seal},
         subtitle=(
             edition.covers,
-            f"issued {edition.issued_at[:16].replace('T', ' ')} with {edition.made_with}",
+            _issued(edition),
             f"seal {seal}",
         ),
         columns=(Column("what", "what", "text"), Column("told", "told", "text"), Column("state", "state", "text")),
@@ -120,8 +123,8 @@ def verification_report(verification: Verification) -> ReportTable:
     """Return whether an edition is still what was issued."""
     edition = verification.edition
     rows = [
-        _row("files", f"{len(edition.files) + 1:,} files, by the hashes under the seal", verification.broken),
-        _row("data", f"{verification.parts:,} parts of the data, by their hashes", verification.damaged),
+        _row("files", f"{how_many(len(edition.files) + 1, 'file')}, by the hashes under the seal", verification.broken),
+        _row("data", f"{how_many(verification.parts, 'part')} of the data, by their hashes", verification.damaged),
     ]
     rows += [Row(f"files>{number}", words, 1, "line") for number, words in enumerate(verification.broken, 1)]
     rows += [
@@ -130,7 +133,9 @@ def verification_report(verification: Verification) -> ReportTable:
     ]
     for page in verification.pages:
         wrong = "by earlier rules" if verification.by_rules else "DIFFERS"
-        rows.append(_row(page.name, f"{page.compared:,} figures computed anew", page.moved or page.failed, wrong))
+        rows.append(
+            _row(page.name, f"{how_many(page.compared, 'figure')} computed anew", page.moved or page.failed, wrong)
+        )
         if page.failed:
             rows.append(Row(f"{page.name}>failed", page.failed.partition("\n")[0], 1, "line"))
         for number, moved in enumerate(page.moved[:_MOST_FIGURES], 1):
@@ -150,7 +155,7 @@ def verification_report(verification: Verification) -> ReportTable:
         facts={**record_facts(edition), "seal": verification.seal, "holds": "yes" if verification.holds else "no"},
         subtitle=(
             verdict,
-            f"{edition.covers} · issued {edition.issued_at[:16].replace('T', ' ')} with {edition.made_with}",
+            f"{edition.covers} · {_issued(edition)}",
             f"seal {verification.seal}",
         ),
         columns=(Column("what", "what was looked at", "text"), Column("state", "state", "text")),
@@ -162,3 +167,7 @@ def verification_report(verification: Verification) -> ReportTable:
 
 def _row(key: str, what: str, wrong: object, words: str = "DIFFERS") -> Row:
     return Row(key, key, 0, "line", {"what": what, "state": words if wrong else "the same"})
+
+
+def _issued(edition: Edition) -> str:
+    return f"issued {moment_words(datetime.fromisoformat(edition.issued_at))} with {edition.made_with}"

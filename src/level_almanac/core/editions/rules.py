@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from level_almanac.errors import how_many
 from level_almanac.files.editions import Edition
 
 RULES = 2
@@ -32,6 +33,6 @@ def rules_notes(edition: Edition, figures: int) -> Iterator[str]:
     """Yield what is told of an edition that was issued by earlier rules. figures: how many these changed."""
     rules = changed_rules(edition)
     if rules:
-        count = f"{figures:,} figure{'' if figures == 1 else 's'}"
+        count = how_many(figures, "figure")
         yield f"It was issued by earlier rules; by those of today its own data make {count} otherwise. What changed:"
         yield from rules

@@ -10,9 +10,10 @@ from dataclasses import replace
 from decimal import Decimal
 from typing import NamedTuple
 
+from level_almanac.core.table.exact import figure_words, off_words
 from level_almanac.core.table.model import Check, Column, ReportTable
 from level_almanac.core.table.pointing import NO_SUCH_ROW, find_column, find_row, head_words
-from level_almanac.errors import AlmanacError, BookMistake, Mistake
+from level_almanac.errors import AlmanacError, BookMistake, Mistake, how_many
 from level_almanac.files.pages import Page
 
 _SHAPING = (
@@ -69,9 +70,9 @@ def _agreement(first: PageMade, second: PageMade, pairs: Sequence[tuple[Column, 
             if isinstance(here, Decimal) and isinstance(there, Decimal):
                 compared += 1
                 if here != there:
-                    unlike.append(f"{row.label}, {head_words(one)}: {here:,f} and {there:,f}")
+                    unlike.append(f"{row.label}, {head_words(one)}: {figure_words(here)} and {figure_words(there)}")
     if compared:
-        words = f"{first.page.name} and {second.page.name}: {compared:,} figures on both"
+        words = f"{first.page.name} and {second.page.name}: {how_many(compared, 'figure')} on both"
         yield Check(words if not unlike else f"{words}, unlike {'; '.join(unlike[:5])}", not unlike)
 
 
@@ -107,7 +108,7 @@ def _declared(pages: Sequence[PageMade]) -> Iterator[Check]:
             # A report leaves out a row of which there is nothing to tell.
             here, there = here or Decimal(0), (there or Decimal(0)) * (-1 if tie.turned else 1)
             said = f"{page.page.name}: {words} = {tie.page}: {other_words}"
-            off = "" if here == there else f", but off by {here - there:+,f}"
+            off = "" if here == there else f", but off by {off_words(here - there)}"
             yield Check(f"{said}{off}", not off)
 
 

@@ -166,6 +166,10 @@ def _day_of(words: DayExpression, context: DayContext) -> date:
             return words
         case NamedDay(name):
             return context.today if name == "today" else context.as_of
+        case Moved(day, number, "month") if _ends_a_month(day, context):
+            # A month after the end of February is the end of March, not the 28th.
+            first = month_moved(_day_of(day, context).replace(day=1), number)
+            return unit_days(first, "month", context.calendar)[1]
         case Moved(day, number, unit):
             return moved(_day_of(day, context), number, unit, context.calendar)
         case LengthFrom(number, unit, day):
@@ -176,6 +180,15 @@ def _day_of(words: DayExpression, context: DayContext) -> date:
                 return named.last if end else named.first
             first, last = unit_days(moved(_day_of(of, context), which, unit, context.calendar), unit, context.calendar)
             return last if end else first
+
+
+def _ends_a_month(words: DayExpression, context: DayContext) -> bool:
+    """Tell whether words name the end of some unit, or one moved by whole units, that is the last day of a month."""
+    named = words
+    while isinstance(named, Moved) and named.unit in ("month", "period", "quarter", "year"):
+        named = named.day
+    day = _day_of(words, context) if isinstance(named, Edge) and named.end else None
+    return day is not None and day == unit_days(day, "month", context.calendar)[1]
 
 
 def month_moved(day: date, by: int) -> date:

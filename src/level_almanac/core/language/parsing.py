@@ -1,6 +1,7 @@
 """Parse an expression with the grammar, or say where it goes wrong and what could stand there."""
 
 import re
+from collections.abc import Mapping
 from functools import cache
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -123,6 +124,32 @@ def _check_size(text: str, where: str, error: type[AlmanacError]) -> None:
             raise error(Mistake(what, where, f"letter {match.start() + 1}", allowed))
 
 
+_OF_CONDITIONS: Mapping[str, str] = {
+    **dict.fromkeys(("=", "==", "equals", "equal", "eq"), "is"),
+    **dict.fromkeys(("!=", "<>", "!", "ne"), "is not"),
+    **dict.fromkeys((">", "greater", "more", "larger", "above", "exceeds", "gt"), "over"),
+    **dict.fromkeys((">=", "=>", "ge", "gte"), "at least"),
+    **dict.fromkeys(("<", "less", "smaller", "below", "lt"), "under"),
+    **dict.fromkeys(("<=", "=<", "le", "lte"), "at most"),
+    **dict.fromkeys(("like", "ilike", "includes", "has", "matches"), "contains, begins or ends"),
+    **dict.fromkeys(("starts", "startswith"), "begins"),
+    **dict.fromkeys(("endswith",), "ends"),
+    **dict.fromkeys(("&", "&&"), "and"),
+    **dict.fromkeys(("|", "||"), "or"),
+}
+"""What is written here in place of the signs and words that people know from elsewhere."""
+_IN_PLACE: Mapping[str, Mapping[str, str]] = {
+    "condition": _OF_CONDITIONS,
+    "computed": _OF_CONDITIONS,
+    "columns": {"before": "prior", "previous": "prior", "vs": "change of A over B", "versus": "change of A over B"},
+}
+
+
+def _instead(found: str, start: Start) -> str:
+    word = _IN_PLACE.get(start, {}).get(found.lower(), "")
+    return f"write {word}" if word else ""
+
+
 def parse(text: str, start: Start, where: str, error: type[AlmanacError]) -> Node:
     """Return the parse tree of `text`. where: the option or key it comes from; error: what to raise for a mistake."""
     from lark.exceptions import UnexpectedCharacters, UnexpectedToken
@@ -136,7 +163,7 @@ def parse(text: str, start: Start, where: str, error: type[AlmanacError]) -> Nod
         ended = unexpected.token.type == "$END"
         position = len(text) if ended else int(unexpected.token.start_pos or 0)
         expected = unexpected.accepts or set()
-    match = re.match(r"[\w.-]+|\S", text[position:])
+    match = re.match(r"[\w.-]+|[<>=!&|]+|\S", text[position:])
     found = match[0] if match else ""
     could = sorted({word for name in expected for word in _WORDS_OF_TERMINAL.get(name, (name.lower(),))})
     # A column can start in so many ways that naming each would bury the answer; the nearest word is still found.
@@ -150,7 +177,7 @@ def parse(text: str, start: Start, where: str, error: type[AlmanacError]) -> Nod
             where,
             repr(found) if found else "",
             listed(told),
-            nearest(found, could) if found else "",
+            _instead(found, start) or nearest(found, could) if found else "",
             shown=pointed(text, position, len(found)),
         )
     )

@@ -66,12 +66,13 @@ class MeasuredRequest(Request):
     """
 
     table: str = option("table", "", metavar="TABLE", offers="table", argument=True, required=True)
-    by: str = option("by", "The field whose members they are told of.", metavar="FIELD", offers="fields")
+    by: str = option("by", "The field whose members they are told of.", metavar="FIELD", offers="fields", listed=True)
     of: str = option(
         "of",
         "What is summed: `amount, quantity, margin %`.  [default: the table's amount; of documents and billing the net "
         "one; of the ledger the result, or the amount where conditions leave one kind of accounts]",
         metavar="MEASURES",
+        listed=True,
     )
     compute: tuple[str, ...] = option(
         "compute", "A measure: `margin = (amount - cost) / amount`.", "texts", metavar="WORDS"

@@ -6,6 +6,7 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from level_almanac.core.calendar.fiscal import FiscalCalendar
+from level_almanac.core.table.exact import figure_words
 from level_almanac.core.table.model import Column, Explanation, ReportTable, Row
 from level_almanac.core.table.pointing import find_column, find_row, head_words
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake
@@ -39,9 +40,9 @@ class Unexplained(NamedTuple):
     @property
     def words(self) -> str:
         """The figure, and what is wrong."""
-        percent = f", {self.percent:,.1f} %" if self.percent is not None else ""
+        percent = f", {figure_words(self.percent, 1)} %" if self.percent is not None else ""
         state = "its explanation is stale" if self.stale else "not explained"
-        return f"{self.of.words}: {self.of.figure:,f}{percent}: {state}"
+        return f"{self.of.words}: {figure_words(self.of.figure)}{percent}: {state}"
 
 
 def explainable(table: ReportTable, row_name: str, column_name: str, calendar: FiscalCalendar) -> Explainable:

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from level_almanac.core.calendar.date_text import range_words
 from level_almanac.core.calendar.fiscal import FiscalPeriod, FiscalQuarter, FiscalWeek, FiscalYear
 from level_almanac.core.language.days import DayContext, Unit, day_of, moved, read_day
-from level_almanac.errors import AlmanacError, Mistake, UsageMistake, listed, nearest
+from level_almanac.errors import AlmanacError, Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.numbers import exact_number
 from level_almanac.files.pages import Question
 
@@ -97,7 +97,7 @@ class AnswerReader:
             number, unit = question.longest.split()
             reach: Unit = unit.removesuffix("s")  # type: ignore[assignment]  # the page's check holds it to be a unit
             if last >= moved(first, int(number), reach, self.context.calendar):
-                days = f"{range_words(first, last)}, {(last - first).days + 1:,} days"
+                days = f"{range_words(first, last)}, {how_many((last - first).days + 1, 'day')}"
                 raise UsageMistake(Mistake("longer than the page allows", where, days, f"at most {question.longest}"))
         return Answer(f"{first} through {last}", first=first, last=last)
 

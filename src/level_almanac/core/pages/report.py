@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.core.table.model import Column, ReportTable, Row, heading
-from level_almanac.errors import AlmanacError
+from level_almanac.errors import AlmanacError, how_many
 from level_almanac.files.page_reading import built_in_names, page_names, read_page
 from level_almanac.files.page_writing import lock_words, read_locks
 from level_almanac.files.pages import BUILT_IN_GROUP, Page
@@ -98,7 +98,7 @@ def checked_report(book_name: str, checked: Sequence[CheckedPage]) -> ReportTabl
     return ReportTable(
         title=f"Check of the pages of {book_name}",
         facts={"pages": str(len(checked)), "wrong": str(wrong)},
-        subtitle=(f"{len(checked)} pages looked at, {wrong} wrong",),
+        subtitle=(f"{how_many(len(checked), 'page')} looked at, {wrong} wrong",),
         columns=(Column("state", "state", "text"), Column("how", "how", "text"), Column("rows", "rows", "count")),
         rows=tuple(rows),
         key_label="page",

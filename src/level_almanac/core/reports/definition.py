@@ -2,9 +2,9 @@
 trace, its editions, its completion, its manual and its method in Python follow.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -56,7 +56,7 @@ class Report:
     """A report. help: what it is of, in one line; about: more of it; examples: command lines without `almanac`;
     request, make: `module:name` of its package, imported when they are used; all_lines: of what makes the lines behind
     all figures, where it has that; page: whether it can be saved; covers: whether it has no range of days and yet
-    covers the period that it is made for.
+    covers the period that it is made for; instead: for options of other reports, by name, what to write here.
     """
 
     package: str
@@ -70,6 +70,7 @@ class Report:
     all_lines: str = ""
     page: bool = True
     covers: bool = False
+    instead: Mapping[str, str] = field(default_factory=dict)
 
     def _named(self, code: str) -> Any:
         module, _, name = code.partition(":")

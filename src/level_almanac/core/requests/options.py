@@ -23,7 +23,8 @@ class Option(NamedTuple):
     """One option. name: as on the command line, without dashes; metavar: what its help calls the value; choices: of a
     choice; least, most: of a count; offers: what of the book completes it; joint: what joins the values of a page's
     list; argument, required: whether it stands without its name, and must;
-    replaced_by: the name that it has from this version on, where it is an old one, told of when it is used.
+    replaced_by: the name that it has from this version on, where it is an old one, told of when it is used; listed:
+    whether its text is a list, so that given again it goes on.
     """
 
     name: str
@@ -40,6 +41,7 @@ class Option(NamedTuple):
     argument: bool = False
     required: bool = False
     replaced_by: str = ""
+    listed: bool = False
 
     @property
     def several(self) -> bool:

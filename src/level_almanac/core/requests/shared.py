@@ -1,7 +1,8 @@
 """Options that several requests have: entities, conditions, ranges of days, limits."""
 
+import re
 from collections.abc import Mapping
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from level_almanac.core.language.days import DayExpression, Moved
@@ -9,6 +10,7 @@ from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Option, option, options
 from level_almanac.core.table.threshold import Limit, Threshold
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.files.numbers import exact_number
 
 
 def entity_option() -> Any:
@@ -85,6 +87,8 @@ def threshold_options(what: str, on_help: str, *, each: bool = False) -> Any:
         Option("at-most", f"Only {what} that are this or less.", "amount", metavar="N"),
         Option("between", f"Only {what} from the one through the other.", "amounts", metavar="N N"),
     ]
+    limit = "One limit on one column, such as `amount over 7500`; repeatable."
+    fields_.append(Option("limit", limit, "texts", metavar="LIMIT", default=()))
     if each:
         fields_.append(Option("each", "The limits are on single lines, not on totals.", "flag", default=False))
     return options(
@@ -108,9 +112,35 @@ def _thresholds(given: Mapping[str, Any]) -> tuple[Threshold, ...]:
             got, allowed = f"{between[0]} {between[1]}", "the smaller first"
             raise UsageMistake(Mistake("the range ends below its start", "--between", got, allowed))
         thresholds.append(Threshold("between", between, on, each))
-    if not thresholds and (on or each):
-        where = "--on" if on else "--each"
-        raise UsageMistake(
-            Mistake("there is no limit that it goes with", where, next_step="say one, such as --over 7500")
-        )
+    if on and not thresholds:
+        step = "say one, such as --over 7500; with --limit the column stands in the limit"
+        raise UsageMistake(Mistake("there is no limit that it goes with", "--on", next_step=step))
+    thresholds += [_limit(text, each=each) for text in given["limit"]]
+    if not thresholds and each:
+        step = "say one, such as --over 7500"
+        raise UsageMistake(Mistake("there is no limit that it goes with", "--each", next_step=step))
     return tuple(thresholds)
+
+
+_LIMIT = re.compile(
+    r"\s*(\S.*?)\s+(over|under|at\s+least|at\s+most|between)\s+(\S+)(?:\s+and\s+(\S+))?\s*", re.IGNORECASE
+)
+_SIGNS = {">": "over", ">=": "at least", "<": "under", "<=": "at most"}
+
+
+def _limit(text: str, *, each: bool) -> Threshold:
+    """Return the limit that `COLUMN over N` says; raise UsageMistake for what says none."""
+    found = _LIMIT.fullmatch(text)
+    allowed = "a column and its limit, such as `amount over 7500` or `count between 2 and 9`"
+    if found is None or (found[2].lower() == "between") is (found[4] is None):
+        sign = next((word for word in text.split() if word in _SIGNS), "")
+        step = f"write `{_SIGNS[sign]}`" if sign else ""
+        raise UsageMistake(Mistake("not a limit", "--limit", repr(text), allowed, step))
+    try:
+        values = tuple(exact_number(number) for number in (found[3], found[4]) if number is not None)
+    except InvalidOperation:
+        raise UsageMistake(Mistake("not a number", "--limit", repr(text), allowed)) from None
+    if len(values) > 1 and values[0] > values[1]:
+        raise UsageMistake(Mistake("the range ends below its start", "--limit", repr(text), "the smaller first"))
+    limit: Any = "-".join(found[2].lower().split())
+    return Threshold(limit, values, found[1].strip('"'), each)

@@ -41,6 +41,10 @@ def _give(found: dict[str, Any], option: Option, told: list[str], left: list[str
         told.append(left.pop(0))
     if len(told) < wanted:
         raise UsageMistake(Mistake("an option without its value", where, f"--{option.name}", option.allowed))
+    if option.name in found and not option.several:
+        if not option.listed:
+            raise UsageMistake(Mistake("given more than once, and takes one value", where, f"--{option.name}"))
+        told = [option.joint.join([found[option.name], *told])]
     found[option.name] = [*found.get(option.name, []), *told] if option.several else told if wanted > 1 else told[0]
 
 

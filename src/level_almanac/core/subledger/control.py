@@ -13,6 +13,7 @@ from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.open_items import OpenItems
 from level_almanac.core.subledger.subledger import Subledger, SubledgerSide
+from level_almanac.core.table.exact import off_words
 from level_almanac.core.table.model import Check, CountedAmount, Note
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Joined
 from level_almanac.store.ledger_sums import MOVEMENT, Slice
@@ -227,5 +228,5 @@ def control_checks(subledger: Subledger, found: OpenItems) -> Iterator[Check]:
         places = subledger.selection.decimals
         words = f"{entity}: all documents {open_:,.{places}f}, control accounts in the ledger {balance:,.{places}f}"
         if counted.amount:
-            words += f", differ by {counted.amount:+,.{places}f} (`almanac check` tells by what)"
+            words += f", differ by {off_words(counted.amount, places)} (`almanac check` tells by what)"
         yield Check(words, not counted.amount)

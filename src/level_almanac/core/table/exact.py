@@ -25,3 +25,13 @@ def rounded(value: Decimal | int, decimals: int) -> Decimal:
     """Return a number with so many decimals, half away from zero; what rounds to nothing has no sign."""
     found = Decimal(value).quantize(_quantum(decimals), context=EXACT)
     return found if found else abs(found)
+
+
+def figure_words(amount: Decimal, decimals: int | None = None) -> str:
+    """Return an amount as messages and notes write it: `−1,204.50`."""
+    return f"{amount if decimals is None else rounded(amount, decimals):,f}".replace("-", "−")
+
+
+def off_words(amount: Decimal, decimals: int | None = None) -> str:
+    """Return by how much something is off, with its sign: `+1,204.50`."""
+    return f"{amount if decimals is None else rounded(amount, decimals):+,f}".replace("-", "−")

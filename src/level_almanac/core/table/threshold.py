@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Literal
 
+from level_almanac.core.table.exact import figure_words
 from level_almanac.errors import Mistake, UsageMistake, listed
 
 Limit = Literal["over", "at-least", "under", "at-most", "between"]
@@ -48,4 +49,4 @@ class Threshold:
     @property
     def words(self) -> str:
         """The limit in words."""
-        return f"{self.limit.replace('-', ' ')} {' and '.join(f'{value:,f}' for value in self.values)}"
+        return f"{self.limit.replace('-', ' ')} {' and '.join(figure_words(value) for value in self.values)}"

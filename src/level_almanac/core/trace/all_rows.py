@@ -8,6 +8,7 @@ from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.lines.shape import ListShape
 from level_almanac.core.lines.source_place import EXPORT
+from level_almanac.core.table.exact import off_words
 from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.core.table.pointing import head_words
 from level_almanac.core.trace.figure import LINE_FIELDS, counted_traced, headed
@@ -104,5 +105,5 @@ def _off(rows: Sequence[Row], traced_row: Sequence[TracedRow], columns: Sequence
                 sum_told = totals.get(each.row.key, {}).get(figure.column.key)
                 sum_ = sum_told if isinstance(sum_told, Decimal) else _ZERO
                 if isinstance(figure.cell, Decimal) and sum_ != figure.cell:
-                    off.append(f"{each.row.label}, {head_words(figure.column)} by {sum_ - figure.cell:+,f}")
+                    off.append(f"{each.row.label}, {head_words(figure.column)} by {off_words(sum_ - figure.cell)}")
     return off

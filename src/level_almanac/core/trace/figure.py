@@ -9,6 +9,7 @@ from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.lines.shape import ListShape
 from level_almanac.core.lines.source_place import EXPORT
+from level_almanac.core.table.exact import off_words
 from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.core.table.pointing import find_column, head_words
 from level_almanac.core.trace.frame import framed, plan_trace
@@ -209,7 +210,7 @@ class _Trace:
             sum_ = sum_told if isinstance(sum_told, Decimal) else _ZERO
             cell = figure.cell if isinstance(figure.cell, Decimal) else _ZERO
             if sum_ != cell:
-                off.append(f"{head_words(figure.column)} by {sum_ - cell:+,f}")
+                off.append(f"{head_words(figure.column)} by {off_words(sum_ - cell)}")
         words = "the lines sum to the figure" if len(self.figures) == 1 else "the lines sum to the figures"
         yield Check(words if not off else f"{words}: not to {', '.join(off)}", not off)
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Sequence
 from decimal import Decimal
 
+from level_almanac.core.table.exact import off_words
 from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Note, Part, Proof, ReportTable, Row
 from level_almanac.core.table.pointing import head_words
 from level_almanac.core.trace.model import PlanPart
@@ -37,7 +38,7 @@ def framed(
 def sum_check(words: str, total: Decimal, cell: Cell) -> Check:
     """Return whether what a trace shows sums to the figure, in words that tell by how much it does not."""
     figure = Decimal(cell) if isinstance(cell, Decimal | int) else _ZERO
-    return Check(words if total == figure else f"{words}: off by {total - figure:+,f}", total == figure)
+    return Check(words if total == figure else f"{words}: off by {off_words(total - figure)}", total == figure)
 
 
 def total_row(key: str, total: Decimal, of: Iterable[str]) -> Row:

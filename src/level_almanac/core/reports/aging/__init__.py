@@ -20,4 +20,5 @@ nothing yet stand in a column of their own, inside each total.""",
         help="The documents behind a figure of an aging.",
         example="aging payable --row V017 --column over-90",
     ),
+    instead=dict.fromkeys(("from", "through", "before"), "an age is as of one day: say --as-of DAY"),
 )

@@ -45,7 +45,7 @@ from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest, named_words
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.table.model import Column, CountedAmount, Note, Part, Proof, ReportTable
-from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed
+from level_almanac.errors import BookMistake, Mistake, UsageMistake, how_many, listed
 from level_almanac.store.expressions import Constant, DaysBetween, Expression, FieldReference, Given, Summed
 from level_almanac.store.line_query import LineSource, Order, left_out
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
@@ -84,7 +84,9 @@ class BillingRequest(Request):
         "customer-payments-by", "The date customers' payments go by, where another than payers'.", "choice", "",
         choices=("posted", "checked", "deposited"),
     )  # fmt: skip
-    by: str = option("by", "Group by these: office, desk, payer, reason, …", metavar="FIELDS", offers="fields")
+    by: str = option(
+        "by", "Group by these: office, desk, payer, reason, …", metavar="FIELDS", listed=True, offers="fields"
+    )
     lines: bool = option("lines", "Each entry behind the figures.", "flag")
     view: View = options(
         Option("unposted", "Charges served by the last day and not posted by then.", "flag", default=False),
@@ -343,7 +345,7 @@ class Billing:
                 each.rule: each for each in left_out(self.book.engine, late.source, FieldReference("amount"))
             }.get(None)
             if counted:
-                count = "1 charge" if counted.lines == 1 else f"{counted.lines:,} charges"
+                count = how_many(counted.lines, "charge")
                 served = f"Served by {day_words(self.day)} and not posted by then: {count}, {{}}"
                 words = f"{served}; --unposted lists them"
                 yield Note(words, (counted.amount,), places)

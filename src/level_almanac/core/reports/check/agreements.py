@@ -11,7 +11,8 @@ from level_almanac.core.lines.conditions import read_condition
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine
 from level_almanac.core.spans.as_of import AsOf
-from level_almanac.errors import BookMistake, Mistake
+from level_almanac.core.table.exact import figure_words
+from level_almanac.errors import BookMistake, Mistake, how_many
 from level_almanac.files.settings import AgreeSettings, AgreeSide
 from level_almanac.store.expressions import Constant, Expression, FieldReference, is_only_linked, is_rate
 from level_almanac.store.line_query import Asked, LineSource, groups, lines
@@ -57,18 +58,18 @@ def agreements(book: Book, reach: AsOf) -> Checked:
             if abs(one - other) > tolerance:
                 told = (*_lines(book, left, key), *_lines(book, right, key))
                 findings.append(_finding(agreement, left, key, (one, other), told))
-    return Checked(kind, findings, f"{looked:,} keys of {_agreements(len(book.settings.agree))}")
+    return Checked(kind, findings, f"{how_many(looked, 'key')} of {_agreements(len(book.settings.agree))}")
 
 
 def _agreements(count: int) -> str:
-    return "1 agreement" if count == 1 else f"{count:,} agreements"
+    return how_many(count, "agreement")
 
 
 def _finding(
     agreement: AgreeSettings, left: _Side, key: Key, sums: tuple[Decimal, Decimal], told: tuple[FoundLine, ...]
 ) -> Finding:
     name = f" {left.key_name} {key if key is not None else 'blank'}:" if left.key is not None else ""
-    words = f"{agreement.name}:{name} {sums[0]:,f} on the left, {sums[1]:,f} on the right"
+    words = f"{agreement.name}:{name} {figure_words(sums[0])} on the left, {figure_words(sums[1])} on the right"
     return Finding(f"{agreement.name}/{key}", words, told, sums[0] - sums[1])
 
 

@@ -15,6 +15,7 @@ from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.open_items import OpenItems
 from level_almanac.core.subledger.subledger import Subledger, Tally, later_words
 from level_almanac.core.table.model import CountedAmount, Proof
+from level_almanac.errors import how_many
 from level_almanac.store.expressions import FieldReference
 from level_almanac.store.line_query import lines
 from level_almanac.store.predicate import FieldTest, Not
@@ -52,10 +53,10 @@ def unknown_parties(book: Book) -> Checked:
         for party, amount, day, place in lines(book.engine, book.line_source(fields, rules), values, ()):
             by_party[party].append(FoundLine(f"a line of {table}", place, amount, day))
         for party, lines_of_party in sorted(by_party.items()):
-            count = "1 line" if len(lines_of_party) == 1 else f"{len(lines_of_party):,} lines"
+            count = how_many(len(lines_of_party), "line")
             total = sum((abs(line.amount or _ZERO) for line in lines_of_party), _ZERO)
             findings.append(Finding(f"{table}/{party}", f"{party}: {count} of {table}", tuple(lines_of_party), total))
-    return Checked(kind, findings, f"{len(known):,} parties on the list")
+    return Checked(kind, findings, f"{how_many(len(known), 'party', 'parties')} on the list")
 
 
 def spelt_twice(sides: Sequence[Subledger]) -> Checked:
@@ -115,7 +116,7 @@ def looked_at(book: Book, sides: Sequence[Subledger]) -> tuple[Proof, ...]:
 
 
 def _looked(sides: Sequence[Subledger]) -> str:
-    return f"{sum(1 for _ in _invoices(sides)):,} invoices"
+    return how_many(sum(1 for _ in _invoices(sides)), "invoice")
 
 
 def _told(items: Iterable[Item]) -> tuple[FoundLine, ...]:
@@ -179,7 +180,7 @@ def early(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
 
 
 def _documents(sides: Sequence[tuple[Subledger, OpenItems]]) -> str:
-    return f"{sum(len(found.applications) for _, found in sides):,} applications"
+    return how_many(sum(len(found.applications) for _, found in sides), "application")
 
 
 def control(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:

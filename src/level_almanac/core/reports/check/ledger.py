@@ -14,8 +14,9 @@ from level_almanac.core.lines.conditions import read_condition
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine
 from level_almanac.core.spans.as_of import AsOf
+from level_almanac.core.table.exact import off_words
 from level_almanac.core.table.model import CountedAmount, Proof
-from level_almanac.errors import BookMistake
+from level_almanac.errors import BookMistake, how_many
 from level_almanac.files.currencies import decimals_of
 from level_almanac.store import ledger_checks
 from level_almanac.store.expressions import Constant, Expression, FieldReference
@@ -61,7 +62,7 @@ def unbalanced(book: Book) -> Checked:
         words = f"{entity} journal {journal}: debits less credits"
         findings.append(Finding(f"{entity}/{journal}", words, told, amount))
     journals, lines_ = ledger_checks.journals_and_lines(book.engine, parts)
-    return Checked(KINDS["unbalanced"], findings, f"{journals:,} journals", proofs=(_looked(book, lines_),))
+    return Checked(KINDS["unbalanced"], findings, how_many(journals, "journal"), proofs=(_looked(book, lines_),))
 
 
 def _looked(book: Book, lines_: int) -> Proof:
@@ -92,7 +93,7 @@ def outside(book: Book) -> tuple[Checked, list[Finding]]:
 
 
 def _lines_words(book: Book) -> str:
-    return f"{sum(loaded.lines for loaded in book.state.files_of('ledger')):,} ledger lines"
+    return how_many(sum(loaded.lines for loaded in book.state.files_of("ledger")), "ledger line")
 
 
 def closed(
@@ -117,11 +118,11 @@ def closed(
             entity, _, period_id = key.partition("/")
             words = (
                 f"{entity} {period_id} changed since the check of {since}: lines {now.lines - old.lines:+,}, "
-                f"debits {now.debit - old.debit:+,f}, credits {now.credit - old.credit:+,f}"
+                f"debits {off_words(now.debit - old.debit)}, credits {off_words(now.credit - old.credit)}"
             )
             told = (f"{now.lines}/{now.debit}/{now.credit}",)
             findings.append(Finding(f"{key}/{told[0]}", words, (), abs(now.debit - old.debit)))
-    return Checked(KINDS["closed"], findings, f"{len(held):,} closed periods"), held
+    return Checked(KINDS["closed"], findings, how_many(len(held), "closed period")), held
 
 
 def carried(book: Book) -> Checked:
@@ -142,7 +143,7 @@ def carried(book: Book) -> Checked:
     findings: list[Finding] = []
     for entity, fiscal in later:
         findings += _carried_into(book, entity, fiscal, sums)
-    return Checked(KINDS["carried"], findings, f"{len(later):,} years carried into")
+    return Checked(KINDS["carried"], findings, f"{how_many(len(later), 'year')} carried into")
 
 
 def _carried_into(book: Book, entity: str, fiscal: int, sums: Mapping[tuple[str, str], Any]) -> Iterator[Finding]:
@@ -200,7 +201,7 @@ def gaps(book: Book, reach: AsOf) -> Checked:
         places = {(code, number): place for code, number, _, place in found if number is not None}
         looked += len(places)
         findings += _gaps_in(f"{numbering.table}.{numbering.field}", places)
-    return Checked(KINDS["gaps"], findings, f"{looked:,} numbers")
+    return Checked(KINDS["gaps"], findings, how_many(looked, "number"))
 
 
 def _gaps_in(what: str, places: Mapping[tuple[str, str], str]) -> Iterator[Finding]:

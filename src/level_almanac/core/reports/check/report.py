@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from level_almanac.core.book import Book
-from level_almanac.core.calendar.date_text import day_words
+from level_almanac.core.calendar.date_text import moment_words
 from level_almanac.core.header import as_of_for, as_of_notes, as_of_words, data_facts, data_words
 from level_almanac.core.reports.check import agreements, documents, ledger
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding
@@ -203,11 +203,6 @@ class _Check:
             for finding in findings:
                 is_new = id(finding) in new and self.before is not None
                 yield from self._finding_rows(each.kind.key, finding, most_lines, is_new=is_new)
-        looked = [each for each, findings in shown if findings and each.looked_at]
-        if looked:
-            yield heading("looked-at", "Looked at for what was found")
-        for each in looked:
-            yield Row(f"looked-at/{each.kind.key}", f"{each.kind.title}: {each.looked_at}", 1, "line", {})
         quiet = [each for each, findings in shown if not findings]
         if quiet:
             yield heading("nothing", f"Nothing {'new ' if self.request.only_new else ''}found")
@@ -242,6 +237,9 @@ class _Check:
     def _notes(self) -> Iterator[str]:
         yield from as_of_notes(self.as_of)
         yield "The ledger is looked at whole; documents as they stood on the day above"
+        looked = [f"{each.kind.key}: {each.looked_at}" for each in self.checked if each.findings and each.looked_at]
+        if looked:
+            yield f"Looked at where something was found: {'; '.join(looked)}"
 
     def keep(self) -> None:
         """Keep what was found; what was not looked at this time stays as it was known."""
@@ -251,7 +249,7 @@ class _Check:
         closed = {key: [each.lines, str(each.debit), str(each.credit)] for key, each in self.closed.items()}
         if self.book.frozen:
             return
-        made_at = closed_at = f"{day_words(self.book.today)} {self.book.now:%H:%M}"
+        made_at = closed_at = moment_words(self.book.now)
         if not whole and self.before:
             closed, closed_at = self.before.closed, self.before.closed_at
         try:

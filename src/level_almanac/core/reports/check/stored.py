@@ -2,7 +2,7 @@
 
 from level_almanac.core.book import Book
 from level_almanac.core.reports.check.findings import KINDS, Checked
-from level_almanac.errors import BookMistake, Mistake
+from level_almanac.errors import BookMistake, Mistake, how_many
 from level_almanac.store.part_sums import damaged_parts, parts_in, unlike_noted
 
 
@@ -21,4 +21,4 @@ def stored(book: Book) -> Checked:
             mistakes.append(Mistake(what, loaded.path, next_step=step))
     if mistakes:
         raise BookMistake(*mistakes)
-    return Checked(KINDS["store"], looked_at=f"{len(parts):,} parts")
+    return Checked(KINDS["store"], looked_at=how_many(len(parts), "part"))

@@ -28,8 +28,9 @@ from level_almanac.core.requests.shared import (
     last_option,
 )
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
+from level_almanac.core.table.exact import off_words
 from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Part, Proof, ReportTable, Row, heading
-from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.errors import Mistake, UsageMistake, how_many
 from level_almanac.store.expressions import Expression, FieldReference
 from level_almanac.store.ledger_sums import UNMET, Sums, considered
 from level_almanac.store.line_query import Order, lines
@@ -49,7 +50,7 @@ class DetailRequest(Request):
     accounts: tuple[str, ...] = option(
         "accounts", "", "texts", metavar="ACCOUNT...", offers="account", argument=True, required=True
     )
-    show: str = option("show", "Fields of the lines.  [default: document, party, memo]", metavar="FIELDS")
+    show: str = option("show", "Fields of the lines.  [default: document, party, memo]", metavar="FIELDS", listed=True)
     subtotals: bool = option("subtotals", "A row for what each period moved.", "flag")
     carried: bool = option("carried", "The carried lines of the year too, apart.", "flag")
     after_closing: bool = option("after-closing", "With the closing lines of the year shown.", "flag")
@@ -264,7 +265,7 @@ class _Detail:
         if not same:
             self.checks.append(
                 Check(
-                    f"{code}: the last running balance is off the trial balance by {balance - figures.closing:+,.2f}",
+                    f"{code}: the last balance is off the trial balance by {off_words(balance - figures.closing, 2)}",
                     holds=False,
                 )
             )
@@ -402,5 +403,5 @@ class _Detail:
             yield "Only some lines are asked for, in openings and balances too"
         empty = len(self.accounts) - len(figures)
         if empty:
-            words = "1 account" if empty == 1 else f"{empty} accounts"
+            words = how_many(empty, "account")
             yield f"{words} of those asked for {'has' if empty == 1 else 'have'} neither an opening nor lines"

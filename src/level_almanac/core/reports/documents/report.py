@@ -21,7 +21,7 @@ from level_almanac.core.subledger.open_items import Application, replay
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, age_of, later_words
 from level_almanac.core.table.model import Cell, Check, Column, Note, Proof, ReportTable, Row, heading
 from level_almanac.core.table.threshold import Threshold
-from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
 
 _ZERO = Decimal(0)
 Which = Literal["all", "open", "overdue", "unapplied"]
@@ -290,7 +290,7 @@ class Documents:
         else:
             yield Row(
                 "total",
-                f"Total, {len(shown_lines):,} document{'' if len(shown_lines) == 1 else 's'}",
+                f"Total, {how_many(len(shown_lines), 'document')}",
                 0,
                 "total",
                 self._sums(shown_lines),

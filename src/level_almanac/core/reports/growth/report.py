@@ -81,7 +81,7 @@ def _columns(growing: Growing) -> Iterator[Column]:
     units = {stage.unit for stage in growing.stages}
     names = [("last-year", "last year")]
     if units != {"year"}:
-        names.insert(0, ("before", "one before"))
+        names.insert(0, ("before", "prior"))
     for key, name in names:
         yield Column(key, name, "amount", places)
         yield Column(f"{key}-change", "change", "amount", places, derived=Derived("now", key))
@@ -104,7 +104,7 @@ def _notes(growing: Growing) -> Iterator[Note | str]:
         yield f"Units are whole where they begin: the first is from {day_words(early)} on"
     parts = [stage for stage in growing.stages if stage.now.last != stage.now.whole_last and stage.now.unit != "day"]
     if parts and growing.as_of.compare == "same-days":
-        yield "Unfinished spans are compared with the same days of the one before and of last year"
+        yield "Unfinished spans are compared with the same days of the prior one and of last year"
     if first is not None and any(map(_reaches_back, growing.stages)):
         yield f"The data begins on {day_words(first)}: nothing is compared with what reaches back before it"
     if growing.no_quarters:

@@ -65,12 +65,18 @@ class ListRequest(Request):
     """
 
     table: str = option("table", "", default="ledger", metavar="TABLE", offers="table", argument=True, required=True)
-    show: str = option("show", "Columns, between commas: fields, sums, counts.", metavar="FIELDS", offers="fields")
+    show: str = option(
+        "show", "Columns, between commas: fields, sums, counts.", metavar="FIELDS", listed=True, offers="fields"
+    )
     by: str = option(
-        "by", "In groups with totals: fields, or parts such as `quarter of posted`.", metavar="FIELDS", offers="fields"
+        "by",
+        "In groups with totals: fields, or parts such as `quarter of posted`.",
+        metavar="FIELDS",
+        listed=True,
+        offers="fields",
     )
     lines: bool = option("lines", "With --by, each line of a group too.", "flag")
-    sort: str = option("sort", "In this order, each `descending` or not.", metavar="FIELDS")
+    sort: str = option("sort", "In this order, each `descending` or not.", metavar="FIELDS", listed=True)
     compute: tuple[str, ...] = option("compute", "A field made of others; repeatable.", "texts", metavar="NAME=WORDS")
     yes: tuple[str, ...] = option("yes", "Show the columns marked `if NAME`; repeatable.", "texts", metavar="NAME")
     first_rows: int | None = option("first", "Only the first so many.", "count", metavar="N")

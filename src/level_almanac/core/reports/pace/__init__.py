@@ -22,4 +22,8 @@ period's. What is spent, divided by that share, is where it will end.""",
         example="pace ledger --by department --row SEA --column spent",
     ),
     covers=True,
+    instead=dict.fromkeys(
+        ("from", "through", "before"),
+        "a plan is for a year, quarter or period: say --year, --quarter or --period, or --as-of DAY",
+    ),
 )

@@ -22,7 +22,7 @@ from level_almanac.core.subledger.open_items import replay
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, in_order
 from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, Note, Proof, ReportTable, Row
 from level_almanac.core.table.threshold import Threshold
-from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.tables import KIND_SIGNS
 from level_almanac.store.expressions import Arithmetic, Constant, Expression, FieldReference, Given
 from level_almanac.store.predicate import FieldTest
@@ -87,6 +87,7 @@ class PartiesRequest(Request):
             "Columns, between commas: invoiced, credited, paid, written-off, open, overdue, invoices, payments, …",
             metavar="COLUMNS",
             default="",
+            listed=True,
         ),
         build=lambda given: tuple(name.strip() for name in given["show"].split(",") if name.strip()),
         default=(), holds=is_texts, allowed="a tuple of columns",
@@ -252,7 +253,7 @@ class Parties:
         facts = {**subledger.facts(), "from": self.days[0].isoformat(), "through": self.days[1].isoformat()}
         if limits:
             facts["thresholds"] = " · ".join(limits)
-        self._count(f"{len(self.figures) - len(kept):,} parties not {' and '.join(limits)}")
+        self._count(f"{_count(len(self.figures) - len(kept))} not {' and '.join(limits)}")
         rows = tuple(self._rows(kept))
         return ReportTable(
             title=f"{side}: totals",
@@ -405,4 +406,4 @@ def _newest(cell: Cell, code: str) -> tuple[bool, int, str]:
 
 
 def _count(number: int) -> str:
-    return "1 party" if number == 1 else f"{number:,} parties"
+    return how_many(number, "party", "parties")

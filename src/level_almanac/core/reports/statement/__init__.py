@@ -27,4 +27,7 @@ Columns are spans (ptd, qtd, ytd, each period ...), alone or moved by
         whole_rows=True,
     ),
     all_lines="trace:statement_lines",
+    instead=dict.fromkeys(
+        ("from", "through", "before"), 'name the days as a column, such as --columns "2026-01-01 through 2026-03-31"'
+    ),
 )

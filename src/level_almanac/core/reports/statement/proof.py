@@ -15,6 +15,7 @@ from level_almanac.core.reports.statement.rows import RowMaker, StatementRow
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.windows import Missing, Window, rest_of_cut
+from level_almanac.core.table.exact import off_words
 from level_almanac.core.table.model import Check, CountedAmount, Note, Part, Proof
 from level_almanac.store.ledger_sums import UNMET, SumKey, Sums, considered
 
@@ -102,7 +103,7 @@ def _checks(
         )
         leaves = _leaves(made[-1][1], slot.key, arrangement)
         if leaves != moved:
-            off.append(f"{slot.key} by {leaves - moved:+,.2f}")
+            off.append(f"{slot.key} by {off_words(leaves - moved, 2)}")
     words = f"in each column the rows sum to the accounts' {measure}"
     yield Check(words if not off else f"{words}: not in {', '.join(off)}", not off)
     if figures.cash:
@@ -119,7 +120,7 @@ def _checks(
     # What must come to nothing of all lines need not of some.
     for text, formula in () if conditions.rules else arrangement.zero:
         amounts_off = [
-            f"{slot.key} by {value:+,.2f}"
+            f"{slot.key} by {off_words(value, 2)}"
             for slot in whole.slots
             if not slot.is_plan and (value := whole.comes_to(formula, slot.key))
         ]

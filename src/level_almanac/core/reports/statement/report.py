@@ -57,7 +57,7 @@ class StatementRequest(Request):
         "layout", "", default="income", metavar="LAYOUT", offers="layout", argument=True, required=True
     )
     columns: str = option(
-        "columns", "Columns, between semicolons.  [default: the layout's own]", metavar="WORDS", joint="; "
+        "columns", "Columns, between semicolons.  [default: the layout's own]", metavar="WORDS", joint="; ", listed=True
     )
     level: int | None = level_option()
     fold: tuple[str, ...] = option("fold", "Show this row's branch as one line; repeatable.", "texts", metavar="ROW")

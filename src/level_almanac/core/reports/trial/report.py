@@ -27,6 +27,7 @@ from level_almanac.core.requests.shared import (
 )
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
+from level_almanac.core.table.exact import off_words
 from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.store.ledger_sums import UNMET, Measures, Sums, considered
 
@@ -249,7 +250,10 @@ def _side_proof(
 
 
 def _check(words: str, difference: Decimal) -> Check:
-    return Check(words if not difference else f"{words}: they do not, by {difference:+,.2f}", not difference)
+    return Check(
+        words if not difference else f"{words}: they do not, by {off_words(difference, 2)}",
+        not difference,
+    )
 
 
 def _notes(book: Book, selection: Selection, total: _Line, hidden: int, conditions: LedgerConditions) -> list[str]:
