@@ -83,6 +83,12 @@ def _cut(words: str, most: int = _MOST_TOLD) -> str:
 
 def nearest(word: str, known: Iterable[str]) -> str:
     """Return the known word closest to `word`, ready to be put in a message, or an empty string."""
+    close = close_to(word, known)
+    return f"did you mean {close!r}?" if close else ""
+
+
+def close_to(word: str, known: Iterable[str]) -> str:
+    """Return the known word closest to `word`, or an empty string where none is close."""
     folded = {name.casefold(): name for name in known}
     sought = word.casefold()
     close = difflib.get_close_matches(sought, folded, n=8, cutoff=0.6)
@@ -92,7 +98,7 @@ def nearest(word: str, known: Iterable[str]) -> str:
     best = max(
         close, key=lambda name: (difflib.SequenceMatcher(None, sought, name).ratio(), _shared_start(sought, name))
     )
-    return f"did you mean {folded[best]!r}?"
+    return folded[best]
 
 
 def _shared_start(one: str, other: str) -> int:

@@ -316,6 +316,7 @@ class ReportMethods:
         table: str | None = None,
         word: str | None = None,
         *,
+        values: str | None = None,
         style: str | None = None,
         negatives: Literal["minus", "parens", "red"] | None = None,
         units: Literal[1, 1000, 1000000] | None = None,
@@ -325,8 +326,10 @@ class ReportMethods:
         """What can be asked for: tables, their fields, and a few values.
 
         Without TABLE, the tables of the book. With WORD, or with one word that is
-        no table, the fields that have it in their name.
+        no table, the fields that have it in their name. With --values, each value
+        that a field has, or those that WORD is a part of.
 
+        values: Each value of this field, with its lines.
         style: Show numbers in this style of the book.
         negatives: How negatives look.
         units: Show amounts in these units.

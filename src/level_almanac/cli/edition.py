@@ -60,7 +60,7 @@ def edition() -> None:
 )
 @click.option("-a", "--answer", "answers", multiple=True, metavar="NAME=VALUE", help="An answer, or PAGE:NAME=VALUE.")
 @click.option("--answers", "file", type=click.Path(path_type=Path), metavar="FILE", help="Answers from a TOML file.")
-@click.option("--with-findings", is_flag=True, help="Issue it though a check in a report does not hold.")
+@click.option("--with-findings", is_flag=True, help="Issue it though something is found in a report.")
 @click.option("--without-explanations", is_flag=True, help="Issue it though a page requires more explanations.")
 @click.pass_context
 def issue(

@@ -179,3 +179,8 @@ def run(
     if page_made.made.keep is not None:
         page_made.made.keep()
     show(ctx, page_made.table, output)
+    if no_questions:
+        for words in page_made.made.findings:
+            say(f"found: {words}")
+    if not page_made.made.holds or (no_questions and page_made.made.findings):
+        ctx.exit(1)

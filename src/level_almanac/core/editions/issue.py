@@ -172,13 +172,8 @@ def _issued(book: Book, page: MadePage, formats: Sequence[str]) -> IssuedPage:
         sha256=page.page.sha256,
         figures=f"{FIGURES}/{name}.json",
         files=[f"{REPORTS}/{name}.{ending}" for ending in formats],
-        findings=list(_findings(page.table.proof)) if page.table.proof else [],
+        findings=list(page.made.findings),
     )
-
-
-def _findings(proof: Proof) -> list[str]:
-    within = [words for further in proof.further for words in _findings(further)]
-    return [*(check.words for check in proof.checks if not check.holds), *within]
 
 
 def _ties(made: Sequence[MadePage]) -> list[str]:
@@ -197,7 +192,7 @@ def _check_findings(made: Sequence[MadePage], edition: Edition, request: IssueRe
     findings = [(page.name, words) for page in edition.pages for words in page.findings]
     if findings and not request.findings:
         step = "mend it, or issue with --with-findings, which says so in the edition"
-        mistakes = [Mistake("a check does not hold", name, words) for name, words in findings]
+        mistakes = [Mistake("found", name, words) for name, words in findings]
         raise FoundMistake(*mistakes[:-1], replace(mistakes[-1], next_step=step))
     if edition.unexplained and not request.unexplained:
         step = "explain it with `almanac explain`, or issue with --without-explanations, which says so in the edition"

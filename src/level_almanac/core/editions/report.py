@@ -57,8 +57,7 @@ def edition_report(edition: Edition, seal: str) -> ReportTable:
         cells = {"what": page.title, "told": told_words, "state": page.lock or "not locked"}
         rows.append(Row(page.name, page.name, 1, "line", cells))
         rows += [
-            Row(f"{page.name}>{number}", f"does not hold: {words}", 2, "line")
-            for number, words in enumerate(page.findings, 1)
+            Row(f"{page.name}>{number}", f"found: {words}", 2, "line") for number, words in enumerate(page.findings, 1)
         ]
     rows.append(heading("data", "Data"))
     for table, lines in edition.data.items():

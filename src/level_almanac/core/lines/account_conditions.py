@@ -1,8 +1,8 @@
 """Conditions on the chart of accounts, as layouts state them: `account from 6100 through 6199`."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 
-from level_almanac.core.accounts import ChartOfAccounts
+from level_almanac.core.accounts import Account, ChartOfAccounts
 from level_almanac.errors import AlmanacError, BookMistake
 from level_almanac.files.tables import ACCOUNTS
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, Within, fields_in
@@ -12,25 +12,45 @@ def accounts_that(
     text: str, chart: ChartOfAccounts, where: str, error: type[AlmanacError] = BookMistake
 ) -> tuple[str, ...]:
     """Return the codes of the accounts that meet the condition, in order; raise `error` where it cannot be read."""
+    condition = _read(text, where, error)
+    return tuple(code for code, account in chart.accounts.items() if holds(condition, _line(code, account)))
+
+
+def words_without_account(
+    text: str, chart: ChartOfAccounts, where: str, error: type[AlmanacError] = BookMistake
+) -> list[FieldTest]:
+    """Return the parts of the condition that no account meets, each word of a test by itself."""
+    lines = [_line(code, account) for code, account in chart.accounts.items()]
+    return [test for test in _each_word(_read(text, where, error)) if not any(holds(test, line) for line in lines)]
+
+
+def _each_word(predicate: Predicate) -> Iterator[FieldTest]:
+    match predicate:
+        case FieldTest(field, operator, words, _) if operator in ("is", "begins", "ends", "contains"):
+            yield from (FieldTest(field, operator, (word,)) for word in words)
+        case Not(part):
+            yield from _each_word(part)
+        case Every(parts) | Some(parts):
+            for part in parts:
+                yield from _each_word(part)
+
+
+def _read(text: str, where: str, error: type[AlmanacError]) -> Predicate:
     from level_almanac.core.fields import line_fields
     from level_almanac.core.lines.conditions import read_condition
 
     fields = line_fields("accounts", {"accounts": ACCOUNTS._replace(links={})}).as_exported
-    condition = read_condition(text, fields, where, error)
-    return tuple(
-        code
-        for code, account in chart.accounts.items()
-        if holds(
-            condition,
-            {
-                "account": code,
-                "name": account.name,
-                "class": account.account_class,
-                "parent": account.parent,
-                "control": account.control,
-            },
-        )
-    )
+    return read_condition(text, fields, where, error)
+
+
+def _line(code: str, account: Account) -> dict[str, str | None]:
+    return {
+        "account": code,
+        "name": account.name,
+        "class": account.account_class,
+        "parent": account.parent,
+        "control": account.control,
+    }
 
 
 def classes_that_can_meet(conditions: Sequence[Predicate], chart: ChartOfAccounts) -> frozenset[str]:

@@ -1,6 +1,6 @@
 """The conditions that a report is asked for, as they were written and as rules; light, since most reports have none."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from level_almanac.core.lines.rule import Rule
@@ -9,6 +9,7 @@ from level_almanac.core.requests.conditions import Conditions
 if TYPE_CHECKING:
     from level_almanac.core.book import Book
     from level_almanac.core.spans.as_of import AsOf
+    from level_almanac.core.table.model import Slip
     from level_almanac.store.ledger_sums import Filter
 
 
@@ -29,6 +30,13 @@ class LedgerConditions(NamedTuple):
 
         source = book.line_source(book.line_fields("ledger"), [rule.predicate for rule in self.rules], ())
         return Filter(source, frozenset(free), tuple(shown))
+
+    def slips(self, book: "Book", hidden: "Mapping[str, str] | None" = None) -> "Iterator[Slip]":
+        """Yield words that no ledger line has, and what only lines of left out classes meet (see `word_slips`)."""
+        if self.rules:
+            from level_almanac.core.lines.slips import word_slips
+
+            yield from word_slips(book, book.line_fields("ledger"), self.rules, hidden)
 
 
 def ledger_conditions(book: "Book", conditions: Conditions, as_of: "AsOf") -> LedgerConditions:

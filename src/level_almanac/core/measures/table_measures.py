@@ -37,13 +37,14 @@ from level_almanac.core.lines.rules import (
     selection_of,
 )
 from level_almanac.core.lines.selected import ShownField, ShownReader
+from level_almanac.core.lines.slips import word_slips
 from level_almanac.core.measures.measure import Measure, read_measures
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import after_closing_option, condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest
 from level_almanac.core.spans.windows import Missing, Window, since
-from level_almanac.core.table.model import Check, CountedAmount, Part, Proof
+from level_almanac.core.table.model import Check, CountedAmount, Part, Proof, Slip
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
 from level_almanac.files.tables import COST_CLASSES, INCOME_CLASSES
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Summed
@@ -191,6 +192,11 @@ class TableMeasures:
     def rules(self, windows: Sequence[Window]) -> tuple[Rule, ...]:
         """Return all rules of a report over these windows, in the order of a proof."""
         return (*self.before_days(), Rule("other dates", self.test(windows)), *self.of_kind, *self.conditions)
+
+    def slips(self) -> Iterator[Slip]:
+        """Yield words of the conditions that no line has, and what only lines that are left out meet."""
+        hidden = {"carried": "", **({} if self.request.after_closing else {"closing": "--after-closing"})}
+        yield from word_slips(self.book, self.fields, self.conditions, hidden)
 
     def source(self, rules: Sequence[Rule]) -> LineSource:
         """Return what the store is asked of."""

@@ -9,6 +9,7 @@ from functools import cached_property
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from level_almanac.core.table.model import Slip
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.engine import UnboundError
 
@@ -21,8 +22,8 @@ if TYPE_CHECKING:
 
 class MadeReport(NamedTuple):
     """A report that was made. of: what it was made from, as its trace takes it; holds: whether nothing was found that
-    its command ends with 1 for; keep: keeps a record of it, once it was shown to a person; by_date: the entities whose
-    ledger lines are placed by their date alone, or None.
+    its command ends with 1 for; why: what that is, in words; keep: keeps a record of it, once it was shown to a person;
+    by_date: the entities whose ledger lines are placed by their date alone, or None.
     """
 
     table: "ReportTable"
@@ -30,6 +31,14 @@ class MadeReport(NamedTuple):
     holds: bool = True
     keep: Callable[[], None] | None = None
     by_date: tuple[str, ...] | None = None
+    why: str = ""
+
+    @property
+    def findings(self) -> tuple[str, ...]:
+        """What does not hold, and what may be a slip, where nobody is there to read the notes."""
+        proof = self.table.proof
+        slips = tuple(str(note) for note in self.table.notes if isinstance(note, Slip))
+        return (*(proof.unmet if proof else ()), *slips, *(() if self.holds else (self.why or "something is found",)))
 
     def seen(self, book: "Book") -> "Book":
         """Return a book as the report saw it."""

@@ -21,6 +21,7 @@ from level_almanac.core.header import (
 )
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import condition_rules, entity_rule
+from level_almanac.core.lines.slips import word_slips
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
@@ -187,6 +188,7 @@ class Subledger:
 
     def notes(self) -> Iterator[str]:
         """Yield what a reader has to know of the entities and the day."""
+        yield from word_slips(self.book, self.fields, [rule for rule in self.rules if rule.code != "entity"])
         yield from self.selection.notes
         yield from as_of_notes(self.as_of)
 

@@ -117,6 +117,12 @@ class Note(NamedTuple):
     decimals: int = 2
 
 
+class Slip(str):
+    """A remark on what may be a slip, such as a word that no line has; where nobody is there to read it, a finding."""
+
+    __slots__ = ()
+
+
 class Explanation(NamedTuple):
     """What a person wrote of a figure. row, column: its keys; of: the same in words; stale: the figure that it was
     written for, where it is another now.
@@ -168,6 +174,12 @@ class Proof(NamedTuple):
         return (
             self.adds_up and all(check.holds for check in self.checks) and all(more.balances for more in self.further)
         )
+
+    @property
+    def unmet(self) -> tuple[str, ...]:
+        """What of its checks, and those of further proofs, does not hold."""
+        own = tuple(check.words for check in self.checks if not check.holds)
+        return own + tuple(words for more in self.further for words in more.unmet)
 
 
 class ReportTable(NamedTuple):

@@ -25,6 +25,7 @@ from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import condition_rules, entity_rule, proof_parts
 from level_almanac.core.lines.selected import ShownField, ShownReader
 from level_almanac.core.lines.shape import ListShape, MadeRows
+from level_almanac.core.lines.slips import word_slips
 from level_almanac.core.lines.source_place import EXPORT
 from level_almanac.core.reports.billing.transit import (
     ADJUSTMENT,
@@ -331,6 +332,7 @@ class Billing:
     # The report.
 
     def _notes(self) -> Iterator[Note | str]:
+        yield from word_slips(self.book, self.fields, self.conditions)
         yield from self.selection.notes
         yield from reach_notes(self.day, self.through)
         places = self.selection.decimals

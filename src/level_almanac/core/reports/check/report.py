@@ -19,7 +19,7 @@ from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, 
 from level_almanac.core.table.model import Cell, Column, Proof, ReportTable, Row, heading
 from level_almanac.core.table.pointing import find_row
 from level_almanac.core.trace.request import TraceRequest
-from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.currencies import decimals_of
 from level_almanac.files.tables import SIDE_OF
 from level_almanac.store.check_record import CheckRecord, keep_record, read_record
@@ -57,7 +57,7 @@ def check(book: Book, request: CheckRequest) -> MadeReport:
             )
     checks = _Check(book, request)
     table, errors = checks.table(request.most_lines)
-    return MadeReport(table, checks, not errors, checks.keep)
+    return MadeReport(table, checks, not errors, checks.keep, why=f"{how_many(errors, 'error')} found")
 
 
 def check_trace(_book: Book, made: MadeReport, asked: TraceRequest) -> ReportTable:
@@ -192,7 +192,7 @@ class _Check:
         yield self.book.settings.book.name
         yield as_of_words(self.book, self.as_of)
         only = "new since the last run: " if self.request.only_new else ""
-        yield f"{only}{_count(errors, 'error')}, {_count(warnings, 'warning')}"
+        yield f"{only}{how_many(errors, 'error')}, {how_many(warnings, 'warning')}"
         yield data_words(self.book)
 
     def _rows(self, shown: Sequence[tuple[Checked, list[Finding]]], new: set[int], most_lines: int) -> Iterator[Row]:
@@ -257,10 +257,6 @@ class _Check:
         except OSError:
             # A book that one may only read is checked all the same.
             return
-
-
-def _count(number: int, what: str) -> str:
-    return f"{number:,} {what}{'' if number == 1 else 's'}"
 
 
 def _exact(amount: Decimal | None, decimals: int) -> Decimal | None:

@@ -175,7 +175,10 @@ class _Detail:
             rows=tuple(rows),
             key_label="entity/journal/line" if self._several else "journal/line",
             proof=self._proof(sums, figures),
-            notes=tuple(self._notes(figures)),
+            notes=(
+                *self.conditions.slips(self.book, {} if self.request.after_closing else {"closing": "--after-closing"}),
+                *self._notes(figures),
+            ),
         )
 
     @property

@@ -8,13 +8,19 @@ from typing import Any
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
-from level_almanac.core.fields import LineField
+from level_almanac.core.fields import SIGNED, LineField
 from level_almanac.core.header import data_facts, data_words
+from level_almanac.core.language.parsing import pointed
+from level_almanac.core.lines.conditions import unknown_field
 from level_almanac.core.requests.options import Request, option
+from level_almanac.core.table.exact import figure_words
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
-from level_almanac.errors import Mistake, UsageMistake, listed, nearest
-from level_almanac.store.expressions import FieldReference, is_rate
+from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
+from level_almanac.files.currencies import decimals_of
+from level_almanac.files.tables import Table
+from level_almanac.store.expressions import Expression, FieldReference, is_rate
 from level_almanac.store.field_values import commonest, extremes, filled_counts
+from level_almanac.store.line_query import Asked, groups
 
 _SAMPLES = 3
 _SAMPLE_LENGTH = 24
@@ -22,10 +28,13 @@ _SAMPLE_LENGTH = 24
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FieldsRequest(Request):
-    """What is asked for. table: its name, or empty for all tables; word: what a field's name must hold, or empty."""
+    """What is asked for. table: its name, or empty for all tables; word: what a field's name must hold, or empty;
+    values: the field whose values are asked for, of which `word` is a part then.
+    """
 
     table: str = option("table", "", metavar="[TABLE]", offers="table", argument=True)
     word: str = option("word", "", metavar="[WORD]", argument=True)
+    values: str = option("values", "Each value of this field, with its lines.", metavar="FIELD", offers="field")
 
 
 def fields_report(book: Book, request: FieldsRequest) -> ReportTable:
@@ -34,6 +43,8 @@ def fields_report(book: Book, request: FieldsRequest) -> ReportTable:
     Raises UsageMistake where there is no such table or field.
     """
     table, word = request.table, request.word
+    if request.values:
+        return _values_report(book, request)
     if table and table not in book.tables and not word:
         # One word alone can be meant either way.
         table, word = "", table
@@ -55,6 +66,60 @@ def fields_report(book: Book, request: FieldsRequest) -> ReportTable:
         Column("values", "commonest values, or from least to most", "text"),
     )
     return _report(book, title, columns, tuple(rows), "field")
+
+
+def _values_report(book: Book, request: FieldsRequest) -> ReportTable:
+    """Return every value of a field with its lines, their amount, and the name that its code has in another table."""
+    if not request.table:
+        step = "name its table, such as `almanac fields billing --values office`"
+        raise UsageMistake(Mistake("a field is of a table", "--values", repr(request.values), next_step=step))
+    fields = book.line_fields(request.table)
+    field = fields.by_name.get(request.values.lower())
+    if field is None:
+        shown = pointed(request.values, 0, len(request.values))
+        raise UsageMistake(unknown_field(request.values, fields, "--values", shown))
+    own, word = fields.table, request.word.casefold()
+    amount = _amount_of(book, own)
+    named = fields.by_name.get(f"{field.name}.name")
+    by = [field.value, *([named.value] if named else [])]
+    found = groups(book.engine, book.line_source(fields), by, [Asked(amount)] if amount else [])
+    rows = []
+    for value, *others in sorted(found, key=lambda row: (row[0] is None, row[0])):
+        texts = ("(blank)",) if value is None else (_in_words(value), str(value))
+        if word and (value is None or not any(word in text.casefold() for text in texts)):
+            continue
+        cells: dict[str, Cell] = {"name": others[0] if named else None, "lines": others[len(by) - 1]}
+        if amount:
+            cells["amount"] = others[-1]
+        rows.append(Row(texts[-1] if value is not None else "blank", texts[0], 0, "line", cells))
+    totals: dict[str, Cell] = {"lines": sum(count for row in rows if isinstance(count := row.cells["lines"], int))}
+    if amount:
+        totals["amount"] = sum((each for row in rows if isinstance(each := row.cells["amount"], Decimal)), Decimal(0))
+    count = sum(row.label != "(blank)" for row in rows)
+    rows.append(Row("total", f"Total, {how_many(count, 'value')}", 0, "total", totals))
+    decimals = max(decimals_of(entity.currency) for entity in book.settings.entities.values())
+    measure = own.proof_measure if own.name not in SIGNED else "amount, signed by kind"
+    columns = (
+        *([Column("name", "name", "text")] if named else []),
+        Column("lines", "lines", "count"),
+        *([Column("amount", measure, "amount", decimals)] if amount else []),
+    )
+    about = f" that hold {request.word!r}" if word else ""
+    return _report(book, f"Values of {field.name} in {own.name}{about}", columns, tuple(rows), field.name)
+
+
+def _amount_of(book: Book, table: Table) -> Expression | None:
+    """Return what a table's lines add up to, signed by kind; None where nothing does, or in several currencies."""
+    currencies = {entity.currency for entity in book.settings.entities.values()}
+    if not table.measure or (len(currencies) > 1 and table.field("entity")):
+        return None
+    return SIGNED.get(table.name, FieldReference(table.measure))
+
+
+def _in_words(value: Any) -> str:
+    if isinstance(value, Decimal):
+        return figure_words(value.normalize())
+    return day_words(value) if isinstance(value, date) else str(value)
 
 
 def _report(book: Book, title: str, columns: tuple[Column, ...], rows: tuple[Row, ...], label: str) -> ReportTable:

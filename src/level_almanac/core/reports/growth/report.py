@@ -96,6 +96,7 @@ def _reaches_back(stage: Stage) -> bool:
 
 def _notes(growing: Growing) -> Iterator[Note | str]:
     measured, first = growing.measured, growing.measured.first_day
+    yield from measured.slips()
     if measured.selection:
         yield from measured.selection.notes
     yield from reach_notes(max(stage.now.last for stage in growing.stages), measured.through)

@@ -31,6 +31,7 @@ from level_almanac.core.lines.rules import (
 )
 from level_almanac.core.lines.selected import ShownField, ShownReader
 from level_almanac.core.lines.shape import ListShape, MadeRows, Others
+from level_almanac.core.lines.slips import word_slips
 from level_almanac.core.lines.source_place import EXPORT
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.conditions import Conditions, flat
@@ -45,7 +46,7 @@ from level_almanac.core.requests.shared import (
 )
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest, named_words
 from level_almanac.core.spans.asked_range import asked_days
-from level_almanac.core.table.model import Column, CountedAmount, Part, Proof, ReportTable
+from level_almanac.core.table.model import Column, CountedAmount, Part, Proof, ReportTable, Slip
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import SIDE_OF
@@ -139,6 +140,7 @@ class Listing:
         if within or sums:
             self._show_behind(sums)
         self.days = asked_days(request.first, request.last, self.as_of)
+        self.conditions = tuple(condition_rules(request.conditions, self.fields, self.as_of))
         self.rules = tuple(self._rules())
         fields = self.fields.with_computed(
             *(
@@ -230,7 +232,7 @@ class Listing:
                 yield from class_rules([name for name, is_shown in classes.items() if not is_shown])
             if self.days:
                 yield from self._day_rules(*self.days)
-        yield from condition_rules(request.conditions, self.fields, self.as_of)
+        yield from self.conditions
         for by, member in self.within:
             yield Rule(f"other {by.label}", _member_test(f"group {by.key}", member))
         for limit, shown in self.limits:
@@ -268,6 +270,7 @@ class Listing:
             key_label=self._key_label(),
             proof=first._replace(checks=rows_made.checks, further=tuple(others)),
             notes=(
+                *self._slips(),
                 *(self.selection.notes if self.selection else ()),
                 *self._notes(),
                 *lacking_notes(self.book.engine, self.source, [each for each in self.shown if each.value is not None]),
@@ -276,6 +279,12 @@ class Listing:
             ),
         )
         return table, rows_made
+
+    def _slips(self) -> Iterator[Slip]:
+        request = self.request
+        hidden = {"carried": "--carried"} if not request.carried else {}
+        hidden |= {"closing": "--after-closing"} if not request.after_closing else {}
+        yield from word_slips(self.book, self.fields, self.conditions, hidden)
 
     def _proven(self) -> list[tuple[str, Expression | None]]:
         """Return what the proof is of, in words and as a value of lines: each amount that is shown and adds up."""

@@ -114,6 +114,7 @@ def _checks(made: Pacing) -> Iterator[Check]:
 
 def _notes(pacing: Pacing) -> Iterator[Note | str]:
     places = pacing.measured.decimals
+    yield from pacing.measured.slips()
     yield from pacing.selection.notes
     yield from reach_notes(pacing.to_date.last, pacing.measured.through)
     first, now = pacing.measured.first_day, pacing.to_date

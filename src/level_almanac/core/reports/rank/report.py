@@ -43,7 +43,7 @@ def rank_table(ranking: Ranking) -> ReportTable:
         key_label=ranking.by.label,
         show_keys=named,
         proof=measured.proof(ranking.rules, tuple(_checks(ranking)), measured.shown_as(ranking.rules, _spans(ranking))),
-        notes=(*(measured.selection.notes if measured.selection else ()), *_notes(ranking)),
+        notes=(*measured.slips(), *(measured.selection.notes if measured.selection else ()), *_notes(ranking)),
         chart=_chart(ranking),
     )
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import TYPE_CHECKING, Literal, NamedTuple
 
+from level_almanac.core.accounts import ChartOfAccounts
 from level_almanac.core.book import Book
 from level_almanac.core.header import (
     as_of_facts,
@@ -34,7 +35,7 @@ from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, dated_option, dated_words, entity_option, level_option
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest
-from level_almanac.core.table.model import Column, Derived, ReportTable, Row
+from level_almanac.core.table.model import Column, Derived, ReportTable, Row, Slip
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.layouts import Layout
 from level_almanac.files.tables import SIDE_OF
@@ -140,6 +141,8 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
         rows=rows,
         proof=proof_of(book, selection, figures, arrangement, blocks, makers[-1], conditions),
         notes=(
+            *conditions.slips(book, {"closing": "", "carried": ""} if layout.measure == "movement" else None),
+            *_layout_slips(layout, book.chart),
             *selection.notes,
             *as_of_notes(as_of),
             *notes_of(book, selection, figures, arrangement, as_of, begins),
@@ -149,6 +152,14 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
     return MadeReport(
         table, MadeStatement(request, selection, as_of, figures, tuple(makers), tuple(blocks), conditions)
     )
+
+
+def _layout_slips(layout: Layout, chart: ChartOfAccounts) -> Iterator[Slip]:
+    if any(row.accounts for row in layout.rows):
+        # Most layouts have no conditions, and should not wait for what reads them.
+        from level_almanac.core.lines.slips import account_slips
+
+        yield from account_slips(layout, chart)
 
 
 def _cash_maker(

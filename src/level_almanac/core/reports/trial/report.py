@@ -135,7 +135,11 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
         key_label="account",
         show_keys=True,
         proof=_proof(book, selection, sums, total, conditions),
-        notes=(*_notes(book, selection, total, hidden, conditions), *as_of_notes(as_of, range_.last)),
+        notes=(
+            *conditions.slips(book, {} if request.after_closing else {"closing": "--after-closing"}),
+            *_notes(book, selection, total, hidden, conditions),
+            *as_of_notes(as_of, range_.last),
+        ),
     )
     return MadeReport(table, MadeTrial(request, selection, measures, conditions))
 
