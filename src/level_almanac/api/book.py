@@ -51,10 +51,23 @@ class Book(ReportMethods):
         """
         allow(find_book(Path(folder)), what)
 
-    def load(self, through: date | str | None = None, *, drop_missing: bool = False, set_aside: bool = False) -> Report:
-        """Take the exports in: all of them, or nothing; then see what was loaded. Raises as `load_book` does."""
-        day: DayExpression | None = read_day(through, "through", UsageMistake) if isinstance(through, str) else through
-        done = load_book(self.core, day, drop_missing=drop_missing, set_aside=set_aside)
+    def load(
+        self,
+        through: date | str | Mapping[str, date | str] | None = None,
+        *,
+        drop_missing: bool = False,
+        set_aside: bool = False,
+    ) -> Report:
+        """Take the exports in: all of them, or nothing; then see what was loaded. Raises as `load_book` does.
+
+        through: the day up to which they are complete, or that of each table, with '' for all others.
+        """
+        told = through if isinstance(through, Mapping) else {} if through is None else {"": through}
+        days: dict[str, DayExpression] = {
+            table: read_day(day, "through", UsageMistake) if isinstance(day, str) else day
+            for table, day in told.items()
+        }
+        done = load_book(self.core, days, drop_missing=drop_missing, set_aside=set_aside)
         for words in done.warnings:
             warnings.warn(words, stacklevel=2)
         self.core = CoreBook.open(self.core.file.root)

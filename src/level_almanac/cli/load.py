@@ -2,25 +2,30 @@
 
 import click
 
-from level_almanac.api.loading import load_book
+from level_almanac.api.loading import load_book, read_through
 from level_almanac.cli.commands import OneEach
 from level_almanac.cli.options import open_book
 from level_almanac.cli.reports import warn
 from level_almanac.cli.say import progress_shown
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
-from level_almanac.core.language.days import read_day
-from level_almanac.errors import UsageMistake
 
 
 @click.command(cls=OneEach)
-@click.option("--through", metavar="DAY", help="The exports are complete through this day.")
+@click.option(
+    "--through",
+    multiple=True,
+    metavar="[TABLE=]DAY",
+    help="The exports, or those of a table, are complete through this day; repeatable.",
+)
 @click.option("--drop-missing", is_flag=True, help="Let go of the lines of exports that are no longer there.")
 @click.option(
     "--set-aside", is_flag=True, help="Leave wrong lines out, in files of their own, and say so in every report."
 )
 @output_options
 @click.pass_context
-def load(ctx: click.Context, through: str | None, drop_missing: bool, set_aside: bool, output: OutputRequest) -> None:
+def load(
+    ctx: click.Context, through: tuple[str, ...], drop_missing: bool, set_aside: bool, output: OutputRequest
+) -> None:
     """Take the exports in: all of them, or nothing.
 
     A file that was loaded before and is the same changes nothing; a changed
@@ -31,12 +36,13 @@ def load(ctx: click.Context, through: str | None, drop_missing: bool, set_aside:
     Examples:
       almanac load
       almanac load --through 2026-06-17
+      almanac load --through 2026-06-17 --through sales=2026-05-25
     """
     check_outputs(output)
     book = open_book(ctx)
     look = look_for(output, book)
-    day = read_day(through, "--through", UsageMistake) if through else None
+    days = read_through(through)
     with progress_shown("loading"):
-        done = load_book(book, day, drop_missing=drop_missing, set_aside=set_aside)
+        done = load_book(book, days, drop_missing=drop_missing, set_aside=set_aside)
     warn(done.warnings)
     show(ctx, done.table._replace(look=look), output)

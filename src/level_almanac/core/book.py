@@ -303,8 +303,11 @@ class Book:
         """Return the day up to which the ledger reaches: the day told at loading, or else the newest posting date."""
         return self.told_through or self.newest_posting()
 
-    def select(self, codes: Sequence[str]) -> Selection:
-        """Return the entities of these codes, or all; raise UsageMistake for an unknown one or unlike currencies."""
+    def select(self, codes: Sequence[str], table: str = "") -> Selection:
+        """Return the entities of these codes, or all; raise UsageMistake for an unknown one or unlike currencies.
+
+        table: whose lines the report is of, so that entities without any are not named where all are meant.
+        """
         entities = self.settings.entities
         for code in codes:
             if code not in entities:
@@ -323,4 +326,6 @@ class Book:
             raise UsageMistake(Mistake("one report uses one calendar", got=got, next_step=step))
         unlike = tuple(code for code, entity in entities.items() if entity.currency != currencies[0])
         comparable = tuple(code for code in entities if code not in unlike)
-        return Selection(chosen, currencies[0], self.calendars[calendars.pop()], comparable, unlike)
+        sums = [loaded.sums for loaded in self.state.files_of(table)] if table and not codes else []
+        having = frozenset(code for found in sums for code, (lines, *_) in found.items() if lines)
+        return Selection(chosen, currencies[0], self.calendars[calendars.pop()], comparable, unlike, having)

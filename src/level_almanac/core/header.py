@@ -119,22 +119,37 @@ def _ago(days: int) -> str:
 
 def selection_facts(selection: Selection) -> dict[str, str]:
     """Return which entities and which currency."""
-    return {"entity": ", ".join(selection.entities), "entity_name": selection.words, "currency": selection.currency}
+    return {"entity": ", ".join(selection.named), "entity_name": selection.words, "currency": selection.currency}
 
 
-def data_facts(book: Book) -> dict[str, str]:
-    """Return up to when the ledger is complete, if that was told, and when it was loaded, by the book's clock."""
-    facts = {"complete_through": book.told_through.isoformat()} if book.told_through else {}
+def data_facts(book: Book, table: str = "ledger") -> dict[str, str]:
+    """Return up to when a table is complete, if that was told, and when it was loaded, by the book's clock."""
+    told = book.state.through.get(table)
+    facts = {"complete_through": told.isoformat()} if told else {}
     if count := sum(loaded.set_aside for loaded in book.state.files):
         facts["set_aside"] = str(count)
     return facts | {"loaded": book.state.loaded_at.astimezone(book.zone).isoformat(timespec="minutes")}
 
 
-def data_words(book: Book) -> str:
-    """Return `ledger complete through 17 Jun 2026, loaded 18 Jun 2026 07:40`."""
+def data_words(book: Book, table: str = "ledger") -> str:
+    """Return `ledger complete through 17 Jun 2026, loaded 18 Jun 2026 07:40`, of a table or of the book's data."""
     loaded = book.state.loaded_at.astimezone(book.zone)
-    told = f"complete through {day_words(book.told_through)}, " if book.told_through else ""
-    return f"ledger {told}loaded {moment_words(loaded)}{_aside_words(book)}"
+    complete = book.state.through.get(table)
+    told = f"complete through {day_words(complete)}, " if complete else ""
+    return f"{table.replace('_', ' ') or 'data'} {told}loaded {moment_words(loaded)}{_aside_words(book)}"
+
+
+def early_notes(book: Book, table: str, selection: Selection | None, last: date) -> Iterator[str]:
+    """Yield what of a table's data ends clearly before that of the others, and before the last day of a report."""
+    for key, day in book.state.early.items():
+        name, _, entity = key.partition("/")
+        told = book.state.through.get(table)
+        if name != table or day >= last or (entity and selection and entity not in selection.entities):
+            continue
+        of = f" of {book.settings.entities[entity].name}" if entity in book.settings.entities else ""
+        called = "the ledger" if table == "ledger" else table.replace("_", " ")
+        more = f", though it is said to be complete through {day_words(told)}" if told else ""
+        yield f"No line{of} in {called} is after {day_words(day)}{more}: see whether an export is missing"
 
 
 def _aside_words(book: Book) -> str:

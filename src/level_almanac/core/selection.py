@@ -18,7 +18,7 @@ class Selection:
     """The entities that a report is of, by code, and the one currency and the one calendar they have.
 
     comparable: the codes of all entities of that currency; unlike: those of others, whose amounts are never added to
-    these, not even in a proof.
+    these, not even in a proof; having: the codes of those that the report's table has lines of, where that is known.
     """
 
     entities: Mapping[str, Entity]
@@ -26,6 +26,13 @@ class Selection:
     calendar: FiscalCalendar
     comparable: tuple[str, ...]
     unlike: tuple[str, ...] = ()
+    having: frozenset[str] = frozenset()
+
+    @property
+    def named(self) -> dict[str, Entity]:
+        """The entities that the report's table has lines of, by code; all where it has none of any."""
+        found = {code: entity for code, entity in self.entities.items() if code in self.having}
+        return found or dict(self.entities)
 
     @property
     def notes(self) -> list[str]:
@@ -42,5 +49,5 @@ class Selection:
     @property
     def words(self) -> str:
         """The entities as a report's head names them."""
-        names = " + ".join(entity.name for entity in self.entities.values())
-        return names if len(self.entities) == 1 else f"{names}, combined, nothing eliminated"
+        names = " + ".join(entity.name for entity in self.named.values())
+        return names if len(self.named) == 1 else f"{names}, combined, nothing eliminated"

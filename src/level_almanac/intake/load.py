@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
+from functools import cached_property
 from itertools import count as count_up
 from pathlib import Path
 from typing import NamedTuple
@@ -13,12 +14,13 @@ from level_almanac.files.settings import BookFile
 from level_almanac.files.tables import DATED, Table, tables_of
 from level_almanac.intake.chart_checks import chart_mistakes, retained_earnings_mistakes, unknown_account_mistakes
 from level_almanac.intake.csv_text import fingerprint
+from level_almanac.intake.early_ends import early_ends
 from level_almanac.intake.files import ExportFile, export_files
 from level_almanac.intake.messages import clash_mistake
 from level_almanac.intake.read_export import ExportReader, PlacesDays
 from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
 from level_almanac.intake.sql_records import SqlRecords
-from level_almanac.intake.warnings import lines_after, unbalanced_journals
+from level_almanac.intake.warnings import ends_early, lines_after, unbalanced_journals
 from level_almanac.progress import tell
 from level_almanac.store import closing, ledger_checks, repeats, rollups
 from level_almanac.store.chart_lines import account_codes
@@ -39,11 +41,11 @@ Key = tuple[str, str]
 class LoadOptions:
     """What a load is asked for.
 
-    through: the day up to which the exports are complete, if told; drop_missing: let go of files that are gone;
-    set_aside: leave wrong lines out, in files of their own, rather than refuse them.
+    through: the days up to which the exports of tables are complete, under '' for all that have dates; drop_missing:
+    let go of files that are gone; set_aside: leave wrong lines out, in files of their own, rather than refuse them.
     """
 
-    through: date | None = None
+    through: Mapping[str, date] = field(default_factory=dict)
     drop_missing: bool = False
     set_aside: bool = False
 
@@ -345,19 +347,35 @@ class _Load:
     def _warnings(self) -> tuple[tuple[Mistake, ...], int]:
         drafts = self._of("ledger")
         unbalanced, count = unbalanced_journals(self.engine, [str(draft.part) for draft in drafts], SHOWN_MISTAKES)
-        late = lines_after(self._through().get("ledger"), [draft.entry for draft in drafts])
-        return (*unbalanced, *late), count + len(late)
+        more = [
+            found
+            for table, day in self._through().items()
+            for found in lines_after(table, day, [draft.entry for draft in self._of(table)])
+        ]
+        more += ends_early(self._early, self._through())
+        return (*unbalanced, *more), count + len(more)
+
+    @cached_property
+    def _early(self) -> dict[str, date]:
+        tables = tuple(tables_of(self.book.settings.tables).values())
+        parts = {
+            table.name: [str(draft.part) for draft in self._of(table.name) if draft.entry.lines] for table in tables
+        }
+        return early_ends(self.engine, tables, parts, self._through(), self.now.date())
 
     def _through(self) -> dict[str, date]:
         through = dict(self.before.through) if self.before else read_through(self.book.root)
-        if self.options.through is not None:
+        told = dict(self.options.through)
+        day = told.pop("", None)
+        if day is not None:
             tables = tables_of(self.book.settings.tables)
             loaded = {draft.entry.table for draft in self.drafts.values()}
             dated = [name for name in sorted(loaded) if tables[name].date and not tables[name].plan_of]
-            through |= dict.fromkeys(["ledger", *dated], self.options.through)
-        return through
+            through |= dict.fromkeys(["ledger", *dated], day)
+        return through | told
 
     def _kept_state(self, loaded_at: datetime) -> State:
+        early = self._early
         entries = []
         for name, draft in self.drafts.items():
             if draft.fresh:
@@ -391,4 +409,5 @@ class _Load:
             wide_fields=fields,
             bases=base,
             through=self._through(),
+            early=early,
         )

@@ -1,6 +1,6 @@
 """What a load takes in and yet warns of."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date
 
 from level_almanac.errors import Mistake
@@ -21,11 +21,26 @@ def unbalanced_journals(engine: Engine, parts: Sequence[str], limit: int) -> tup
     return found, rows[0][-1] if rows else 0
 
 
-def lines_after(through: date | None, files: Sequence[LoadedFile]) -> list[Mistake]:
+def lines_after(table: str, through: date, files: Sequence[LoadedFile]) -> list[Mistake]:
     """Warn of a day of completeness that was told once and is no longer true, because reports would end there."""
     last = max((loaded.last for loaded in files if loaded.last), default=None)
-    if through is None or last is None or last <= through:
+    if last is None or last <= through:
         return []
-    what = "lines are posted after the day through which the ledger is complete"
-    step = f"reports end on {through}; move that day with `almanac load --through DAY`"
+    name = "the ledger is" if table == "ledger" else f"{table} are"
+    what = f"lines are dated after the day through which {name} complete"
+    told = "DAY" if table == "ledger" else f"{table}=DAY"
+    step = f"reports end on {through}; move that day with `almanac load --through {told}`"
     return [Mistake(what, got=str(last), next_step=step)]
+
+
+def ends_early(early: Mapping[str, date], through: Mapping[str, date]) -> list[Mistake]:
+    """Warn of what ends clearly before the others: an export is missing, or it goes less far."""
+    found = []
+    for key, day in early.items():
+        table, _, entity = key.partition("/")
+        of = f" of {entity}" if entity else ""
+        told = f", though data is said to be complete through {through[table]}" if table in through else ""
+        what = f"no line{of} in {table} is after {day}{told}"
+        step = f"load what is missing, or say how far it goes with `almanac load --through {table}={day}`"
+        found.append(Mistake(what, next_step=step))
+    return found

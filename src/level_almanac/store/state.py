@@ -66,7 +66,8 @@ class State:
 
     rollup: the part with all roll-ups merged into a thin one; wide: into one that is also by wide_fields; bases: per
     entity the fiscal position that its carried lines open, or 0 where its first year has none; through: per
-    table the day up to which its exports are complete.
+    table the day up to which its exports are complete; early: by table, or `table/ENTITY`, the newest day of what ends
+    clearly before the others.
     """
 
     loaded_at: datetime
@@ -77,6 +78,7 @@ class State:
     wide_fields: list[str] = field(default_factory=list)
     bases: dict[str, int] = field(default_factory=dict)
     through: dict[str, date] = field(default_factory=dict)
+    early: dict[str, date] = field(default_factory=dict)
 
     def files_of(self, table: str) -> tuple[LoadedFile, ...]:
         """Return the files of one table, in the order of their paths."""
@@ -257,4 +259,5 @@ def _state(plain: dict[str, Any]) -> State:
         wide_fields=plain["wide_fields"],
         bases=plain["bases"],
         through={table: date.fromisoformat(day) for table, day in plain["through"].items()},
+        early={key: date.fromisoformat(day) for key, day in plain.get("early", {}).items()},
     )

@@ -36,7 +36,7 @@ def selection_of(book: Book, fields: LineFields, codes: Sequence[str]) -> Select
     Raises UsageMistake where it does not and codes are asked for.
     """
     if fields.table.field("entity"):
-        return book.select(codes)
+        return book.select(codes, fields.table.name)
     if codes:
         what = f"the table {fields.table.name} does not tell entities apart"
         raise UsageMistake(Mistake(what, "--entity", repr(codes[0])))

@@ -12,6 +12,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.calendar.positions import joined_days
 from level_almanac.core.header import (
+    early_notes,
     ledger_begins,
     reach_of,
     selection_facts,
@@ -197,6 +198,10 @@ class TableMeasures:
         """Yield words of the conditions that no line has, and what only lines that are left out meet."""
         hidden = {"carried": "", **({} if self.request.after_closing else {"closing": "--after-closing"})}
         yield from word_slips(self.book, self.fields, self.conditions, hidden)
+
+    def early_notes(self, last: date) -> Iterator[str]:
+        """Yield what of the table's data ends clearly before the others', and before the last day of a report."""
+        yield from early_notes(self.book, self.own.name, self.selection, last)
 
     def source(self, rules: Sequence[Rule]) -> LineSource:
         """Return what the store is asked of."""

@@ -16,6 +16,7 @@ from level_almanac.core.header import (
     as_of_words,
     data_facts,
     data_words,
+    early_notes,
     looks_ahead,
     selection_facts,
 )
@@ -80,7 +81,7 @@ class Subledger:
         if not book.parts_of(self.table):
             step = f'add an [[intake]] block with table = "{self.table}" and run `almanac load`'
             raise BookMistake(Mistake(f"no {self.table} are loaded", "almanac.toml", next_step=step))
-        self.selection = book.select(request.entities)
+        self.selection = book.select(request.entities, self.table)
         ahead = looks_ahead(self.fields.table, dated)
         self.as_of = as_of_for(book, self.selection.calendar, request.when, (self.table,), ahead=ahead)
         self.day = self.as_of.day
@@ -191,6 +192,7 @@ class Subledger:
         yield from word_slips(self.book, self.fields, [rule for rule in self.rules if rule.code != "entity"])
         yield from self.selection.notes
         yield from as_of_notes(self.as_of)
+        yield from early_notes(self.book, self.table, self.selection, self.day)
 
     def facts(self) -> dict[str, str]:
         """Return what heads the report, by key."""
@@ -202,7 +204,7 @@ class Subledger:
         }
         if self.request.conditions:
             facts["conditions"] = " · ".join(self.request.conditions.words)
-        return facts | data_facts(self.book)
+        return facts | data_facts(self.book, self.table)
 
     def subtitle(self, *words: str) -> tuple[str, ...]:
         """Return what heads the report, as lines to be read. words: of this report, on a line with the conditions."""
@@ -211,7 +213,7 @@ class Subledger:
             f"{self.selection.words} · {self.selection.currency}",
             as_of_words(self.book, self.as_of),
             *([" · ".join(pieces)] if pieces else []),
-            data_words(self.book),
+            data_words(self.book, self.table),
         )
 
 

@@ -10,6 +10,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.fields import SIGNED, LineField
 from level_almanac.core.header import (
+    early_notes,
     reach_notes,
     selection_facts,
     table_as_of,
@@ -129,7 +130,7 @@ class Billing:
         }
         if request.view == "in-transit" and set(self.dated.values()) == {"posted"}:
             self.dated |= {PAYER: "deposited", CUSTOMER: "deposited"}
-        self.selection: Selection = book.select(request.entities)
+        self.selection: Selection = book.select(request.entities, TABLE)
         # A deposit may be the newest thing that an export tells of.
         dates = ("posted", "served", "checked", "deposited")
         self.as_of = table_as_of(book, self.selection.calendar, request.when, TABLE, "posted", dates=dates)
@@ -335,6 +336,7 @@ class Billing:
         yield from word_slips(self.book, self.fields, self.conditions)
         yield from self.selection.notes
         yield from reach_notes(self.day, self.through)
+        yield from early_notes(self.book, TABLE, self.selection, self.day)
         places = self.selection.decimals
         if self.request.view == "unposted":
             return

@@ -63,7 +63,7 @@ class _Covered:
 
 def calendar_report(book: Book, request: CalendarRequest) -> ReportTable:
     """Return the fiscal years with their quarters and periods, and the lines that count in each, carried ones aside."""
-    selection = book.select(request.entities)
+    selection = book.select(request.entities, "ledger")
     state = book.ledger_state
     days_covered = coverage(book.engine, book.store.path_of(state.rollup))
     by_fiscal: dict[int, CountedAmount] = {}

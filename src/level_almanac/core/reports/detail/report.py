@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.fields import LineField
-from level_almanac.core.header import as_of_for, as_of_notes, data_facts, data_words, selection_facts
+from level_almanac.core.header import as_of_for, as_of_notes, data_facts, data_words, early_notes, selection_facts
 from level_almanac.core.language.days import DayExpression
 from level_almanac.core.lines.account_words import chosen_accounts
 from level_almanac.core.lines.asked import ledger_conditions
@@ -101,7 +101,7 @@ class _Detail:
 
     def __init__(self, book: Book, request: DetailRequest) -> None:
         self.book, self.request = book, request
-        self.selection = book.select(request.entities)
+        self.selection = book.select(request.entities, "ledger")
         self.accounts = chosen_accounts(request.accounts, book.chart)
         self.shown = self._shown()
         calendar = self.selection.calendar
@@ -402,6 +402,7 @@ class _Detail:
     def _notes(self, figures: Mapping[str, _Account]) -> Iterator[str]:
         yield from self.selection.notes
         yield from as_of_notes(self.as_of, self.range.last)
+        yield from early_notes(self.book, "ledger", self.selection, self.range.last)
         if self.conditions.rules:
             yield "Only some lines are asked for, in openings and balances too"
         empty = len(self.accounts) - len(figures)

@@ -65,7 +65,7 @@ def fields_report(book: Book, request: FieldsRequest) -> ReportTable:
         Column("blank", "blank", "count"),
         Column("values", "commonest values, or from least to most", "text"),
     )
-    return _report(book, title, columns, tuple(rows), "field")
+    return _report(book, title, columns, tuple(rows), "field", table)
 
 
 def _values_report(book: Book, request: FieldsRequest) -> ReportTable:
@@ -105,7 +105,7 @@ def _values_report(book: Book, request: FieldsRequest) -> ReportTable:
         *([Column("amount", measure, "amount", decimals)] if amount else []),
     )
     about = f" that hold {request.word!r}" if word else ""
-    return _report(book, f"Values of {field.name} in {own.name}{about}", columns, tuple(rows), field.name)
+    return _report(book, f"Values of {field.name} in {own.name}{about}", columns, tuple(rows), field.name, own.name)
 
 
 def _amount_of(book: Book, table: Table) -> Expression | None:
@@ -122,8 +122,10 @@ def _in_words(value: Any) -> str:
     return day_words(value) if isinstance(value, date) else str(value)
 
 
-def _report(book: Book, title: str, columns: tuple[Column, ...], rows: tuple[Row, ...], label: str) -> ReportTable:
-    return ReportTable(title, data_facts(book), (data_words(book),), columns, rows, label)
+def _report(
+    book: Book, title: str, columns: tuple[Column, ...], rows: tuple[Row, ...], label: str, table: str = ""
+) -> ReportTable:
+    return ReportTable(title, data_facts(book, table), (data_words(book, table),), columns, rows, label)
 
 
 def _tables(book: Book) -> ReportTable:

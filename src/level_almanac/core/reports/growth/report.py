@@ -99,7 +99,9 @@ def _notes(growing: Growing) -> Iterator[Note | str]:
     yield from measured.slips()
     if measured.selection:
         yield from measured.selection.notes
-    yield from reach_notes(max(stage.now.last for stage in growing.stages), measured.through)
+    last = max(stage.now.last for stage in growing.stages)
+    yield from reach_notes(last, measured.through)
+    yield from measured.early_notes(last)
     early = min((stage.now.first for stage in growing.stages), default=None)
     if growing.days and early is not None and early < growing.days[0]:
         yield f"Units are whole where they begin: the first is from {day_words(early)} on"

@@ -9,7 +9,15 @@ from typing import Any
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.fields import LineField
-from level_almanac.core.header import as_of_for, as_of_notes, data_facts, data_words, selection_facts, table_as_of
+from level_almanac.core.header import (
+    as_of_for,
+    as_of_notes,
+    data_facts,
+    data_words,
+    early_notes,
+    selection_facts,
+    table_as_of,
+)
 from level_almanac.core.language.days import DayExpression, Unit
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.lines.computed import ComputedReader
@@ -331,6 +339,7 @@ class Listing:
     def _notes(self) -> Iterator[str]:
         if self.days and not self.as_of.ahead:
             yield from as_of_notes(self.as_of, self.days[1])
+            yield from early_notes(self.book, self.own.name, self.selection, self.days[1])
         if self.own.name == "budget" and any(each.kind == "amount" for each in self.shown):
             yield "Plans stand in their accounts' natural signs; a total of several classes adds them as they stand"
         if self.own.name in SIDE_OF.values() and any(each.key in ("amount", "amount-turned") for each in self.shown):
@@ -402,7 +411,7 @@ class Listing:
             facts["by"] = request.by
         if self.limits:
             facts["thresholds"] = " · ".join(self._limit_words())
-        return facts | data_facts(self.book)
+        return facts | data_facts(self.book, self.own.name)
 
     def _limit_words(self) -> list[str]:
         return [f"{'each ' if limit.each else ''}{shown.label} {limit.words}" for limit, shown in self.limits]
@@ -425,7 +434,7 @@ class Listing:
         if self.request.compute:
             # What is computed may go by the day, and is read with its rule.
             yield " · ".join([f"as of {day_words(self.as_of.day)}", *map(flat, self.request.compute)])
-        yield data_words(self.book)
+        yield data_words(self.book, self.own.name)
 
     def _considered(self) -> CountedAmount:
         unlike = set(self.selection.unlike) if self.selection else set()

@@ -101,6 +101,7 @@ def _checks(ranking: Ranking) -> Iterator[Check]:
 
 def _notes(ranking: Ranking) -> Iterator[Note | str]:
     yield from reach_notes(ranking.spans.now.last, ranking.measured.through)
+    yield from ranking.measured.early_notes(ranking.spans.now.last)
     yield from compared_notes(ranking.spans.now, ranking.spans.before)
     yield from ranking.measured.blank_notes(ranking.rules)
     first, now = ranking.measured.first_day, ranking.spans.now

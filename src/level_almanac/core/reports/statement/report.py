@@ -14,6 +14,7 @@ from level_almanac.core.header import (
     as_of_words,
     data_facts,
     data_words,
+    early_notes,
     ledger_begins,
     selection_facts,
 )
@@ -97,7 +98,7 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
     layout = book.layout(request.layout)
     text = request.columns or layout.columns
     words = read_columns(text)
-    selection = book.select(request.entities)
+    selection = book.select(request.entities, "ledger")
     documents = tuple(SIDE_OF.values()) if request.basis == "cash" else ()
     as_of = as_of_for(book, selection.calendar, request.when, documents)
     if request.by:
@@ -145,6 +146,7 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
             *_layout_slips(layout, book.chart),
             *selection.notes,
             *as_of_notes(as_of),
+            *early_notes(book, "ledger", selection, as_of.day),
             *notes_of(book, selection, figures, arrangement, as_of, begins),
             *(unlike_notes(columns) if layout.measure == "movement" else ()),
         ),

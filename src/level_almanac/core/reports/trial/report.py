@@ -9,7 +9,7 @@ from typing import NamedTuple
 from level_almanac.core.accounts import Account, ChartOfAccounts
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
-from level_almanac.core.header import as_of_for, as_of_notes, data_facts, data_words, selection_facts
+from level_almanac.core.header import as_of_for, as_of_notes, data_facts, data_words, early_notes, selection_facts
 from level_almanac.core.language.days import DayExpression
 from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
 from level_almanac.core.reports.definition import MadeReport
@@ -91,7 +91,7 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
 
     Raises UsageMistake where the range is none or reaches over a year's end.
     """
-    selection = book.select(request.entities)
+    selection = book.select(request.entities, "ledger")
     range_ = trial_range(book, selection.calendar, request.when, (request.first, request.last))
     as_of = as_of_for(book, selection.calendar, request.when)
     conditions = ledger_conditions(book, request.conditions, as_of)
@@ -139,6 +139,7 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
             *conditions.slips(book, {} if request.after_closing else {"closing": "--after-closing"}),
             *_notes(book, selection, total, hidden, conditions),
             *as_of_notes(as_of, range_.last),
+            *early_notes(book, "ledger", selection, range_.last),
         ),
     )
     return MadeReport(table, MadeTrial(request, selection, measures, conditions))
