@@ -13,7 +13,6 @@ from conftest import Almanac, copied
     [
         (("list", "ledger", "--period", "2026-P01", "--period", "2026-P02"), "--period"),
         (("trace", "trial", "--row", "60110", "--row", "60120"), "--row"),
-        (("load", "--drop-missing", "--through", "2026-01-01", "--through", "2026-02-01"), "--through"),
         (("edition", "issue", "x", "--pages", "a", "--title", "A", "--title", "B"), "--title"),
         (("--book", ".", "--book", "..", "list", "ledger"), "--book"),
         (("page", "save", "twice", "list", "ledger", "--period", "2026-P01", "--period", "2026-P02"), "--period"),

@@ -143,12 +143,12 @@ MISTAKES = [
 def test_a_bad_line_is_told_and_changes_nothing(make_book: MakeBook, line: str, message: str) -> None:
     book = make_book(*GOOD)
     assert book.load().code == 0
-    before = book.run("trial", "--print", "json").out
+    before = book.run("trial", "--print", "json").json["rows"]
     book.ledger(HEADS + "".join(f"{each}\n" for each in [*GOOD, line]))
     ran = book.load()
     assert (ran.code, ran.out) == (3, "")
     assert ran.err == f"almanac: {message}\n"
-    assert book.run("trial", "--print", "json").out == before
+    assert book.run("trial", "--print", "json").json["rows"] == before
 
 
 def test_lines_are_numbered_through_quoted_line_ends_and_blank_lines(make_book: MakeBook) -> None:

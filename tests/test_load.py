@@ -289,7 +289,7 @@ def test_the_day_of_completeness_is_kept_and_a_stale_one_is_told(make_book: Make
     )
     told = book.load()
     assert told.code == 0
-    assert "warning: lines are posted after the day through which the ledger is complete: 2026-04-02" in told.err
+    assert "warning: lines are dated after the day through which the ledger is complete: 2026-04-02" in told.err
     assert book.run("statement", "income", "--print", "json").json["facts"]["as_of"] == "2026-03-31"
 
 

@@ -344,6 +344,6 @@ def test_an_export_of_which_nothing_was_taken_is_told_of(make_book: MakeBook) ->
     book.ledger((book.root / "ledger.csv").read_text().replace("5.00", "five").replace("J1", "J2"), "ledger-2.csv")
     ran = book.load("--set-aside")
     assert (ran.code, ran.err) == (
-        0, "warning: 2 lines are left out of ledger-2.csv as wrong, and none of it was taken; "
+        1, "warning: 2 lines are left out of ledger-2.csv as wrong, and none of it was taken; "
         "see set-aside/ledger/ledger-2.csv.csv\n",
     )  # fmt: skip

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, Self
 
 from level_almanac.api.edition_files import WRITERS, figures_of
-from level_almanac.api.loading import load_book
+from level_almanac.api.loading import load_book, look_book
 from level_almanac.api.report import Report, Tracer
 from level_almanac.api.reports import ReportMethods
 from level_almanac.core.book import Book as CoreBook
@@ -72,6 +72,10 @@ class Book(ReportMethods):
             warnings.warn(words, stacklevel=2)
         self.core = CoreBook.open(self.core.file.root)
         return Report(done.table)
+
+    def look(self) -> Report:
+        """See what a load would change; nothing is changed. Raises as `look_book` does."""
+        return Report(look_book(self.core).table)
 
     def run_page(
         self,

@@ -8,9 +8,9 @@ from typing import Any
 
 from level_almanac.core.calendar.date_text import moment_words
 from level_almanac.core.editions.issue import Writers
+from level_almanac.core.editions.report import data_size
 from level_almanac.core.pages.running import MadePage
 from level_almanac.core.table.model import ReportTable
-from level_almanac.errors import how_many
 from level_almanac.files.editions import Edition, IssuedPage
 from level_almanac.output.edition_index import IndexedPage, edition_index
 from level_almanac.output.files import rendered
@@ -38,7 +38,7 @@ def edition_files(edition: Edition, made: Sequence[MadePage], title: str) -> Ite
     facts = [
         edition.covers,
         f"issued {moment_words(datetime.fromisoformat(edition.issued_at))} with {edition.made_with}",
-        f"data loaded {edition.loaded_at[:16].replace('T', ' ')}",
+        f"data loaded {moment_words(datetime.fromisoformat(edition.loaded_at))}",
     ]
     named = [(page.name, table) for page, table in zip(edition.pages, seen, strict=True)]
     yield f"{edition.name}.pdf", partial(pdf_together, title, facts, seen)
@@ -69,7 +69,7 @@ def _indexed(page: IssuedPage, table: ReportTable) -> IndexedPage:
 
 def _data(edition: Edition, table: str) -> str:
     through = f", complete through {edition.through[table]}" if table in edition.through else ""
-    return f"{table}: {how_many(edition.data[table], 'line')}{through}"
+    return f"{table}: {data_size(edition, table)}{through}"
 
 
 WRITERS = Writers(figures_of, edition_files)

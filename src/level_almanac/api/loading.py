@@ -8,18 +8,20 @@ from level_almanac.core.book import Book
 from level_almanac.core.language.days import DayContext, DayExpression, day_of, read_day
 from level_almanac.core.lines.book_rules import entry_class_rules, taken_rules
 from level_almanac.core.reports.load_report import load_report
+from level_almanac.core.reports.look_report import look_report
 from level_almanac.core.table.model import ReportTable
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.reaches import reaches_of
-from level_almanac.intake.load import LoadOptions, LoadRules, load
+from level_almanac.intake.load import LoadOptions, LoadRules, load, look
 from level_almanac.intake.set_aside import left_out_words
 
 
 class Loaded(NamedTuple):
-    """What a load did, and what it warns of, in words."""
+    """What a load did, and what it warns of, in words. set_aside: how many lines it left out as wrong."""
 
     table: ReportTable
     warnings: tuple[str, ...]
+    set_aside: int = 0
 
 
 def load_book(
@@ -46,7 +48,20 @@ def load_book(
     told += [left_out_words(loaded) for loaded in done.state.files if loaded.set_aside]
     more = done.warned_of - len(done.warnings)
     warnings: tuple[str, ...] = (*told, *map(str, done.warnings), *([f"… and {more:,} more"] if more > 0 else []))
-    return Loaded(load_report(book, done.state, done.outcomes, done.dropped), warnings)
+    set_aside_lines = sum(loaded.set_aside for loaded in done.state.files)
+    return Loaded(load_report(book, done.state, done.outcomes, done.dropped), warnings, set_aside_lines)
+
+
+def look_book(book: Book) -> Loaded:
+    """Return what a load would change, and what it would warn of; nothing is changed.
+
+    Raises as `load_book` does, for what a load would be refused for.
+    """
+    rules = LoadRules(entry_class_rules(book), taken_rules(book))
+    found = look(book.file, book.store, book.calendar_by_entity, rules, book.now)
+    more = found.warned_of - len(found.warnings)
+    warnings = (*map(str, found.warnings), *([f"… and {more:,} more"] if more > 0 else []))
+    return Loaded(look_report(book, found.before, found.after, found.outcomes, found.gone), warnings)
 
 
 def read_through(told: Iterable[str]) -> dict[str, DayExpression]:

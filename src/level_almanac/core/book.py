@@ -29,7 +29,7 @@ from level_almanac.store.ledger_checks import newest_posting
 from level_almanac.store.ledger_sums import Filter, Measures, SumKey, Sums, ledger_sums
 from level_almanac.store.plain_checks import newest_day
 from level_almanac.store.plan_lines import plan_lines, scenarios
-from level_almanac.store.state import State, Store
+from level_almanac.store.state import SQL, State, Store, stamp_of
 
 _STORED = {"text": "VARCHAR", "date": "DATE", "amount": "DECIMAL", "quantity": "DECIMAL", "whole": "BIGINT"}
 """What the engine keeps fields of each kind as."""
@@ -241,6 +241,23 @@ class Book:
     ) -> dict[SumKey, dict[str, Sums]]:
         """Return the sums of each measure by (entity, account, the values of these fields of the ledger)."""
         return ledger_sums(self.engine, self.store, self.ledger_state, measures, fields, filter_, self.day_places)
+
+    def not_loaded(self) -> tuple[list[str], list[str], list[str]]:
+        """Return which exports are new, changed or gone since the load, by size and time; none of an edition's."""
+        if self.frozen or self.as_placed:
+            return [], [], []
+        from level_almanac.files.reaches import fitting
+
+        stamps = {loaded.path: loaded.stamp for loaded in self.state.files if not loaded.path.startswith(SQL)}
+        there = {
+            path.relative_to(self.file.root).as_posix(): path
+            for block in self.settings.intake
+            for pattern in block.file_patterns
+            for path in fitting(self.file.root, pattern)
+        }
+        # A load of an earlier version kept no stamps.
+        changed = [name for name, path in there.items() if stamps.get(name) and stamp_of(path) != stamps[name]]
+        return [name for name in there if name not in stamps], changed, [name for name in stamps if name not in there]
 
     @property
     def plan_parts(self) -> list[str]:

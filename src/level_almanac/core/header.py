@@ -104,13 +104,12 @@ def as_of_notes(as_of: AsOf, last: date | None = None) -> Iterator[str]:
 
 def table_words(book: Book, table: str, dated: str) -> str:
     """Return how old a table's data is: `sales complete through 17 Jun 2026, 9 days ago; loaded 18 Jun 2026 07:40`."""
-    loaded = book.state.loaded_at.astimezone(book.zone)
     complete = book.state.through.get(table)
     day = complete or book.newest_day(table, dated)
     ago = f", {_ago((book.today - day).days)}" if day and day <= book.today else ""
     newest = f"newest {dated} {day_words(day)}{ago}" if day else ""
     reach = f"complete through {day_words(complete)}{ago}" if complete else newest
-    return f"{table.replace('_', ' ')} {reach}; loaded {moment_words(loaded)}{_aside_words(book)}"
+    return f"{table.replace('_', ' ')} {reach}; loaded {_loaded_words(book, table)}"
 
 
 def _ago(days: int) -> str:
@@ -133,10 +132,26 @@ def data_facts(book: Book, table: str = "ledger") -> dict[str, str]:
 
 def data_words(book: Book, table: str = "ledger") -> str:
     """Return `ledger complete through 17 Jun 2026, loaded 18 Jun 2026 07:40`, of a table or of the book's data."""
-    loaded = book.state.loaded_at.astimezone(book.zone)
     complete = book.state.through.get(table)
     told = f"complete through {day_words(complete)}, " if complete else ""
-    return f"{table.replace('_', ' ') or 'data'} {told}loaded {moment_words(loaded)}{_aside_words(book)}"
+    return f"{table.replace('_', ' ') or 'data'} {told}loaded {_loaded_words(book, table)}"
+
+
+def pending_notes(book: Book) -> Iterator[str]:
+    """Yield which exports are not loaded yet as they are now."""
+    found = {how: names for how, names in zip(("new", "changed", "gone"), book.not_loaded(), strict=True) if names}
+    if found:
+        counts = ", ".join(f"{len(names)} {how}" for how, names in found.items())
+        names = [name.rpartition("/")[2] for each in found.values() for name in each]
+        told = f"{counts} ({listed_some(names, 3)})"
+        yield f"Not loaded yet: {told}; `almanac load --look` tells what a load would change"
+
+
+def _loaded_words(book: Book, table: str) -> str:
+    """Return when the exports were loaded, and when a database was asked for lines of the table, where one was."""
+    asked = [loaded.asked_at for loaded in book.state.files_of(table) if loaded.asked_at]
+    more = f", its database asked {moment_words(min(asked).astimezone(book.zone))}" if asked else ""
+    return f"{moment_words(book.state.loaded_at.astimezone(book.zone))}{more}{_aside_words(book)}"
 
 
 def early_notes(book: Book, table: str, selection: Selection | None, last: date) -> Iterator[str]:

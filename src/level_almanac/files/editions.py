@@ -50,8 +50,8 @@ class IssuedPage:
 class Edition:
     """The record of an edition. made_with: the program and its version; when: the option and the day or id that it was
     made for; covers: the same in words; data: lines by table; through: up to when each table's exports were said to be
-    complete; ties: the figures that agree across pages, in words; files: the hash of each; rules: the number of those
-    that its figures were made by.
+    complete; set_aside: lines left out at loading as wrong, by table; ties: the figures that agree across pages, in
+    words; files: the hash of each; rules: the number of those that its figures were made by.
     """
 
     format: int = FORMAT
@@ -69,6 +69,7 @@ class Edition:
     unexplained: list[str] = field(default_factory=list)
     files: dict[str, str] = field(default_factory=dict)
     rules: int = 1
+    set_aside: dict[str, int] = field(default_factory=dict)
 
 
 def check_edition_name(root: Path, name: str) -> None:

@@ -30,7 +30,7 @@ from level_almanac.store.part_sums import part_sums
 from level_almanac.store.plain_checks import days_covered
 from level_almanac.store.plan_lines import accounts_planned
 from level_almanac.store.predicate import Predicate
-from level_almanac.store.state import LoadedFile, State, Store
+from level_almanac.store.state import LoadedFile, State, Store, stamp_of
 
 SHOWN_MISTAKES = 20
 Key = tuple[str, str]
@@ -68,6 +68,19 @@ class LoadResult:
     state: State
     outcomes: Mapping[Key, str]
     dropped: tuple[str, ...]
+    warnings: tuple[Mistake, ...]
+    warned_of: int
+
+
+class Look(NamedTuple):
+    """What a load would come to. before, after: the exports as they are loaded and as they would be; outcomes: as of a
+    load; gone: those that are no longer there, without which a load is refused unless it is told to drop them.
+    """
+
+    before: Mapping[Key, LoadedFile]
+    after: Mapping[Key, LoadedFile]
+    outcomes: Mapping[Key, str]
+    gone: tuple[str, ...]
     warnings: tuple[Mistake, ...]
     warned_of: int
 
@@ -110,6 +123,21 @@ def load(
             engine.close()
 
 
+def look(book: BookFile, store: Store, calendars: Mapping[str, PlacesDays], rules: LoadRules, now: datetime) -> Look:
+    """Return what a load would change. Raises as `load` does, for what a load would be refused for."""
+    files = export_files(book)
+    with store.writing() as work:
+        engine = DuckDBEngine((book.root, work, store.folder, *(file.path for file in files if file.path)), spill=work)
+        try:
+            return _Load(book, store, engine, work, store.state(), now, LoadOptions()).look(files, calendars, rules)
+        finally:
+            engine.close()
+
+
+def _stamps(state: State) -> dict[Key, str]:
+    return {(entry.table, entry.path): entry.stamp for entry in state.files}
+
+
 @dataclass
 class _Load:
     """One load under way, the writer's lock held."""
@@ -134,21 +162,13 @@ class _Load:
             check_folder(self.book.root)
         dropped = self._gone(files)
         outcomes = self._read(files, calendars, rules)
-        tell("what the exports have in common")
-        changed = bool(dropped) or any(outcome != "unchanged" for outcome in outcomes.values())
-        if changed:
-            for table in tables_of(self.book.settings.tables).values():
-                self._settle_repeats(table)
-        # The book file may name another retained-earnings account though no export changed.
-        self._check_chart()
-        if changed:
-            self._settle_closing()
-            self._roll_up()
-            self._check_accounts()
-        elif self.before is not None and self._through() == self.before.through:
-            settle_aside(self.book.root, self.store, (), self.before.files)
-            keep_through(self.book.root, self.before.through)
-            return LoadResult(self.before, outcomes, (), *self._warnings())
+        changed = self._settle(outcomes, changed=bool(dropped))
+        before = self.before
+        stamps = {key: draft.entry.stamp for key, draft in self.drafts.items()}
+        if not changed and before is not None and self._through() == before.through and stamps == _stamps(before):
+            settle_aside(self.book.root, self.store, (), before.files)
+            keep_through(self.book.root, before.through)
+            return LoadResult(before, outcomes, (), *self._warnings())
         tell("putting the new state in force")
         state = self._kept_state(self.now if changed or self.before is None else self.before.loaded_at)
         warnings = self._warnings()
@@ -158,10 +178,37 @@ class _Load:
         keep_through(self.book.root, state.through)
         return LoadResult(state, outcomes, dropped, *warnings)
 
-    def _gone(self, files: list[ExportFile]) -> tuple[str, ...]:
+    def look(self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: LoadRules) -> Look:
+        """Read and check as a load does, and return what it would come to; nothing is put in force."""
+        gone = self._missing(files)
+        outcomes = self._read(files, calendars, rules)
+        self._settle(outcomes, changed=bool(gone))
+        entries = {key: draft.entry for key, draft in self.drafts.items()}
+        before = {(entry.table, entry.path): entry for entry in (self.before.files if self.before else ())}
+        return Look(before, entries, outcomes, gone, *self._warnings())
+
+    def _settle(self, outcomes: Mapping[Key, str], *, changed: bool) -> bool:
+        """Check what the exports have in common, and return whether anything in them changed."""
+        tell("what the exports have in common")
+        changed = changed or any(outcome != "unchanged" for outcome in outcomes.values())
+        if changed:
+            for table in tables_of(self.book.settings.tables).values():
+                self._settle_repeats(table)
+        # The book file may name another retained-earnings account though no export changed.
+        self._check_chart()
+        if changed:
+            self._settle_closing()
+            self._roll_up()
+            self._check_accounts()
+        return changed
+
+    def _missing(self, files: list[ExportFile]) -> tuple[str, ...]:
         there = {file.key for file in files}
         known = self.before.files if self.before else ()
-        gone = tuple(dict.fromkeys(entry.path for entry in known if (entry.table, entry.path) not in there))
+        return tuple(dict.fromkeys(entry.path for entry in known if (entry.table, entry.path) not in there))
+
+    def _gone(self, files: list[ExportFile]) -> tuple[str, ...]:
+        gone = self._missing(files)
         if gone and not self.options.drop_missing:
             step = "put it back, or take its lines out with `almanac load --drop-missing`"
             raise BookMistake(*(Mistake("this export was loaded and is gone", name, next_step=step) for name in gone))
@@ -190,6 +237,8 @@ class _Load:
                 parts = [str(draft.part) for draft in self._of("accounts")]
                 reader = replace(reader, chart=account_codes(self.engine, parts) if parts else ())
             tell(f"{file.name}, {len(outcomes) + 1:,} of {len(files):,} exports")
+            # Before it is read: what changes meanwhile is seen as changed.
+            stamp = stamp_of(file.path) if file.path else self.now.isoformat(timespec="seconds")
             path = self._path(file)
             siblings = [each for each in files if each.name == file.name]
             entry = LoadedFile(
@@ -202,11 +251,11 @@ class _Load:
             old = known.get(file.key)
             as_before = old is not None and old.sha256 == entry.sha256
             taken_at = old.taken_at if old and as_before else self.now.isoformat(timespec="seconds")
-            entry = replace(entry, taken_at=taken_at)
+            entry = replace(entry, taken_at=taken_at, stamp=stamp)
             same = old and (old.sha256, old.reading) == (entry.sha256, entry.reading)
             # What was set aside once is asked about again, unless it is to be set aside again.
             if old and same and (self.options.set_aside or not old.set_aside):
-                self.drafts[file.key] = self._draft_of(old)
+                self.drafts[file.key] = self._draft_of(replace(old, stamp=stamp))
                 outcomes[file.key] = "unchanged"
                 continue
             target = self._new()

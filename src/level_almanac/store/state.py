@@ -26,6 +26,10 @@ _KEPT_FOR_READERS = 24 * 3600
 """Seconds that a replaced state stays on disk, for readers that opened it before."""
 
 
+SQL = "sql:"
+"""What the name of a database's answer begins with, in place of a path."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LoadedFile:
     """One export in one table, as it was taken in.
@@ -36,8 +40,8 @@ class LoadedFile:
     given and nothing, by entity or, where the table has none, under an empty name; first, last: the dates covered;
     fiscal_low, fiscal_high: the fiscal positions covered; set_aside, aside_sums: how many lines were left out as wrong,
     and their debits and credits, or amounts and nothing, as far as those can be read; aside: those lines, as they stand
-    in the book's folder; taken_at: when the export was
-    first loaded as it is now.
+    in the book's folder; taken_at: when the export was first loaded as it is now; stamp: the size and time of its
+    file at the last load, by which a change is seen without reading it, or when a database was asked last.
     """
 
     path: str
@@ -58,6 +62,18 @@ class LoadedFile:
     aside_sums: list[str] = field(default_factory=list)
     aside: str = ""
     taken_at: str = ""
+    stamp: str = ""
+
+    @property
+    def asked_at(self) -> datetime | None:
+        """When a database was asked for these lines; None for those of a file."""
+        return datetime.fromisoformat(self.stamp) if self.path.startswith(SQL) and self.stamp else None
+
+
+def stamp_of(path: Path) -> str:
+    """Return the size and time of a file, by which a change of it is seen."""
+    told = path.stat()
+    return f"{told.st_size}/{told.st_mtime_ns}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

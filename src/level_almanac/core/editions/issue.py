@@ -111,6 +111,7 @@ def issue(book: Book, request: IssueRequest, writers: Writers, progress: Progres
             through={table: day.isoformat() for table, day in state.through.items()},
             ties=_ties(pages_made),
             rules=RULES,
+            set_aside=_set_aside(book),
             unexplained=[f"{each.page.name}: {words}" for each in pages_made for words in each.unexplained],
         )
         _check_findings(pages_made, edition, request)
@@ -122,6 +123,14 @@ def issue(book: Book, request: IssueRequest, writers: Writers, progress: Progres
         edition = replace(edition, files=hashes_of(folder))
         seal = write_record(folder, edition)
     return Issued(root / "editions" / request.name, edition, seal)
+
+
+def _set_aside(book: Book) -> dict[str, int]:
+    counts: dict[str, int] = {}
+    for loaded in book.state.files:
+        if loaded.set_aside:
+            counts[loaded.table] = counts.get(loaded.table, 0) + loaded.set_aside
+    return counts
 
 
 def _answers_by_page(pages: Sequence[Page], told: Mapping[str, str]) -> dict[str, dict[str, str]]:

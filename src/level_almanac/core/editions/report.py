@@ -60,10 +60,10 @@ def edition_report(edition: Edition, seal: str) -> ReportTable:
             Row(f"{page.name}>{number}", f"found: {words}", 2, "line") for number, words in enumerate(page.findings, 1)
         ]
     rows.append(heading("data", "Data"))
-    for table, lines in edition.data.items():
+    for table in edition.data:
         through = edition.through.get(table)
         told_words = f"complete through {day_words(date.fromisoformat(through))}" if through else ""
-        rows.append(Row(f"data/{table}", table, 1, "line", {"what": how_many(lines, "line"), "told": told_words}))
+        rows.append(Row(f"data/{table}", table, 1, "line", {"what": data_size(edition, table), "told": told_words}))
     if edition.ties:
         rows.append(heading("ties", "Figures on several pages, which agree"))
         rows += [Row(f"ties/{number}", words, 1, "line") for number, words in enumerate(edition.ties, 1)]
@@ -170,3 +170,9 @@ def _row(key: str, what: str, wrong: object, words: str = "DIFFERS") -> Row:
 
 def _issued(edition: Edition) -> str:
     return f"issued {moment_words(datetime.fromisoformat(edition.issued_at))} with {edition.made_with}"
+
+
+def data_size(edition: Edition, table: str) -> str:
+    """Return how many lines of a table an edition holds, and how many were left out as wrong at loading."""
+    aside = edition.set_aside.get(table, 0)
+    return how_many(edition.data[table], "line") + (f", {how_many(aside, 'line')} SET ASIDE as wrong" if aside else "")

@@ -108,7 +108,10 @@ class Report:
         with _declared(book):
             found = self._named(self.make)(book if by_date is None else book.placed_by_date(by_date), request)
         made = found if isinstance(found, MadeReport) else MadeReport(found)
-        return made._replace(by_date=by_date)
+        from level_almanac.core.header import pending_notes
+
+        notes = (*made.table.notes, *pending_notes(book))
+        return made._replace(by_date=by_date, table=made.table._replace(notes=notes))
 
     def traced(self, book: "Book", made: MadeReport, asked: "TraceRequest") -> "ReportTable":
         """Return the lines behind one figure of the report; raises UsageMistake where there are none to tell."""

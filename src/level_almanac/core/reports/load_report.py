@@ -1,6 +1,7 @@
 """What a load did, file by file, as a report."""
 
 from collections.abc import Mapping, Sequence
+from decimal import Decimal
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
@@ -83,8 +84,13 @@ def _cells(book: Book, loaded: LoadedFile, outcome: str) -> dict[str, Cell]:
 
 
 def _sides(book: Book, files: Sequence[LoadedFile]) -> dict[str, Cell]:
+    return dict(zip(("debit", "credit"), sides_of(book, files), strict=False))
+
+
+def sides_of(book: Book, files: Sequence[LoadedFile]) -> tuple[Decimal, ...]:
+    """Return the debits and credits of exports of the ledger; nothing where they are in several currencies."""
     sums = [(entity, Sums(*each)) for loaded in files for entity, each in loaded.sums.items()]
     if len({book.settings.entities[entity].currency for entity, _ in sums}) > 1:
-        return {}
+        return ()
     total = sum((each for _, each in sums), Sums())
-    return {"debit": total.debit, "credit": total.credit}
+    return total.debit, total.credit
