@@ -187,7 +187,49 @@ def test_what_changes_in_a_closed_period_is_found_by_the_next_run(tmp_path: Path
     assert (key.startswith("closed/A/2026-P01"), severity, Decimal(str(amount))) == (True, "error", Decimal("8.00"))
     words = next(row["label"] for row in ran.json["rows"] if row["key"] == key)
     assert "lines +2, debits +8.00" in words
-    assert book.run("check").code == 0, "it was told once; from now on it is what the period holds"
+    assert book.run("check").code == 1, "it stays an error until it is accepted"
+    refused = book.run("check", "--accept", "A/2026-P02")
+    assert (refused.code, "--accept: nothing is found there: 'A/2026-P02'; expected A/2026-P01" in refused.err) == (
+        2,
+        True,
+    )
+    taken = book.run("check", "closed", "--accept", "A/2026-P01", "--print", "json")
+    assert (taken.code, findings(taken.json)) == (0, [])
+    assert any(note.startswith("Accepted: A 2026-P01 changed since") for note in taken.json["notes"])
+    assert book.run("check").code == 0
+    # What changes after that is found again, and the load warns of it at once.
+    book.ledger((tmp_path / "ledger.csv").read_text() + "3,1,2025-10-21,,6000,1.00,,,\n3,2,2025-10-21,,1000,-1.00,,,\n")
+    loaded = book.load()
+    assert (
+        "warning: A 2026-P01 is closed, and this load changed it: lines +2, debits +1.00, credits +1.00" in loaded.err
+    )
+    assert book.run("check").code == 1
+
+
+def test_a_late_journal_that_is_accepted_is_an_error_again_once_it_changes(tmp_path: Path) -> None:
+    book = items_book(tmp_path, calendar='closed_through = "2026-P01"')
+    late = "2,1,2025-11-20,2026-P01,6000,{0},,,\n2,2,2025-11-20,2026-P01,1000,-{0},,,\n"
+    first = (tmp_path / "ledger.csv").read_text()
+    book.ledger(first + late.format("8.00"))
+    assert book.load().code == 0
+    assert book.run("check").code == 1
+    assert book.run("check", "--accept", "A/2").code == 0
+    assert book.run("check").code == 0
+    book.ledger(first + late.format("9.00"))
+    assert book.load().code == 0
+    assert book.run("check", "--accept", "A/2026-P01").code == 1, "the journal itself is told of too"
+    assert book.run("check", "--accept", "A/2").code == 0
+
+
+@pytest.mark.parametrize("words", [("--period", "2026-P07"), ("--quarter", "2026-Q2"), ("--as-of", "2026-03-31")])
+def test_documents_are_looked_at_as_of_what_is_named(demo: Path, words: tuple[str, ...]) -> None:
+    day = {"--period": "2026-04-30"}.get(words[0], "2026-03-31")
+    asked = run_almanac("check", "early", "control", *words, "--print", "json", book=demo).json
+    assert asked["facts"]["as_of"] == day
+    assert (
+        asked["rows"]
+        == run_almanac("check", "early", "control", "--as-of", day, "--print", "json", book=demo).json["rows"]
+    )
 
 
 @pytest.mark.parametrize(

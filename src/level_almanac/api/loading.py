@@ -7,6 +7,7 @@ from typing import NamedTuple
 from level_almanac.core.book import Book
 from level_almanac.core.language.days import DayContext, DayExpression, day_of, read_day
 from level_almanac.core.lines.book_rules import entry_class_rules, taken_rules
+from level_almanac.core.reports.check.ledger import closed_changes
 from level_almanac.core.reports.load_report import load_report
 from level_almanac.core.reports.look_report import look_report
 from level_almanac.core.table.model import ReportTable
@@ -43,9 +44,11 @@ def load_book(
     _check_tables(book, days)
     rules = LoadRules(entry_class_rules(book), taken_rules(book))
     options = LoadOptions(days, drop_missing, set_aside)
+    before = book.store.state()
     done = load(book.file, book.store, book.calendar_by_entity, rules, book.now, options)
     told = [f"this load reached {reach.what} ({reach.where})" for reach in reaches_of(book.file)]
     told += [left_out_words(loaded) for loaded in done.state.files if loaded.set_aside]
+    told += closed_changes(book, before, done.state)
     more = done.warned_of - len(done.warnings)
     warnings: tuple[str, ...] = (*told, *map(str, done.warnings), *([f"… and {more:,} more"] if more > 0 else []))
     set_aside_lines = sum(loaded.set_aside for loaded in done.state.files)

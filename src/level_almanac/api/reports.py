@@ -154,7 +154,11 @@ class ReportMethods:
         *,
         only_new: bool | None = None,
         lines: int | None = None,
+        accept: str | Sequence[str] | None = None,
         as_of: date | str | None = None,
+        period: str | None = None,
+        quarter: str | None = None,
+        year: str | None = None,
         style: str | None = None,
         negatives: Literal["minus", "parens", "red"] | None = None,
         units: Literal[1, 1000, 1000000] | None = None,
@@ -170,7 +174,11 @@ class ReportMethods:
 
         only_new: Only what the last run did not find.
         lines: At most so many lines of each finding.
+        accept: Take what changed in this closed period or journal as right; repeatable.
         as_of: Look at documents as of this day.  [default: where the data ends]
+        period: As of a period's end, or of where the data ends, such as 2026-P08.
+        quarter: As of a quarter's end, or of where the data ends, such as 2026-Q2.
+        year: As of a fiscal year's end, or of where the data ends, such as 2025.
         style: Show numbers in this style of the book.
         negatives: How negatives look.
         units: Show amounts in these units.

@@ -15,13 +15,15 @@ _NAME = "checks.json"
 @dataclass(frozen=True, slots=True)
 class CheckRecord:
     """findings: per check the keys of what it found; closed: per entity and closed period its lines, debits and
-    credits, as texts; made_at, closed_at: when the run was, and when it last looked at closed periods, in words.
+    credits, as texts, and when it first held them; made_at, closed_at: when the run was, and when it last looked at
+    closed periods, in words; accepted: what changed in closed periods and was taken as right, in words, by what it was.
     """
 
     made_at: str = ""
     closed_at: str = ""
     findings: dict[str, list[str]] = field(default_factory=dict)
     closed: dict[str, list[Any]] = field(default_factory=dict)
+    accepted: dict[str, str] = field(default_factory=dict)
 
 
 def read_record(root: Path, store: Path) -> CheckRecord | None:

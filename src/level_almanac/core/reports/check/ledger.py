@@ -14,15 +14,17 @@ from level_almanac.core.lines.conditions import read_condition
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine
 from level_almanac.core.spans.as_of import AsOf
-from level_almanac.core.table.exact import off_words
+from level_almanac.core.table.exact import figure_words, off_words
 from level_almanac.core.table.model import CountedAmount, Proof
-from level_almanac.errors import BookMistake, how_many
+from level_almanac.errors import BookMistake, Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.currencies import decimals_of
 from level_almanac.store import ledger_checks
+from level_almanac.store.check_record import CheckRecord
 from level_almanac.store.expressions import Constant, Expression, FieldReference
 from level_almanac.store.ledger_sums import MOVEMENT, Slice
 from level_almanac.store.line_query import Asked, Order, groups, lines
 from level_almanac.store.predicate import FieldTest, FiscalRange
+from level_almanac.store.state import State
 
 _ZERO = Decimal(0)
 _NUMBERED = re.compile(r"(.*?)(\d+)(\D*)", re.DOTALL)
@@ -96,33 +98,91 @@ def _lines_words(book: Book) -> str:
     return how_many(sum(loaded.lines for loaded in book.state.files_of("ledger")), "ledger line")
 
 
-def closed(
-    book: Book, into_closed: Sequence[Finding], before: Mapping[str, Sequence[Any]] | None, since: str
-) -> tuple[Checked, dict[str, PeriodSums]]:
-    """Return what was posted into closed periods, and what every closed period now holds.
-
-    before: what they held at the last check, by `ENTITY/PERIOD`, or None where there was none; since: when that was.
-    """
+def closed_sums(book: Book, rollup: str) -> dict[str, PeriodSums]:
+    """Return what every closed period holds, by `ENTITY/PERIOD`. rollup: the part with the sums of a load."""
     held: dict[str, PeriodSums] = {}
-    for entity, fiscal, count, debit, credit in ledger_checks.period_sums(
-        book.engine, book.store.path_of(book.ledger_state.rollup)
-    ):
-        period = book.calendar_by_entity[entity].period(fiscal // 100, fiscal % 100)
-        if period is not None and book.calendar_by_entity[entity].is_closed(period):
+    for entity, fiscal, count, debit, credit in ledger_checks.period_sums(book.engine, book.store.path_of(rollup)):
+        calendar = book.calendar_by_entity[entity]
+        period = calendar.period(fiscal // 100, fiscal % 100)
+        if period is not None and calendar.is_closed(period):
             held[f"{entity}/{period}"] = PeriodSums(count, Decimal(debit), Decimal(credit))
-    findings = list(into_closed)
-    for key, was in (before or {}).items():
-        now = held.get(key, PeriodSums(0, _ZERO, _ZERO))
-        old = PeriodSums(int(was[0]), Decimal(str(was[1])), Decimal(str(was[2])))
-        if now != old and key in held:
-            entity, _, period_id = key.partition("/")
-            words = (
-                f"{entity} {period_id} changed since the check of {since}: lines {now.lines - old.lines:+,}, "
-                f"debits {off_words(now.debit - old.debit)}, credits {off_words(now.credit - old.credit)}"
+    return held
+
+
+def _changes_words(book: Book, entity: str, now: PeriodSums, old: PeriodSums) -> str:
+    """Return by what a period changed: `lines +2, debits +940.10, credits +940.10`."""
+    decimals = decimals_of(book.settings.entities[entity].currency)
+    sides = [off_words(one - other, decimals) for one, other in ((now.debit, old.debit), (now.credit, old.credit))]
+    return f"lines {off_words(Decimal(now.lines - old.lines), 0)}, debits {sides[0]}, credits {sides[1]}"
+
+
+def closed_changes(book: Book, before: State | None, after: State) -> Iterator[str]:
+    """Yield in words which closed periods a load changed, and by what. before, after: the states about it."""
+    if before is None or not before.rollup or before.rollup == after.rollup:
+        return
+    was, now = closed_sums(book, before.rollup), closed_sums(book, after.rollup)
+    nothing = PeriodSums(0, _ZERO, _ZERO)
+    for key in sorted(was.keys() | now.keys()):
+        one, other = was.get(key, nothing), now.get(key, nothing)
+        if one != other:
+            changes = _changes_words(book, key.partition("/")[0], other, one)
+            yield f"{key.replace('/', ' ')} is closed, and this load changed it: {changes}"
+
+
+class ClosedPeriods(NamedTuple):
+    """What became of closed periods. found: what can be accepted; held: by `ENTITY/PERIOD` what the next run holds them against, and since when;
+    accepted: what was taken as right, in words, by what it was.
+    """
+
+    checked: Checked
+    found: tuple[str, ...]
+    held: Mapping[str, tuple[PeriodSums, str]]
+    accepted: Mapping[str, str]
+
+
+def closed(
+    book: Book, into_closed: Sequence[Finding], before: CheckRecord | None, accepting: Sequence[str], now_words: str
+) -> ClosedPeriods:
+    """Return what was posted into closed periods and how they changed, and what the next run is to go by.
+
+    A change is found by every run until it is accepted. before: what the last run kept; accepting: periods, as
+    `ENTITY/PERIOD`, and journals, as `ENTITY/JOURNAL`, whose changes are taken as right. Raises UsageMistake for one in
+    which nothing is found.
+    """
+    sums = closed_sums(book, book.ledger_state.rollup)
+    accepted = dict(before.accepted) if before else {}
+    held = {key: (now, now_words) for key, now in sums.items()}
+    found: dict[str, Finding] = {each.key: each for each in into_closed if _in_full(each) != accepted.get(each.key)}
+    for key, (lines_, debit, credit, *since) in (before.closed if before else {}).items():
+        old = PeriodSums(int(lines_), Decimal(str(debit)), Decimal(str(credit)))
+        told = str(since[0]) if since else before.closed_at if before else ""
+        if key not in sums:
+            continue
+        if sums[key] == old or key not in accepting:
+            held[key] = (old, told)
+        entity, _, period_id = key.partition("/")
+        changed = (
+            f"{entity} {period_id} changed since the check of {told}: {_changes_words(book, entity, sums[key], old)}"
+        )
+        if sums[key] != old:
+            now = sums[key]
+            name = f"{key}/{now.lines}/{now.debit}/{now.credit}"
+            found[key] = Finding(name, changed, (), abs(now.debit - old.debit))
+    for key in accepting:
+        if key not in found and key in accepted:
+            continue
+        if key not in found:
+            step = "an entity and its period, or a journal of it, such as LINE/2026-P08"
+            raise UsageMistake(
+                Mistake("nothing is found there", "--accept", repr(key), listed(found) or step, nearest(key, found))
             )
-            told = (f"{now.lines}/{now.debit}/{now.credit}",)
-            findings.append(Finding(f"{key}/{told[0]}", words, (), abs(now.debit - old.debit)))
-    return Checked(KINDS["closed"], findings, how_many(len(held), "closed period")), held
+        accepted[key] = _in_full(found.pop(key))
+    checked = Checked(KINDS["closed"], list(found.values()), how_many(len(sums), "closed period"))
+    return ClosedPeriods(checked, tuple(found), held, accepted)
+
+
+def _in_full(finding: Finding) -> str:
+    return f"{finding.words}: {figure_words(finding.amount)}" if finding.lines and finding.amount else finding.words
 
 
 def carried(book: Book) -> Checked:

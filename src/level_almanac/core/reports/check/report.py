@@ -30,7 +30,8 @@ _ITEM_CHECKS = frozenset({"spelt-twice", "alike", "over-applied", "loose", "earl
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CheckRequest(Request):
     """What to check. kinds: keys of checks, or none for all; when: the day up to which documents are looked at;
-    only_new: show only what the last run did not find; most_lines: of each finding.
+    accept: closed periods and journals in them whose changes are taken as right from now on; only_new: show only what
+    the last run did not find; most_lines: of each finding.
     """
 
     kinds: tuple[str, ...] = option("checks", "", "texts", metavar="[CHECK]...", argument=True)
@@ -38,9 +39,13 @@ class CheckRequest(Request):
     most_lines: int = option(
         "lines", "At most so many lines of each finding.", "count", 8, metavar="N", show_default=True
     )
+    accept: tuple[str, ...] = option(
+        "accept", "Take what changed in this closed period or journal as right; repeatable.", "texts",
+        metavar="ENTITY/ID",
+    )  # fmt: skip
     when: AsOfRequest = inner(
         AsOfRequest,
-        only=("as-of",),
+        only=("as-of", "period", "quarter", "year"),
         helps={"as-of": "Look at documents as of this day.  [default: where the data ends]"},
     )
 
@@ -89,7 +94,7 @@ class _Check:
         self.stored = [stored(book)] if self._asked("store") else []
         self.as_of = as_of_for(book, book.calendars[""], request.when, tuple(SIDE_OF.values()))
         self.before = None if book.frozen else read_record(book.file.root, book.store.folder)
-        self.closed: dict[str, ledger.PeriodSums] = {}
+        self.closed: ledger.ClosedPeriods | None = None
         self.sides = list(self._sides())
         self.checked = [each for each in [*self._run(), *self.stored] if self._asked(each.kind.key)]
 
@@ -118,9 +123,8 @@ class _Check:
         if self._asked("unbalanced"):
             yield ledger.unbalanced(book)
         outside, into_closed = ledger.outside(book)
-        since = before.closed_at if before else ""
-        found, self.closed = ledger.closed(book, into_closed, before.closed if before else None, since)
-        yield found
+        self.closed = ledger.closed(book, into_closed, before, self.request.accept, moment_words(book.now))
+        yield self.closed.checked
         yield outside
         if self._asked("carried"):
             yield ledger.carried(book)
@@ -236,6 +240,10 @@ class _Check:
 
     def _notes(self) -> Iterator[str]:
         yield from as_of_notes(self.as_of)
+        for words in self.closed.accepted.values() if self.closed else ():
+            yield f"Accepted: {words}"
+        if self.closed and self.closed.found and not self.book.frozen:
+            yield f"A change in a closed period that is right is accepted with --accept {self.closed.found[0]}"
         yield "The ledger is looked at whole; documents as they stood on the day above"
         looked = [f"{each.kind.key}: {each.looked_at}" for each in self.checked if each.findings and each.looked_at]
         if looked:
@@ -245,18 +253,21 @@ class _Check:
         """Keep what was found; what was not looked at this time stays as it was known."""
         kept = dict(self.before.findings) if self.before else {}
         kept |= {each.kind.key: [finding.key for finding in each.findings] for each in self.checked}
-        whole = self._asked("closed")
-        closed = {key: [each.lines, str(each.debit), str(each.credit)] for key, each in self.closed.items()}
-        if self.book.frozen:
+        if self.book.frozen or self.closed is None:
             return
         made_at = closed_at = moment_words(self.book.now)
-        if not whole and self.before:
+        closed = {
+            key: [each.lines, str(each.debit), str(each.credit), since]
+            for key, (each, since) in self.closed.held.items()
+        }
+        if not self._asked("closed") and self.before:
             closed, closed_at = self.before.closed, self.before.closed_at
         try:
-            keep_record(self.book.file.root, CheckRecord(made_at, closed_at, kept, closed))
+            keep_record(self.book.file.root, CheckRecord(made_at, closed_at, kept, closed, dict(self.closed.accepted)))
         except OSError:
-            # A book that one may only read is checked all the same.
-            return
+            # A book that one may only read is checked all the same, but nothing can be accepted in it.
+            if self.request.accept:
+                raise
 
 
 def _exact(amount: Decimal | None, decimals: int) -> Decimal | None:
