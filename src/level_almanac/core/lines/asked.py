@@ -7,10 +7,14 @@ from level_almanac.core.lines.rule import Rule
 from level_almanac.core.requests.conditions import Conditions
 
 if TYPE_CHECKING:
+    from datetime import date
+
     from level_almanac.core.book import Book
+    from level_almanac.core.selection import Selection
     from level_almanac.core.spans.as_of import AsOf
-    from level_almanac.core.table.model import Slip
+    from level_almanac.core.table.model import Note, Slip
     from level_almanac.store.ledger_sums import Filter
+    from level_almanac.store.predicate import Predicate
 
 
 class LedgerConditions(NamedTuple):
@@ -37,6 +41,23 @@ class LedgerConditions(NamedTuple):
             from level_almanac.core.lines.slips import word_slips
 
             yield from word_slips(book, book.line_fields("ledger"), self.rules, hidden)
+
+    def edge_notes(
+        self, book: "Book", selection: "Selection", days: "Sequence[tuple[date, date]]", shown: "Sequence[Predicate]"
+    ) -> "Iterator[Note]":
+        """Yield what is one day off a period's edge, of ranges that were asked for and of days in conditions.
+
+        shown: what lines must meet beside the conditions to be shown.
+        """
+        if self.rules or days:
+            from level_almanac.core.lines.edges import AskedDays, edge_notes
+            from level_almanac.core.lines.rules import entity_rule
+
+            fields, calendar, decimals = book.line_fields("ledger"), selection.calendar, selection.decimals
+            rules = (*entity_rule(selection), *(Rule("not shown", each) for each in shown), *self.rules)
+            asked: list[AskedDays | None] = [AskedDays(*one) for one in days] or [None]
+            for each in asked:
+                yield from edge_notes(book, fields, calendar, each, rules, decimals)
 
 
 def ledger_conditions(book: "Book", conditions: Conditions, as_of: "AsOf") -> LedgerConditions:

@@ -6,7 +6,7 @@ if TYPE_CHECKING:
     from level_almanac.store.predicate import Predicate
 
 
-RuleCode = Literal["", "entity", "nature"]
+RuleCode = Literal["", "entity", "nature", "dates"]
 
 
 class Rule(NamedTuple):

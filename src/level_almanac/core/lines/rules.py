@@ -89,10 +89,10 @@ def date_rules(fields: LineFields, asked: str, first: date, last: date, as_of: A
         )
     if not asked and table.in_periods:
         extras = as_of.extras
-        yield Rule("other dates", Within(stretches(as_of.calendar, first, last, extras)))
+        yield Rule("other dates", Within(stretches(as_of.calendar, first, last, extras)), code="dates")
         return
-    yield Rule(f"no {name}", Not(FieldTest(name, "blank")))
-    yield Rule("other dates", FieldTest(name, "through", (first, last)))
+    yield Rule(f"no {name}", Not(FieldTest(name, "blank")), code="dates")
+    yield Rule("other dates", FieldTest(name, "through", (first, last)), code="dates")
 
 
 def proof_parts(rules: Sequence[Rule], found: Sequence[Left]) -> tuple[CountedAmount, tuple[Part, ...]]:

@@ -26,6 +26,7 @@ from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
 from level_almanac.core.lines.currencies import currencies_of
 from level_almanac.core.lines.day_labels import DayLabels
+from level_almanac.core.lines.edges import AskedDays, edge_notes
 from level_almanac.core.lines.lacking import lacking_notes
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import (
@@ -45,7 +46,7 @@ from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import after_closing_option, condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest
 from level_almanac.core.spans.windows import Missing, Window, since
-from level_almanac.core.table.model import Check, CountedAmount, Part, Proof, Slip
+from level_almanac.core.table.model import Check, CountedAmount, Note, Part, Proof, Slip
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
 from level_almanac.files.tables import COST_CLASSES, INCOME_CLASSES
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Summed
@@ -198,6 +199,12 @@ class TableMeasures:
         """Yield words of the conditions that no line has, and what only lines that are left out meet."""
         hidden = {"carried": "", **({} if self.request.after_closing else {"closing": "--after-closing"})}
         yield from word_slips(self.book, self.fields, self.conditions, hidden)
+
+    def edge_notes(self, asked: AskedDays | None) -> Iterator[Note]:
+        """Yield what is one day off a period's edge. asked: the range of days that was asked for, if one was."""
+        rules = (*self.before_days(), *self.of_kind, *self.conditions)
+        named = asked._replace(dated=self.request.date) if asked else None
+        yield from edge_notes(self.book, self.fields, self.as_of.calendar, named, rules, self.decimals)
 
     def early_notes(self, last: date) -> Iterator[str]:
         """Yield what of the table's data ends clearly before the others', and before the last day of a report."""

@@ -20,6 +20,7 @@ from level_almanac.core.header import (
     looks_ahead,
     selection_facts,
 )
+from level_almanac.core.lines.edges import AskedDays, edge_notes
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import condition_rules, entity_rule
 from level_almanac.core.lines.slips import word_slips
@@ -30,7 +31,7 @@ from level_almanac.core.requests.shared import condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOfRequest
 from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.taken_back import taken_back
-from level_almanac.core.table.model import Cell, CountedAmount, Part
+from level_almanac.core.table.model import Cell, CountedAmount, Note, Part
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.tables import SIDE_OF
 from level_almanac.files.validation.findings import standing_code
@@ -193,6 +194,12 @@ class Subledger:
         yield from self.selection.notes
         yield from as_of_notes(self.as_of)
         yield from early_notes(self.book, self.table, self.selection, self.day)
+
+    def edge_notes(self, days: tuple[date, date] | None, dated: str = "") -> Iterator[Note]:
+        """Yield what is one day off a period's edge. days: the range that was asked for, if one was, in `dated`."""
+        asked = AskedDays(*days, dated) if days else None
+        decimals = self.selection.decimals
+        yield from edge_notes(self.book, self.fields, self.selection.calendar, asked, self.rules, decimals)
 
     def facts(self) -> dict[str, str]:
         """Return what heads the report, by key."""

@@ -124,7 +124,7 @@ class Aging:
             key_label=self.request.by,
             show_keys=self.request.by == "party",
             proof=self._proof(rows),
-            notes=(*self.subledger.notes(), *self._notes()),
+            notes=(*self.subledger.notes(), *self.subledger.edge_notes(None), *self._notes()),
         )
 
     def _columns(self) -> Iterator[Column]:

@@ -21,6 +21,7 @@ from level_almanac.core.language.days import DayExpression
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
 from level_almanac.core.lines.day_labels import DayLabels
+from level_almanac.core.lines.edges import AskedDays, edge_notes
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import condition_rules, entity_rule, proof_parts
@@ -337,6 +338,9 @@ class Billing:
         yield from self.selection.notes
         yield from reach_notes(self.day, self.through)
         yield from early_notes(self.book, TABLE, self.selection, self.day)
+        asked = AskedDays(*self.days, "posted") if self.request.first is not None else None
+        rules = (*entity_rule(self.selection), *self.conditions)
+        yield from edge_notes(self.book, self.fields, self.selection.calendar, asked, rules, self.selection.decimals)
         places = self.selection.decimals
         if self.request.view == "unposted":
             return

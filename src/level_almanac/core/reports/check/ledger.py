@@ -130,8 +130,8 @@ def closed_changes(book: Book, before: State | None, after: State) -> Iterator[s
 
 
 class ClosedPeriods(NamedTuple):
-    """What became of closed periods. found: what can be accepted; held: by `ENTITY/PERIOD` what the next run holds them against, and since when;
-    accepted: what was taken as right, in words, by what it was.
+    """What became of closed periods. found: what can be accepted; held: by `ENTITY/PERIOD` what the next run holds them
+    against, and since when; accepted: what was taken as right, in words, by what it was.
     """
 
     checked: Checked

@@ -177,6 +177,12 @@ class _Detail:
             proof=self._proof(sums, figures),
             notes=(
                 *self.conditions.slips(self.book, {} if self.request.after_closing else {"closing": "--after-closing"}),
+                *self.conditions.edge_notes(
+                    self.book,
+                    selection,
+                    [(range_.first, range_.last)] if self.request.first else [],
+                    self._rules(FieldTest("entry", "is", range_.classes(self.request.after_closing)))[:2],
+                ),
                 *self._notes(figures),
             ),
         )

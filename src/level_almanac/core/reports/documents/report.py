@@ -218,7 +218,7 @@ class Documents:
                 decimals=subledger.selection.decimals,
                 table=subledger.table,
             ),
-            notes=(*subledger.notes(), *self._notes()),
+            notes=(*subledger.notes(), *subledger.edge_notes(self._ranged, self.request.date), *self._notes()),
         )
 
     def _open_check(self, rows: Sequence[Row]) -> Check:
@@ -336,6 +336,11 @@ class Documents:
                     "memo": other.further[-1],
                 },
             )
+
+    @property
+    def _ranged(self) -> tuple[date, date] | None:
+        """The days, where they were asked for as a range."""
+        return self.days if self.request.first is not None else None
 
     def _notes(self) -> Iterator[Note | str]:
         decimals = self.subledger.selection.decimals

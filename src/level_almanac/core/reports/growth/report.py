@@ -7,6 +7,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.header import listed_some, reach_notes
 from level_almanac.core.language.days import Unit
+from level_almanac.core.lines.edges import AskedDays
 from level_almanac.core.measures.day_sums import Members
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.growth.figures import Growing, GrowthRequest, Shown
@@ -102,6 +103,7 @@ def _notes(growing: Growing) -> Iterator[Note | str]:
     last = max(stage.now.last for stage in growing.stages)
     yield from reach_notes(last, measured.through)
     yield from measured.early_notes(last)
+    yield from measured.edge_notes(AskedDays(*growing.days) if growing.days else None)
     early = min((stage.now.first for stage in growing.stages), default=None)
     if growing.days and early is not None and early < growing.days[0]:
         yield f"Units are whole where they begin: the first is from {day_words(early)} on"

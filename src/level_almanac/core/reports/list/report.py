@@ -24,6 +24,7 @@ from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
 from level_almanac.core.lines.currencies import currencies_of
 from level_almanac.core.lines.day_labels import DayLabels
+from level_almanac.core.lines.edges import AskedDays, edge_notes
 from level_almanac.core.lines.lacking import lacking_notes, once_notes
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.rule import Rule
@@ -54,7 +55,7 @@ from level_almanac.core.requests.shared import (
 )
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest, named_words
 from level_almanac.core.spans.asked_range import asked_days
-from level_almanac.core.table.model import Column, CountedAmount, Part, Proof, ReportTable, Slip
+from level_almanac.core.table.model import Column, CountedAmount, Note, Part, Proof, ReportTable, Slip
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import SIDE_OF
@@ -336,7 +337,12 @@ class Listing:
         kept = tuple(column for column in made.columns if self.request.show or column.key in filled)
         return kept or made.columns
 
-    def _notes(self) -> Iterator[str]:
+    def _notes(self) -> Iterator[Note | str]:
+        ranged = self.request.first is not None and self.days is not None
+        asked = AskedDays(*self.days, self.request.date) if ranged and self.days else None
+        rules = [rule for rule in self.rules if rule.code != "dates"]
+        decimals = self.selection.decimals if self.selection else 2
+        yield from edge_notes(self.book, self.fields, self.as_of.calendar, asked, rules, decimals)
         if self.days and not self.as_of.ahead:
             yield from as_of_notes(self.as_of, self.days[1])
             yield from early_notes(self.book, self.own.name, self.selection, self.days[1])

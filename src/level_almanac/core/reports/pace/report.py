@@ -118,6 +118,7 @@ def _notes(pacing: Pacing) -> Iterator[Note | str]:
     yield from pacing.selection.notes
     yield from reach_notes(pacing.to_date.last, pacing.measured.through)
     yield from pacing.measured.early_notes(pacing.to_date.last)
+    yield from pacing.measured.edge_notes(None)
     first, now = pacing.measured.first_day, pacing.to_date
     if first is not None and (now.begins or now.last < first):
         yield f"The data begins on {day_words(first)}: nothing {pacing.word} before is there, and the plan of then is"

@@ -264,7 +264,7 @@ class Parties:
             key_label="party",
             show_keys=True,
             proof=self._proof(),
-            notes=(*subledger.notes(), *self._notes(kept)),
+            notes=(*subledger.notes(), *subledger.edge_notes(self._ranged, self.request.date), *self._notes(kept)),
         )
 
     @cached_property
@@ -365,6 +365,11 @@ class Parties:
             elif COLUMNS[key].kind == "count":
                 sums[key] = sum(value for value in values if isinstance(value, int))
         return sums
+
+    @property
+    def _ranged(self) -> tuple[date, date] | None:
+        """The days, where they were asked for as a range."""
+        return self.days if self.request.first is not None else None
 
     def _notes(self, kept: Sequence[str]) -> Iterator[Note | str]:
         decimals = self.subledger.selection.decimals

@@ -7,6 +7,7 @@ from typing import Any, Literal
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.header import reach_notes
+from level_almanac.core.lines.edges import AskedDays
 from level_almanac.core.measures.measure import Measure
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.rank.figures import OTHER, Members, Ranking, RankRequest, Standing, folded
@@ -102,6 +103,9 @@ def _checks(ranking: Ranking) -> Iterator[Check]:
 def _notes(ranking: Ranking) -> Iterator[Note | str]:
     yield from reach_notes(ranking.spans.now.last, ranking.measured.through)
     yield from ranking.measured.early_notes(ranking.spans.now.last)
+    asked = ranking.request.first is not None
+    days = AskedDays(ranking.spans.now.first, ranking.spans.now.last) if asked else None
+    yield from ranking.measured.edge_notes(days)
     yield from compared_notes(ranking.spans.now, ranking.spans.before)
     yield from ranking.measured.blank_notes(ranking.rules)
     first, now = ranking.measured.first_day, ranking.spans.now

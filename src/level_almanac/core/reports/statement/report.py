@@ -24,7 +24,7 @@ from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.statement.arrangement import Arrangement, arranged
 from level_almanac.core.reports.statement.cells import CellMaker
-from level_almanac.core.reports.statement.columns import PlacedColumn, check_field, place_columns, with_beginning
+from level_almanac.core.reports.statement.columns import PlacedColumn, Shown, check_field, place_columns, with_beginning
 from level_almanac.core.reports.statement.figures import WHOLE, Block, Figures, figures_of
 from level_almanac.core.reports.statement.heads import head_of
 from level_almanac.core.reports.statement.pairs import Column as AnyColumn
@@ -36,10 +36,12 @@ from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, dated_option, dated_words, entity_option, level_option
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest
+from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.model import Column, Derived, ReportTable, Row, Slip
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.layouts import Layout
-from level_almanac.files.tables import SIDE_OF
+from level_almanac.files.tables import INCOME_CLASSES, SIDE_OF
+from level_almanac.store.predicate import FieldTest
 
 if TYPE_CHECKING:
     from level_almanac.core.reports.statement.cash_basis import CashBasis
@@ -144,6 +146,7 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
         notes=(
             *conditions.slips(book, {"closing": "", "carried": ""} if layout.measure == "movement" else None),
             *_layout_slips(layout, book.chart),
+            *conditions.edge_notes(book, selection, _ranges(shown), _shown_lines(layout)),
             *selection.notes,
             *as_of_notes(as_of),
             *early_notes(book, "ledger", selection, as_of.day),
@@ -154,6 +157,19 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
     return MadeReport(
         table, MadeStatement(request, selection, as_of, figures, tuple(makers), tuple(blocks), conditions)
     )
+
+
+def _shown_lines(layout: Layout) -> list[FieldTest]:
+    classes = [FieldTest("entry", "is", ("ordinary", "adjusting"))]
+    return [*classes, FieldTest("account.class", "is", INCOME_CLASSES)] if layout.scope == "income" else classes
+
+
+def _ranges(shown: Sequence[Shown]) -> list[tuple[date, date]]:
+    """Return the ranges of days that columns were asked for by."""
+    placed = [slot for slot in shown if isinstance(slot, PlacedColumn) and slot.value is not None]
+    asked = [slot for slot in placed if slot.value and slot.value.span.name == "range"]
+    windows = [slot.window for slot in asked if isinstance(slot.window, Window)]
+    return list(dict.fromkeys((window.first, window.last) for window in windows))
 
 
 def _layout_slips(layout: Layout, chart: ChartOfAccounts) -> Iterator[Slip]:

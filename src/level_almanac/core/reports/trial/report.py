@@ -30,6 +30,7 @@ from level_almanac.core.spans.as_of import COVERS, AsOfRequest
 from level_almanac.core.table.exact import off_words
 from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.store.ledger_sums import UNMET, Measures, Sums, considered
+from level_almanac.store.predicate import FieldTest
 
 _ZERO = Decimal(0)
 _ONE_DAY = timedelta(days=1)
@@ -137,6 +138,12 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
         proof=_proof(book, selection, sums, total, conditions),
         notes=(
             *conditions.slips(book, {} if request.after_closing else {"closing": "--after-closing"}),
+            *conditions.edge_notes(
+                book,
+                selection,
+                [(range_.first, range_.last)] if request.first else [],
+                [FieldTest("entry", "is", range_.classes(request.after_closing))],
+            ),
             *_notes(book, selection, total, hidden, conditions),
             *as_of_notes(as_of, range_.last),
             *early_notes(book, "ledger", selection, range_.last),
