@@ -101,7 +101,7 @@ REPORTS = all_reports()
         (("aging", "payable"), {}, {"quarter": "2026-Q2"}, {"quarter": "2026-Q2"}),
         (("list", "ledger"), {}, {"period": "2026-P08"}, {"as-of": "2026-05-31"}),
         (("pace", "ledger"), {}, {"year": "2026"}, {"as-of": "2026-05-31"}),
-        (("check",), {}, {"period": "2026-P08"}, {"as-of": "2026-05-31"}),
+        (("check",), {}, {"period": "2026-P08"}, {"period": "2026-P08"}),
         (("calendar",), {}, {"period": "2026-P08"}, {}),
         (("calendar",), {"year": "2025"}, {"year": "2026"}, {"year": "2026"}),
         # A span as long as the edition's or shorter is the edition's; a longer one is the page's own.

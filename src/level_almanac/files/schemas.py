@@ -95,18 +95,23 @@ def _report() -> dict[str, Any]:
             "from": _DAY,
             "through": _DAY,
             "complete": {"type": ["boolean", "null"]},
+            "whole": {"type": ["boolean", "null"]},
         },
         scenario={"type": "string"},
+        change=_object({"of": {"type": "string"}, "over": {"type": "string"}}),
     )
     row = _object(
         {
             "key": {"type": "string"},
             "label": {"type": "string"},
             "level": {"type": "integer"},
-            "kind": {"enum": ["group", "heading", "line", "subtotal", "total", "blank"]},
+            "kind": {"enum": ["group", "heading", "line", "all-other", "percent", "subtotal", "total", "blank"]},
             "cells": {"type": "object", "additionalProperties": {"type": ["string", "integer", "null"]}},
         },
         unit={"enum": ["percent", "number"]},
+        **{"from": _DAY, "through": _DAY},
+        complete={"type": ["boolean", "null"]},
+        whole={"type": ["boolean", "null"]},
     )
     explanation = _object(
         {

@@ -13,11 +13,21 @@ def csv_text(table: ReportTable) -> str:
     """Return the rows of the report as CSV; its facts, proof and notes are for the other formats."""
     stream = io.StringIO()
     writer = csv.writer(stream, lineterminator="\n")
-    writer.writerow(["key", "label", "level", "kind", *(_head(column) for column in table.columns)])
+    writer.writerow(_heads(table))
     for row in table.rows:
         cells = [_cell(row.cells.get(column.key)) for column in table.columns]
-        writer.writerow([inert(row.key), inert(row.label), row.level, row.kind, *cells])
+        writer.writerow([inert(row.key), inert(row.label), row.level, row.told_kind, *cells])
     return stream.getvalue()
+
+
+def _heads(table: ReportTable) -> list[str]:
+    """Return the heads, each once: one that stands twice has its column's key behind it."""
+    told = ["key", "label", "level", "kind"]
+    heads = [_head(column) for column in table.columns]
+    for head, column in zip(heads, table.columns, strict=True):
+        alone = (*told, *heads).count(head) == 1
+        told.append(head if alone else f"{head} ({column.key})")
+    return told
 
 
 def _head(column: Column) -> str:

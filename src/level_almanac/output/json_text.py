@@ -5,7 +5,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.table.model import Cell, Column, CountedAmount, Proof, ReportTable
+from level_almanac.core.table.model import Cell, Column, CountedAmount, Covered, Proof, ReportTable
 from level_almanac.core.table.style import Look
 from level_almanac.output.text import notes
 
@@ -16,6 +16,7 @@ def json_text(table: ReportTable) -> str:
 
 
 def _plain(table: ReportTable) -> dict[str, Any]:
+    keys = {column.key for column in table.columns}
     plain: dict[str, Any] = {
         "title": table.title,
         "facts": dict(table.facts),
@@ -25,9 +26,10 @@ def _plain(table: ReportTable) -> dict[str, Any]:
                 "key": row.key,
                 "label": row.label,
                 "level": row.level,
-                "kind": row.kind,
+                "kind": row.told_kind,
                 **({"unit": "percent"} if row.percent else {"unit": "number"} if row.decimals is not None else {}),
-                "cells": {key: _cell(cell) for key, cell in row.cells.items()},
+                **(_covered(row.covered) if row.covered else {}),
+                "cells": {key: _cell(cell) for key, cell in row.cells.items() if key in keys},
             }
             for row in table.rows
         ],
@@ -58,15 +60,25 @@ def _cell(cell: Cell) -> str | int | None:
 
 
 def _column(column: Column) -> dict[str, Any]:
-    days = {"from": column.first, "through": column.through}
+    told = column.covered
+    if told is None and column.through is not None:
+        told = Covered(column.first, column.through, column.complete, column.whole)
+    derived = column.derived
     return {
         "key": column.key,
         "label": column.label,
         "type": column.kind,
-        **{name: day.isoformat() if day else None for name, day in days.items()},
-        "complete": column.complete,
+        **_covered(told),
         **({"scenario": column.scenario} if column.scenario else {}),
+        **({"change": {"of": derived.of, "over": derived.over}} if derived else {}),
     }
+
+
+def _covered(told: Covered | None) -> dict[str, Any]:
+    if told is None:
+        return dict.fromkeys(("from", "through", "complete", "whole"))
+    first = told.first.isoformat() if told.first else None
+    return {"from": first, "through": told.through.isoformat(), "complete": told.complete, "whole": told.whole}
 
 
 def _proof(proof: Proof) -> dict[str, Any]:

@@ -22,7 +22,7 @@ def parquet(table: ReportTable) -> bytes:
     import duckdb
 
     fields: dict[str, str] = {"key": "VARCHAR", "label": "VARCHAR", "level": "BIGINT", "kind": "VARCHAR"}
-    records = [[row.key, row.label, str(row.level), row.kind] for row in table.rows]
+    records = [[row.key, row.label, str(row.level), row.told_kind] for row in table.rows]
     for column in table.columns:
         name = _free_name(column.key, fields)
         cells = [row.cells.get(column.key) for row in table.rows]

@@ -9,6 +9,7 @@ from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.language.columns import Shift, Span
 from level_almanac.core.language.days import Unit, day_of, moved, unit_days
 from level_almanac.core.spans.as_of import AsOf
+from level_almanac.core.table.model import Covered
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.predicate import FiscalRange
 
@@ -277,6 +278,12 @@ def since(window: Window | Missing, begins: date | None, calendar: FiscalCalenda
     days = (window.first + timedelta(days=number) for number in range((begins - window.first).days))
     idle = all(day.weekday() >= 5 or day in calendar.holidays for day in days)
     return window if idle else window._replace(begins=begins)
+
+
+def covered(window: Window, through: date | None, *, plan: bool = False) -> Covered:
+    """Return what a span covers. through: up to when the data goes; plan: whether of a plan, which is all there."""
+    complete = plan or (None if through is None else through >= window.last)
+    return Covered(window.first, window.last, complete, not window.is_part)
 
 
 def rest_of_cut(window: Window) -> tuple[date, date] | None:

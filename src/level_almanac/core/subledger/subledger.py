@@ -18,6 +18,7 @@ from level_almanac.core.header import (
     data_words,
     early_notes,
     looks_ahead,
+    reach_of,
     selection_facts,
 )
 from level_almanac.core.lines.edges import AskedDays, edge_notes
@@ -31,7 +32,7 @@ from level_almanac.core.requests.shared import condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOfRequest
 from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.taken_back import taken_back
-from level_almanac.core.table.model import Cell, CountedAmount, Note, Part
+from level_almanac.core.table.model import Cell, CountedAmount, Covered, Note, Part
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.tables import SIDE_OF
 from level_almanac.files.validation.findings import standing_code
@@ -194,6 +195,11 @@ class Subledger:
         yield from self.selection.notes
         yield from as_of_notes(self.as_of)
         yield from early_notes(self.book, self.table, self.selection, self.day)
+
+    def standing_on(self, day: date) -> Covered:
+        """Return that figures tell the state at the end of a day."""
+        through = reach_of(self.book, self.table, "posted")
+        return Covered(None, day, None if through is None else through >= day, True)
 
     def edge_notes(self, days: tuple[date, date] | None, dated: str = "") -> Iterator[Note]:
         """Yield what is one day off a period's edge. days: the range that was asked for, if one was, in `dated`."""

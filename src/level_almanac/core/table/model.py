@@ -28,12 +28,23 @@ class Derived(NamedTuple):
     favourable: bool = False
 
 
+class Covered(NamedTuple):
+    """The days that figures cover. first: None where they tell the state at `through`; complete: whether the data
+    reaches the last of them, None where that is not known; whole: whether they are all of the span that is meant.
+    """
+
+    first: date | None
+    through: date
+    complete: bool | None
+    whole: bool
+
+
 class Column(NamedTuple):
     """One column. decimals: shown after the point; first, through: the days it covers; complete: whether the data
     covers them all, None where that is not asked; covers, extent: the same in words for its head; scenario: the plan
     it is of, or empty; derived: what it is made of; series: what it is one of, where a span is divided; adds: whether
     a total's cell is the sum of those above it, as a balance or an average is not; whole: whether `extent` is the whole
-    of its unit.
+    of its unit; covered: the days it covers, where its head does not say them.
     """
 
     key: str
@@ -50,6 +61,7 @@ class Column(NamedTuple):
     series: str = ""
     adds: bool = True
     whole: bool = False
+    covered: Covered | None = None
 
 
 class Row(NamedTuple):
@@ -57,7 +69,7 @@ class Row(NamedTuple):
 
     percent: whether its amounts are ratios in percent, whose changes are in points; adds: the keys of the rows that it
     is the sum of, each with a sign; favourable: -1 where a variance turns the sign, because less is better; decimals:
-    of its figures where they are no money, and so are never shown in thousands.
+    of its figures where they are no money, and so are never shown in thousands; covered: the days that it is of.
     """
 
     key: str
@@ -69,6 +81,15 @@ class Row(NamedTuple):
     adds: tuple[tuple[int, str], ...] = ()
     favourable: int = 1
     decimals: int | None = None
+    covered: Covered | None = None
+
+    @property
+    def told_kind(self) -> str:
+        """Its kind, as it is told to programs: of all other members together, and of shares, kinds of their own."""
+        if self.kind != "line":
+            return self.kind
+        last = self.key.rpartition("/")[2]
+        return "all-other" if last == "all-other" else "percent" if self.percent and last == "percent" else "line"
 
     @property
     def group(self) -> str:

@@ -128,15 +128,15 @@ class Aging:
         )
 
     def _columns(self) -> Iterator[Column]:
-        decimals = self.subledger.selection.decimals
+        decimals, told = self.subledger.selection.decimals, self.subledger.standing_on(self.subledger.day)
         for bucket in self.buckets:
             by_due = self.request.age_by == "due"
             label = "0" if bucket.low is None and not by_due else bucket.label
             covers = "days old" if not by_due else "" if bucket.low is None else "days late"
-            yield Column(bucket.key, label, "amount", decimals, covers=covers)
-        yield Column(UNAPPLIED, UNAPPLIED, "amount", decimals)
-        yield Column(TOTAL, "total open", "amount", decimals)
-        yield Column("share", "% of total", "percent", 1, adds=False)
+            yield Column(bucket.key, label, "amount", decimals, covers=covers, covered=told)
+        yield Column(UNAPPLIED, UNAPPLIED, "amount", decimals, covered=told)
+        yield Column(TOTAL, "total open", "amount", decimals, covered=told)
+        yield Column("share", "% of total", "percent", 1, adds=False, covered=told)
 
     def _rows(self, sums: dict[Member, defaultdict[str, Decimal]]) -> Iterator[Row]:
         keys = [*(bucket.key for bucket in self.buckets), UNAPPLIED, TOTAL]

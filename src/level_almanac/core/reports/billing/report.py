@@ -47,7 +47,7 @@ from level_almanac.core.requests.shared import condition_options, entity_option,
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest, named_words
 from level_almanac.core.spans.asked_range import asked_days
-from level_almanac.core.table.model import Column, CountedAmount, Note, Part, Proof, ReportTable
+from level_almanac.core.table.model import Column, CountedAmount, Covered, Note, Part, Proof, ReportTable
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, how_many, listed
 from level_almanac.store.expressions import Constant, DaysBetween, Expression, FieldReference, Given, Summed
 from level_almanac.store.line_query import LineSource, Order, left_out
@@ -397,7 +397,10 @@ class Billing:
                 columns.append(column._replace(first=first, through=last, covers=range_words(first, last)))
             else:
                 columns.append(column)
-        return tuple(columns)
+        whole = self.request.first is not None or not self.as_of.is_cut
+        told = Covered(first, last, None if self.through is None else self.through >= last, whole)
+        numbers = ("amount", "count", "number")
+        return tuple(each._replace(covered=told) if each.kind in numbers else each for each in columns)
 
     def _facts(self) -> dict[str, str]:
         request = self.request

@@ -33,7 +33,7 @@ class FoundLine(NamedTuple):
 
 class Finding(NamedTuple):
     """One thing found. key: what tells it from others of its kind, the same from run to run; amount: by how much, or
-    None where that says nothing.
+    None where that says nothing; carried: of a balance what was carried and what is computed.
     """
 
     key: str
@@ -41,6 +41,7 @@ class Finding(NamedTuple):
     lines: tuple[FoundLine, ...]
     amount: Decimal | None = None
     severity: Severity = "error"
+    carried: tuple[Decimal, Decimal] | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -222,14 +222,15 @@ def _carried_into(book: Book, entity: str, fiscal: int, sums: Mapping[tuple[str,
         if was[account] == computed[account]:
             continue
         words = (
-            f"{entity} {account} {book.chart[account].name} into {year.year}: carried {was[account]:,.{places}f}, "
-            f"computed {computed[account]:,.{places}f}"
+            f"{entity} {account} {book.chart[account].name} into {year.year}: "
+            f"carried {figure_words(was[account], places)}, computed {figure_words(computed[account], places)}"
         )
         told = tuple(
             FoundLine(f"carried in {journal}/{line}", place, amount, day)
             for journal, line, amount, day, place in _carried_lines(book, entity, account, fiscal)
         )
-        yield Finding(f"{entity}/{account}/{fiscal}", words, told, was[account] - computed[account])
+        balances = (was[account], computed[account])
+        yield Finding(f"{entity}/{account}/{fiscal}", words, told, balances[0] - balances[1], carried=balances)
 
 
 def _carried_lines(book: Book, entity: str, account: str, fiscal: int) -> list[tuple[Any, ...]]:

@@ -180,6 +180,7 @@ class _Check:
                 *([Column("new", "new", "text")] if self.before and new else []),
                 Column("date", "date", "date"),
                 Column("amount", "amount", "amount", self._decimals(), adds=False),
+                *self._carried_columns(shown_findings),
                 Column("export", "line of the export", "text"),
             ),
             rows=tuple(self._rows(shown_findings, new, most_lines)),
@@ -188,6 +189,15 @@ class _Check:
             notes=tuple(self._notes()),
         )
         return table, errors
+
+    def _carried_columns(self, shown: Sequence[tuple[Checked, list[Finding]]]) -> Iterator[Column]:
+        """Yield the columns of what was carried and what is computed, where it is asked for and a balance is unlike.
+
+        Among all checks they would take the room of what every finding has.
+        """
+        if "carried" in self.request.kinds and any(finding.carried for _, findings in shown for finding in findings):
+            for name in ("carried", "computed"):
+                yield Column(name, name, "amount", self._decimals(), adds=False)
 
     def _decimals(self) -> int:
         return max(decimals_of(entity.currency) for entity in self.book.settings.entities.values())
@@ -218,7 +228,9 @@ class _Check:
 
     def _finding_rows(self, kind: str, finding: Finding, most: int, *, is_new: bool) -> Iterator[Row]:
         key, decimals = f"{kind}/{finding.key}", self._decimals()
+        balances = dict(zip(("carried", "computed"), finding.carried or (), strict=False))
         cells: dict[str, Cell] = {
+            **{name: _exact(balance, decimals) for name, balance in balances.items()},
             "severity": finding.severity,
             "new": "new" if is_new else None,
             "amount": _exact(finding.amount, decimals),

@@ -29,7 +29,18 @@ from level_almanac.core.requests.shared import (
 )
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
 from level_almanac.core.table.exact import off_words
-from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Part, Proof, ReportTable, Row, heading
+from level_almanac.core.table.model import (
+    Cell,
+    Check,
+    Column,
+    CountedAmount,
+    Covered,
+    Part,
+    Proof,
+    ReportTable,
+    Row,
+    heading,
+)
 from level_almanac.errors import Mistake, UsageMistake, how_many
 from level_almanac.store.expressions import Expression, FieldReference
 from level_almanac.store.ledger_sums import UNMET, Sums, considered
@@ -346,13 +357,14 @@ class _Detail:
         complete = through is not None and through >= self.range.last
         decimals = self.selection.decimals
         first, last = self.range.first, self.range.last
+        moved = Covered(first, last, complete if through else None, self.range.whole)
         days = f"{self.range.year} adjustments" if self.range.adjustments_only else range_words(first, last)
         return (
             Column("posted", "posted", "date"),
             *columns,
-            Column("debit", "debit", "amount", decimals, first, last, complete, days),
-            Column("credit", "credit", "amount", decimals, first, last, complete, days),
-            Column("balance", "balance", "amount", decimals, adds=False),
+            Column("debit", "debit", "amount", decimals, first, last, complete, days, covered=moved),
+            Column("credit", "credit", "amount", decimals, first, last, complete, days, covered=moved),
+            Column("balance", "balance", "amount", decimals, adds=False, covered=moved._replace(first=None)),
         )
 
     # Proof.

@@ -13,7 +13,7 @@ from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.growth.figures import Growing, GrowthRequest, Shown
 from level_almanac.core.reports.growth.stages import Stage
 from level_almanac.core.spans.compared import lacking_day_notes
-from level_almanac.core.spans.windows import Missing
+from level_almanac.core.spans.windows import Missing, covered
 from level_almanac.core.table.chart_data import Growth, GrowthChart, Step
 from level_almanac.core.table.model import Column, Derived, Note, Proof, ReportTable, Row, heading
 
@@ -69,7 +69,7 @@ def _block_rows(growing: Growing, prefix: str, member: Members | None, shown: Sh
         cells = growing.cells(stage, member, shown)
         yield Row(
             prefix + stage.key, stage.label, 1, "line", cells, growing.is_percent(shown),
-            decimals=growing.decimals_of(shown),
+            decimals=growing.decimals_of(shown), covered=covered(stage.now, growing.measured.through),
         )  # fmt: skip
 
 

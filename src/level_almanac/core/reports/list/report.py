@@ -15,6 +15,7 @@ from level_almanac.core.header import (
     data_facts,
     data_words,
     early_notes,
+    reach_of,
     selection_facts,
     table_as_of,
 )
@@ -55,7 +56,7 @@ from level_almanac.core.requests.shared import (
 )
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest, named_words
 from level_almanac.core.spans.asked_range import asked_days
-from level_almanac.core.table.model import Column, CountedAmount, Note, Part, Proof, ReportTable, Slip
+from level_almanac.core.table.model import Column, CountedAmount, Covered, Note, Part, Proof, ReportTable, Slip
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import SIDE_OF
@@ -335,7 +336,14 @@ class Listing:
         """Return the columns, without those that nobody asked for and no line has anything in."""
         filled = {key for row in made.rows for key, cell in row.cells.items() if cell is not None}
         kept = tuple(column for column in made.columns if self.request.show or column.key in filled)
-        return kept or made.columns
+        columns = kept or made.columns
+        if self.days is None:
+            return columns
+        through = reach_of(self.book, self.own.name, self.request.date or self.own.date)
+        whole = self.request.first is not None or not self.as_of.is_cut
+        told = Covered(*self.days, None if through is None else through >= self.days[1], whole)
+        numbers = ("amount", "count", "number")
+        return tuple(each._replace(covered=told) if each.kind in numbers else each for each in columns)
 
     def _notes(self) -> Iterator[Note | str]:
         ranged = self.request.first is not None and self.days is not None

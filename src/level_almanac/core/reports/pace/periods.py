@@ -7,7 +7,7 @@ from typing import Literal
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.language.days import moved
 from level_almanac.core.reports.pace.figures import Pacing
-from level_almanac.core.spans.windows import Window, window_of_days, window_of_period
+from level_almanac.core.spans.windows import Window, covered, window_of_days, window_of_period
 from level_almanac.core.table.model import Cell, Column, Row
 
 _ZERO = Decimal(0)
@@ -69,7 +69,8 @@ def month_rows(pacing: Pacing) -> Iterator[Row]:
                 cells |= {"due": due, "fact": fact, "over": fact - due, "due-so-far": due_so_far}
                 cells |= {"fact-so-far": fact_so_far, "over-so-far": fact_so_far - due_so_far}
             keys.append(f"{prefix}{name}")
-            yield Row(keys[-1], name, 0, "line", cells)
+            told = covered(done or whole, pacing.measured.through)
+            yield Row(keys[-1], name, 0, "line", cells, covered=told)
         going = pacing.goings[members] if members is not None else pacing.together
         total: dict[str, Cell] = {"plan": going.budget, "due": going.expected, "fact": going.spent}
         total["over"] = going.spent - going.expected

@@ -11,7 +11,8 @@ from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.pace.chart import chart_of
 from level_almanac.core.reports.pace.figures import PaceRequest, Pacing
 from level_almanac.core.reports.pace.periods import month_columns, month_rows
-from level_almanac.core.table.model import Check, Column, Note, Proof, ReportTable, Row
+from level_almanac.core.spans.windows import covered
+from level_almanac.core.table.model import Check, Column, Covered, Note, Proof, ReportTable, Row
 
 _ZERO = Decimal(0)
 NOT_GIVEN = "not-given"
@@ -67,6 +68,11 @@ def _columns(pacing: Pacing) -> Iterator[Column]:
     share = pacing.plans.share_words(pacing.scenario, period, now.last)
     share = share if share == "whole period" or now.first == period.first else f"P{period.number:02d} at {share}"
     word = pacing.word
+    planned = covered(whole, pacing.measured.through, plan=True)
+    spent = covered(now, pacing.measured.through)
+    ended = Covered(
+        None, whole.last, pacing.measured.through is not None and pacing.measured.through >= whole.last, True
+    )
     yield Column(
         "budget",
         pacing.scenario,
@@ -78,17 +84,19 @@ def _columns(pacing: Pacing) -> Iterator[Column]:
         whole.covers,
         whole.extent,
         pacing.scenario,
+        covered=planned,
     )
     reached = pacing.measured.through is not None and pacing.measured.through >= now.last
     extent = pacing.measured.extent(now)
-    yield Column("spent", word, "amount", places, now.first, now.last, reached, now.covers, extent)
-    yield Column("spent-pct", f"% of {pacing.scenario}", "percent", 1, adds=False)
+    yield Column("spent", word, "amount", places, now.first, now.last, reached, now.covers, extent, covered=spent)
+    yield Column("spent-pct", f"% of {pacing.scenario}", "percent", 1, adds=False, covered=spent)
     yield Column(
-        "expected", "expected to date", "amount", places, now.first, now.last, None, now.covers, share, pacing.scenario
-    )
-    yield Column("projected", "projected end", "amount", places, covers=f"at {ends}", adds=False)
-    yield Column("over", "over, −under", "amount", places, covers=f"at {ends}", adds=False)
-    yield Column("over-pct", "over, −under %", "percent", 1, adds=False)
+        "expected", "expected to date", "amount", places, now.first, now.last, None, now.covers, share, pacing.scenario,
+        covered=spent._replace(complete=True),
+    )  # fmt: skip
+    yield Column("projected", "projected end", "amount", places, covers=f"at {ends}", adds=False, covered=ended)
+    yield Column("over", "over, −under", "amount", places, covers=f"at {ends}", adds=False, covered=ended)
+    yield Column("over-pct", "over, −under %", "percent", 1, adds=False, covered=ended)
 
 
 def _plan_proof(pacing: Pacing) -> Proof:

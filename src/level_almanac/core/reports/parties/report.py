@@ -333,9 +333,13 @@ class Parties:
             column = COLUMNS[key]
             covers = f"at {day_words(self.day)}" if key in STANDING else ""
             adds = column.kind in ("amount", "count")
+            standing = self.subledger.standing_on(self.day)
+            whole = not (self.subledger.as_of.named and self.subledger.as_of.is_cut) or self._ranged is not None
+            within = standing._replace(first=self.days[0], through=self.days[1], whole=whole)
             yield Column(
-                key, column.label, column.kind, decimals if column.kind == "amount" else 0, covers=covers, adds=adds
-            )
+                key, column.label, column.kind, decimals if column.kind == "amount" else 0, covers=covers, adds=adds,
+                covered=standing if key in STANDING else within,
+            )  # fmt: skip
 
     def _rows(self, kept: Sequence[str]) -> Iterator[Row]:
         shown_parties = kept if self.request.top is None else kept[: self.request.top]

@@ -17,7 +17,7 @@ from level_almanac.core.requests.shared import first_option, last_option
 from level_almanac.core.spans.as_of import COVERS
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.spans.compared import Compared, compared_spans
-from level_almanac.core.spans.windows import Window
+from level_almanac.core.spans.windows import Window, covered
 from level_almanac.core.table.change import percent
 from level_almanac.core.table.model import Cell, Column, ColumnKind, Derived
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
@@ -140,8 +140,9 @@ class Ranking:
         for measure in self.measures:
             yield from self._measure_columns(measure)
             if measure is self.shared:
-                yield Column("share", f"share of {measure.label}, %", "percent", 1, adds=False)
-                yield Column("cumulated-share", "cumulated, %", "percent", 1, adds=False)
+                told = covered(self.spans.now, self.measured.through)
+                yield Column("share", f"share of {measure.label}, %", "percent", 1, adds=False, covered=told)
+                yield Column("cumulated-share", "cumulated, %", "percent", 1, adds=False, covered=told)
 
     def _measure_columns(self, measure: Measure) -> Iterator[Column]:
         several = len(self.measures) > 1
@@ -152,14 +153,14 @@ class Ranking:
         yield Column(
             measure.key, measure.label, kind, places, now.first, now.last, self._reached(now), now.covers,
             self.measured.extent(now),
-            adds=measure.adds,
+            adds=measure.adds, covered=covered(now, self.measured.through),
         )  # fmt: skip
         last = f"{measure.key}-last-year"
         if isinstance(before, Window):
             yield Column(
                 last, f"{prefix}last year", kind, places, before.first, before.last, self._reached(before),
                 before.covers, self.measured.extent(before),
-                adds=measure.adds,
+                adds=measure.adds, covered=covered(before, self.measured.through),
             )  # fmt: skip
         else:
             yield Column(last, f"{prefix}last year", kind, places, covers=before.why, adds=measure.adds)

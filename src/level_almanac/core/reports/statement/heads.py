@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.reports.statement.columns import PlacedColumn
 from level_almanac.core.spans.as_of import AsOf
-from level_almanac.core.spans.windows import EVERYTHING, Missing, Window
+from level_almanac.core.spans.windows import EVERYTHING, Missing, Window, covered
 from level_almanac.core.table.model import Column
 from level_almanac.files.layouts import RowMeasure
 
@@ -54,6 +54,11 @@ def head_of(
         _scenario(slot),
         series=slot.word if slot.divided else "",
         whole=extent == window.extent and not window.is_part,
+        covered=covered(window, through, plan=slot.is_plan)._replace(
+            first=None if window.unit == EVERYTHING and measure == "movement" else first,
+            through=last,
+            complete=slot.is_plan or (None if through is None else through >= last),
+        ),
     )
 
 

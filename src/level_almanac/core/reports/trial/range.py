@@ -1,7 +1,7 @@
 """The range of days of a trial balance or an account's detail, and what the store is to sum for it (docs/trial.md)."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from level_almanac.core.accounts import ChartOfAccounts
@@ -25,7 +25,8 @@ TRIAL_FREE = ("carried", "closing", "adjustments", "later", "all")
 @dataclass(frozen=True, slots=True)
 class TrialRange:
     """The range shown. year: the fiscal year that it ends in; since: the one that it begins in; before: what of that
-    lies before it; extra_left: extra periods of the last year not asked for; asks: a range for each of its years.
+    lies before it; extra_left: extra periods of the last year not asked for; asks: a range for each of its years;
+    whole: whether it is all of the period, quarter, year or range that is meant.
     """
 
     year: int
@@ -37,6 +38,7 @@ class TrialRange:
     within: tuple[FiscalRange, ...]
     extra_left: tuple[FiscalRange, ...]
     adjustments_only: bool = False
+    whole: bool = True
     asks: tuple[str, ...] = ()
 
     def check(self, codes: Iterable[str], chart: ChartOfAccounts) -> None:
@@ -96,7 +98,8 @@ def trial_range(
     called = far if as_of.is_cut else named or f"year to date, {far}"
     words = f"{range_words(first, as_of.day)}{how}: {called}"
     words = " · ".join([words, *choice_words(as_of)])
-    return _made_range(calendar, first, as_of.day, as_of.extras, words)
+    whole = as_of.day == (named.last if named else calendar.year_of(as_of.day).last)
+    return replace(_made_range(calendar, first, as_of.day, as_of.extras, words), whole=whole)
 
 
 def _asked_range(

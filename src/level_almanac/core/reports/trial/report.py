@@ -28,7 +28,7 @@ from level_almanac.core.requests.shared import (
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
 from level_almanac.core.table.exact import off_words
-from level_almanac.core.table.model import Check, Column, CountedAmount, Part, Proof, ReportTable, Row
+from level_almanac.core.table.model import Check, Column, CountedAmount, Covered, Part, Proof, ReportTable, Row
 from level_almanac.store.ledger_sums import UNMET, Measures, Sums, considered
 from level_almanac.store.predicate import FieldTest
 
@@ -189,12 +189,17 @@ def _columns(book: Book, shown: TrialRange, selection: Selection) -> tuple[Colum
     covers = f"{shown.year} adjustments" if shown.adjustments_only else range_words(shown.first, shown.last)
     start = f"before {covers}" if shown.adjustments_only else f"{day_words(shown.first)}, start of day"
     decimals = selection.decimals
+    moved = Covered(shown.first, shown.last, complete if through else None, shown.whole)
+    opened = moved._replace(first=None, through=shown.first - _ONE_DAY, whole=True)
     return (
-        Column("opening", "opening", "amount", decimals, covers=start),
-        Column("debit", "debit", "amount", decimals, shown.first, shown.last, complete, covers),
-        Column("credit", "credit", "amount", decimals, shown.first, shown.last, complete, covers),
-        Column("closing", "closing", "amount", decimals, covers=f"{day_words(shown.last)}, end of day"),
-    )
+        Column("opening", "opening", "amount", decimals, covers=start, covered=opened),
+        Column("debit", "debit", "amount", decimals, shown.first, shown.last, complete, covers, covered=moved),
+        Column("credit", "credit", "amount", decimals, shown.first, shown.last, complete, covers, covered=moved),
+        Column(
+            "closing", "closing", "amount", decimals, covers=f"{day_words(shown.last)}, end of day",
+            covered=moved._replace(first=None),
+        ),
+    )  # fmt: skip
 
 
 SIDES: Mapping[str, Callable[[Sums], Decimal]] = {
