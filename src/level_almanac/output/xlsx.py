@@ -5,12 +5,13 @@ that does not show the same.
 """
 
 import io
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.table.model import Cell, Column, ReportTable, Row
+from level_almanac.core.table.exact import EXACT
+from level_almanac.core.table.model import Cell, Column, Made, ReportTable, Row
 from level_almanac.output.logo import png_of
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.text import cell_words, mark_width, mark_words, notes, places_of, proof_lines
@@ -26,6 +27,15 @@ _DATES = {
     "MM/DD/YYYY": "mm/dd/yyyy",
 }
 _NUMBERS = ("amount", "percent", "number", "count")
+_ADDED = ("amount", "number", "count")
+_SAME = Decimal("1e-12")
+_LONGEST_FORMULA = 8000
+"""Programs read 8,192 characters."""
+_LONGEST_TERM = 9
+"""As `+XFD99999`."""
+_DONE: Mapping[str, Callable[[Decimal, Decimal], Decimal]] = {
+    "+": EXACT.add, "-": EXACT.subtract, "*": EXACT.multiply, "/": EXACT.divide,
+}  # fmt: skip
 _HEADING_HEIGHT = 21
 _LINE_HEIGHT = 14
 _LABEL_AT_MOST = 60
@@ -157,6 +167,10 @@ class _Sheet:
         self.rows = {row.key: self.first_row + number for number, row in enumerate(table.rows)}
         self.by_key = {row.key: row for row in table.rows}
         self.letters = {column.key: _letters(self.front + at) for at, column in enumerate(table.columns)}
+        # A sum of more cells, one by one, than a formula can name is one over a range that holds other sums.
+        self.nested = any(
+            len(row.adds) * _LONGEST_TERM > _LONGEST_FORMULA for row in table.rows if not _is_run(row, self)
+        )
 
     def write(self) -> None:
         self._set_widths()
@@ -290,29 +304,78 @@ class _Sheet:
 
     def _formula(self, row: Row, column: Column, cell: Cell) -> str:
         """Return the formula that gives the cell, or nothing where it is a figure of its own."""
-        if not isinstance(cell, Decimal):
+        if not isinstance(cell, Decimal | int):
             return ""
         if column.derived is not None:
-            return self._derived(row, column, cell)
-        parts = [(sign, key) for sign, key in row.adds if isinstance(self._cell(key, column), Decimal)]
-        if not parts or column.kind != "amount" or not column.adds or row.percent:
+            return self._derived(row, column, Decimal(cell))
+        return self._total(row, column, Decimal(cell)) or self._made(row, column, Decimal(cell))
+
+    def _total(self, row: Row, column: Column, cell: Decimal) -> str:
+        parts = [(sign, key) for sign, key in row.adds if isinstance(self._cell(key, column), Decimal | int)]
+        if not parts or column.kind not in _ADDED or not column.adds or row.percent:
             return ""
+        letters = self.letters[column.key]
+        if self.nested and all(sign == 1 for sign, _ in row.adds):
+            # Such a sum leaves out those of its kind within its range, and so counts nothing twice.
+            first, last = self._first_of(row), max(self.rows[key] for _, key in parts)
+            within = [each for each in self.table.rows if first <= self.rows[each.key] <= last and not each.adds]
+            total = sum((self._amount(each.key, column) for each in within), Decimal(0))
+            return f"=SUBTOTAL(9,{letters}{first + 1}:{letters}{last + 1})" if total == cell else ""
         total = sum((sign * self._amount(key, column) for sign, key in parts), Decimal(0))
-        return f"={self._sum(parts, self.letters[column.key])}" if total == cell else ""
+        formula = self._sum(parts, letters)
+        return f"={formula}" if total == cell and len(formula) <= _LONGEST_FORMULA else ""
+
+    def _first_of(self, row: Row) -> int:
+        """Return where the first of all rows stands that a sum is made of, through those of others."""
+        return min(self._first_of(self.by_key[key]) for _, key in row.adds) if row.adds else self.rows[row.key]
+
+    def _made(self, row: Row, column: Column, cell: Decimal) -> str:
+        """Return the arithmetic on the row's other cells that gives a cell, where all of them are there."""
+        if column.made is None or row.percent:
+            return ""
+        value = self._value(row, column.made)
+        if value is None or abs(value - cell) > _SAME * max(abs(cell), Decimal(1)):
+            return ""
+        return f"={self._written(row, column.made).removeprefix('(').removesuffix(')')}"
+
+    def _value(self, row: Row, made: Made) -> Decimal | None:
+        match made:
+            case str():
+                cell = row.cells.get(made)
+                return Decimal(cell) if isinstance(cell, Decimal | int) else None
+            case Decimal():
+                return made
+            case (operation, left, right):
+                one, other = self._value(row, left), self._value(row, right)
+                if one is None or other is None or (operation == "/" and not other):
+                    return None
+                return _DONE[operation](one, other)
+
+    def _written(self, row: Row, made: Made) -> str:
+        match made:
+            case str():
+                return f"{self.letters[made]}{self.rows[row.key] + 1}"
+            case Decimal():
+                return f"{made:f}"
+            case (operation, left, right):
+                return f"({self._written(row, left)}{operation}{self._written(row, right)})"
 
     def _cell(self, key: str, column: Column) -> Cell:
         return self.by_key[key].cells.get(column.key) if key in self.by_key else None
 
     def _amount(self, key: str, column: Column) -> Decimal:
         cell = self._cell(key, column)
-        return cell if isinstance(cell, Decimal) else Decimal(0)
+        return Decimal(cell) if isinstance(cell, Decimal | int) else Decimal(0)
 
     def _sum(self, parts: list[tuple[int, str]], letters: str) -> str:
-        places = [self.rows[key] + 1 for _, key in parts]
-        together = all(sign == 1 for sign, _ in parts) and places == list(range(places[0], places[0] + len(places)))
-        if together and len(places) > 1:
-            return f"SUM({letters}{places[0]}:{letters}{places[-1]})"
-        terms = [f"{'+' if sign > 0 else '-'}{letters}{place}" for (sign, _), place in zip(parts, places, strict=True)]
+        """Return the sum of cells: of those that stand together as a range, of others one by one."""
+        runs: list[tuple[int, int, int]] = []
+        for sign, place in ((sign, self.rows[key] + 1) for sign, key in parts):
+            if runs and runs[-1][0] == sign and runs[-1][2] == place - 1:
+                runs[-1] = (sign, runs[-1][1], place)
+            else:
+                runs.append((sign, place, place))
+        terms = [f"{'+' if sign > 0 else '-'}{_run(letters, first, last)}" for sign, first, last in runs]
         return "".join(terms).removeprefix("+")
 
     def _derived(self, row: Row, column: Column, cell: Decimal) -> str:
@@ -332,6 +395,10 @@ class _Sheet:
 
     def _set_up_page(self) -> None:
         page, sheet = self.table.look.page, self.sheet
+        lines = [self.rows[row.key] for row in self.table.rows if row.kind == "line"]
+        if len(lines) > 1 and not any(row.kind in ("group", "heading") for row in self.table.rows):
+            # Totals stand below what is filtered, and stay.
+            sheet.autofilter(self.first_row - 1, 0, max(lines), self.front + len(self.table.columns) - 1)
         sheet.freeze_panes(self.first_row, self.front)
         sheet.hide_gridlines(2)
         sheet.set_paper(_PAPERS[page.paper])
@@ -397,3 +464,13 @@ def _letters(at: int) -> str:
         at, rest = divmod(at - 1, 26)
         letters = chr(65 + rest) + letters
     return letters
+
+
+def _is_run(row: Row, sheet: "_Sheet") -> bool:
+    """Tell whether the rows that a row adds up stand one under the other."""
+    places = [sheet.rows[key] for _, key in row.adds if key in sheet.rows]
+    return places == list(range(places[0], places[0] + len(places))) if places else True
+
+
+def _run(letters: str, first: int, last: int) -> str:
+    return f"{letters}{first}" if first == last else f"SUM({letters}{first}:{letters}{last})"

@@ -1,13 +1,14 @@
 """Arithmetic on names: `income - direct-cost`, `(a - b) / c`. It can only compute."""
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any, Literal
 
 from level_almanac.core.language.parsing import Node, parse, pointed
 from level_almanac.core.table.exact import EXACT
+from level_almanac.core.table.model import Made
 from level_almanac.errors import AlmanacError, Mistake
 
 Operation = Literal["+", "-", "*", "/"]
@@ -79,6 +80,21 @@ def formula_of(tree: Node) -> Formula:
                 sign: Any = "-" if str(operation) == "−" else str(operation)
                 formula = Both(sign, formula, formula_of(part))
             return formula
+
+
+def made_of(formula: Formula, keys: Mapping[str, str]) -> Made | None:
+    """Return the formula on columns by their keys, or None where a name is of no column. keys: of names."""
+    match formula:
+        case Number(value):
+            return value
+        case Name(name, _):
+            return keys.get(name.lower())
+        case Negative(part):
+            inner = made_of(part, keys)
+            return None if inner is None else ("-", Decimal(0), inner)
+        case Both(operation, left, right):
+            one, other = made_of(left, keys), made_of(right, keys)
+            return None if one is None or other is None else (operation, one, other)
 
 
 def names_in(formula: Formula) -> Iterator[Name]:

@@ -1,19 +1,19 @@
 """The rows of a list: lines as the store has them, and groups folded from the smallest up to the whole."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from functools import reduce
 from typing import Any
 
-from level_almanac.core.language.formulas import value_of
+from level_almanac.core.language.formulas import made_of, value_of
 from level_almanac.core.lines.selected import ShownField, average_parts, summing_of
 from level_almanac.core.lines.shape import ListShape, MadeRows
 from level_almanac.core.table.exact import EXACT, rounded
-from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, CountedAmount, Note, Row, heading
+from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, CountedAmount, Made, Note, Row, heading
 from level_almanac.store.engine import Engine
-from level_almanac.store.expressions import Expression, Keyed
+from level_almanac.store.expressions import Arithmetic, Constant, Expression, Keyed
 from level_almanac.store.line_query import Asked, LineSource, Order, Summing, groups, lines
 
 _ZERO = Decimal(0)
@@ -371,11 +371,26 @@ class ListRows:
     def _member(member: Any, by: ShownField) -> str:
         return f"(no {by.label})" if member is None else str(member)
 
+    def _made(self, column: ShownField) -> Made | None:
+        """Return the arithmetic on other columns that gives a column, where all that it is made of is shown."""
+        shown = {
+            each.total_value: each.key
+            for each in self.shape.shown
+            if each is not column and each.ratio is None and each.aggregate in ("", "sum") and each.value is not None
+            and each.summing in ("sum", "once")
+        }  # fmt: skip
+        if column.ratio is not None:
+            keys = {name: shown[part] for name, part in column.ratio.parts.items() if part in shown}
+            return made_of(column.ratio.formula, keys)
+        if column.value is None or column.aggregate not in ("", "sum") or column.summing != "sum":
+            return None
+        return _difference(column.value, shown)
+
     def _finished(self, rows: list[Row], below_threshold: CountedAmount, checks: tuple[Check, ...]) -> MadeRows:
         columns = []
         for column in self.shape.shown:
             cells = [row.cells.get(column.key) for row in rows]
-            columns.append(_column(column, cells, self.shape.decimals))
+            columns.append(_column(column, cells, self.shape.decimals)._replace(made=self._made(column)))
         numbers = [column for column in columns if column.kind in ("amount", "number", "count")]
         tidied = [
             row._replace(cells={**row.cells, **{
@@ -384,6 +399,16 @@ class ListRows:
             for row in rows
         ]  # fmt: skip
         return MadeRows(tuple(columns), tuple(tidied), below_threshold, checks, tuple(self.notes), self.members)
+
+
+def _difference(value: Expression, shown: Mapping[Expression | None, str]) -> Made | None:
+    """Return a sum or difference of values that are all shown, on their columns; None for any other."""
+    match value:
+        case Arithmetic("+" | "-" as operation, left, right):
+            one = Decimal(0) if left == Constant(Decimal(0)) else _difference(left, shown) or shown.get(left)
+            other = _difference(right, shown) or shown.get(right)
+            return None if one is None or other is None else (operation, one, other)
+    return None
 
 
 def _natural(member: Any, by: ShownField) -> Any:

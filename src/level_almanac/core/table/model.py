@@ -39,12 +39,17 @@ class Covered(NamedTuple):
     whole: bool
 
 
+Made = str | Decimal | tuple[Literal["+", "-", "*", "/"], "Made", "Made"]
+"""What a cell is made of in its row: the key of another column, a number, or one operation on two such."""
+
+
 class Column(NamedTuple):
     """One column. decimals: shown after the point; first, through: the days it covers; complete: whether the data
     covers them all, None where that is not asked; covers, extent: the same in words for its head; scenario: the plan
     it is of, or empty; derived: what it is made of; series: what it is one of, where a span is divided; adds: whether
     a total's cell is the sum of those above it, as a balance or an average is not; whole: whether `extent` is the whole
-    of its unit; covered: the days it covers, where its head does not say them.
+    of its unit; covered: the days it covers, where its head does not say them; made: the arithmetic on
+    other columns that gives each of its cells, of totals too.
     """
 
     key: str
@@ -62,6 +67,7 @@ class Column(NamedTuple):
     adds: bool = True
     whole: bool = False
     covered: Covered | None = None
+    made: Made | None = None
 
 
 class Row(NamedTuple):

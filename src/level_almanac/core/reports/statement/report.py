@@ -19,7 +19,7 @@ from level_almanac.core.header import (
     selection_facts,
 )
 from level_almanac.core.language.columns import ComputedColumn, ShareColumn, read_columns
-from level_almanac.core.language.formulas import divides
+from level_almanac.core.language.formulas import divides, made_of
 from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.statement.arrangement import Arrangement, arranged
@@ -250,6 +250,7 @@ def _columns(
     through: date | None,
 ) -> Iterator[Column]:
     decimals = selection.decimals
+    keys = {column.key.lower(): column.key for column in columns}
     for column in columns:
         match column:
             case PlacedColumn():
@@ -261,7 +262,8 @@ def _columns(
             case ComputedColumn():
                 kind: Literal["number", "amount"] = "number" if divides(column.formula) else "amount"
                 places = 2 if kind == "number" else decimals
-                yield Column(column.key, column.label or text_of(column, text), kind, places)
+                made = made_of(column.formula, keys)
+                yield Column(column.key, column.label or text_of(column, text), kind, places, made=made)
 
 
 def _change_column(pair: PairedColumn, decimals: int, arrangement: Arrangement) -> Column:
