@@ -143,10 +143,21 @@ def test_an_edition_of_the_last_ordinary_period_leaves_adjustments_out_of_every_
 def test_a_day_that_is_asked_for_wins_over_the_page() -> None:
     page = Filled(("trial",), {"year": "2025", "level": "2"})
     trial, context = REPORTS["trial"], DayContext(MONTHS, today=END, as_of=date(2026, 3, 12))
-    assert with_when(page, trial, {"period": "2026-P08"}, context).options == {"level": "2", "period": "2026-P08"}
-    assert with_when(page, trial, {}, context) == page
+    assert with_when(page, trial, {"period": "2026-P08"}, context, {}).options == {"level": "2", "period": "2026-P08"}
+    assert with_when(page, trial, {}, context, {}) == page
     with pytest.raises(UsageMistake, match="`calendar` is not asked for by this"):
-        with_when(Filled(("calendar",), {}), REPORTS["calendar"], {"period": "2026-P08"}, context)
+        with_when(Filled(("calendar",), {}), REPORTS["calendar"], {"period": "2026-P08"}, context, {})
+
+
+def test_the_words_of_a_range_go_by_the_day_and_two_days_by_nothing() -> None:
+    listing, context = REPORTS["list"], DayContext(MONTHS, today=END, as_of=date(2026, 5, 31))
+    words = {"from": "start of this year", "through": "2026-05-31"}
+    page = Filled(("list", "ledger"), {**words})
+    made = with_when(page, listing, {"period": "2026-P08"}, context, words)
+    assert made.options == {**words, "as-of": "2026-05-31"}
+    fixed = {"from": "2026-05-01", "through": "2026-05-31"}
+    with pytest.raises(UsageMistake, match="the page's days go by nothing: --from 2026-05-01 --through 2026-05-31"):
+        with_when(Filled(("list", "ledger"), {**fixed}), listing, {"period": "2026-P08"}, context, fixed)
 
 
 @pytest.mark.parametrize(("unit", "own", "found"), [("year", "2025", "2026"), ("quarter", "2025-Q4", "2026-Q2"),
@@ -154,7 +165,7 @@ def test_a_day_that_is_asked_for_wins_over_the_page() -> None:
 def test_a_page_of_a_span_that_is_made_for_a_day_stays_one_of_such_a_span(unit: str, own: str, found: str) -> None:
     context = DayContext(MONTHS, today=END, as_of=date(2026, 3, 12))
     made = with_when(
-        Filled(("trial",), {unit: own}), REPORTS["trial"], {"as-of": "start of 2026-P06 + 11 days"}, context
+        Filled(("trial",), {unit: own}), REPORTS["trial"], {"as-of": "start of 2026-P06 + 11 days"}, context, {}
     )
     assert made.options == {unit: found, "as-of": "2026-03-12"}
 
@@ -211,11 +222,11 @@ def test_what_is_saved_is_what_was_given() -> None:
 
 
 def test_rewriting_leaves_alone_what_does_not_change() -> None:
-    before = '# mine\nreport = "trial"\n\n[options] # shown\nlevel = "2" # two\nyear = "2025"\n\n# asked\n[ask.x]\nkind = "text"\n'
-    after = page_text(before, "trial", {"level": "2", "entity": ["LINE"]}, {}, {"title": ""})
+    before = '# mine\nreport = "trial"\n\n[options] # shown\nlevel = "{x}" # two\nyear = "2025"\n\n# asked\n[ask.x]\nkind = "text"\n'
+    after = page_text(before, "trial", {"level": "{x}", "entity": ["LINE"]}, {}, {"title": ""})
     assert (
         after
-        == '# mine\nreport = "trial"\n\n[options] # shown\nlevel = "2" # two\nentity = ["LINE"]\n\n# asked\n[ask.x]\nkind = "text"\n'
+        == '# mine\nreport = "trial"\n\n[options] # shown\nlevel = "{x}" # two\nentity = ["LINE"]\n\n# asked\n[ask.x]\nkind = "text"\n'
     )
 
 

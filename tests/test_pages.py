@@ -321,20 +321,14 @@ def test_only_answers_that_count_are_noted(book: Path) -> None:
     }
 
 
-def test_a_terminal_is_asked_again_until_the_answer_is_right(book: Path) -> None:
-    write(book, "q", ASKING)
+def asked_at_a_terminal(book: Path, name: str, *answers: tuple[str, str]) -> tuple[Ran, bytes]:
+    """Run a page at a terminal, and answer each question when it is there; also return what the terminal said."""
     master, terminal = pty.openpty()
-    words = [str(COMMAND), "--book", str(book), "page", "run", "q", "--print", "json"]
+    words = [str(COMMAND), "--book", str(book), "page", "run", name, "--print", "json"]
     with subprocess.Popen(words, stdin=terminal, stdout=subprocess.PIPE, stderr=terminal, env=ENVIRONMENT) as running:
         os.close(terminal)
         said = b""
-        for question, answer in (
-            ("Accounts from", "61"),
-            ("word", ""),
-            ("period", "2026-P99"),
-            ("period", "2026-P08"),
-            ("limit", "2000"),
-        ):
+        for question, answer in answers:
             before = len(said)
             while f"{question} (".encode() not in said[before:]:
                 assert select.select([master], [], [], 30)[0], said
@@ -342,10 +336,39 @@ def test_a_terminal_is_asked_again_until_the_answer_is_right(book: Path) -> None
             os.write(master, f"{answer}\n".encode())
         out = running.communicate(timeout=60)[0]
         os.close(master)
-    assert running.returncode == 0
+    return Ran(running.returncode, out.decode(), ""), said
+
+
+def test_a_terminal_is_asked_again_until_the_answer_is_right(book: Path) -> None:
+    write(book, "q", ASKING)
+    ran, said = asked_at_a_terminal(
+        book,
+        "q",
+        ("Accounts from", "61"),
+        ("word", ""),
+        ("period", "2026-P99"),
+        ("period", "2026-P08"),
+        ("limit", "2000"),
+    )
     assert b"the calendar has no such id: '2026-P99'; expected 2026, 2026-Q2 or 2026-P09, P01 through P13" in said
     assert b"limit (an amount, from 1) [1000]: " in said
-    assert rows(Ran(0, out.decode(), "")) == rows(run_almanac(*ASKED, "--print", "json", book=book))
+    assert rows(ran) == rows(run_almanac(*ASKED, "--print", "json", book=book))
+
+
+def test_a_terminal_leaves_a_question_open_that_has_a_default_and_skips_one_whose_rule_does_not_hold(
+    book: Path,
+) -> None:
+    rule = '[ask.wide]\nkind = "yes-no"\n[ask.word]\nkind = "text"\noptional = true\ndefault = "x"\nwhen = "not wide"\n'
+    write(book, "open", ASKING.replace('[ask.word]\nkind = "text"\noptional = true\n', rule).replace(
+        "[options]\n", '[options]\nafter-closing = "{wide}"\n'))  # fmt: skip
+    last = (("Accounts from", "61"), ("period", "2026-P08"), ("limit", "2000"))
+    wanted = rows(run_almanac(*ASKED, "--print", "json", book=book))
+    ran, said = asked_at_a_terminal(book, "open", last[0], ("wide", "no"), ("word", "-"), *last[1:])
+    assert b"or - to leave it open) [x]: " in said
+    assert rows(ran) == wanted
+    ran, said = asked_at_a_terminal(book, "open", last[0], ("wide", "yes"), *last[1:])
+    assert b"word (" not in said
+    assert rows(ran) == wanted
 
 
 def test_a_locked_page_is_not_written_over_and_a_change_by_hand_is_told(book: Path) -> None:
@@ -418,7 +441,7 @@ def test_a_page_that_is_wrong_is_told_by_file_key_and_word(book: Path) -> None:
     [
         ('title = "x"', "p: report: this key is missing"),
         ('report = "trial"\nreprt = 1', "p: reprt: unknown key; expected report, title, about, options, ask, explain or ties; did you mean 'report'?"),
-        ('report = "trial"\n[ask.x]\nkind = "month"', "p: ask.x.kind: not allowed here: 'month'; expected 'year', 'quarter', 'period', 'day', 'days', 'amount', 'choice', 'list', 'text' or 'yes-no'"),
+        ('report = "trial"\n[ask.x]\nkind = "month"', "p: ask.x.kind: not allowed here: 'month'; expected 'year', 'quarter', 'period', 'span', 'day', 'days', 'amount', 'count', 'choice', 'list', 'text' or 'yes-no'"),
         ('report = "trial"\n[ask.x]\nkind = "text"', "p: ask.x: no option takes this answer in; write {x} in an option"),
         ('report = "trial"\n[options]\nperiod = "{perod}"\n[ask.period]\nkind = "period"\n', "p: options.period: the page asks no such question: {perod}; did you mean 'period'?"),
         ('report = "list x"\n[options]\nfrom = "{d}"\n[ask.d]\nkind = "days"\n', "p: options.from: not how this answer is put in: {d}; expected {d.first} or {d.last}"),

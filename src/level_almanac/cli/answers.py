@@ -14,6 +14,9 @@ from level_almanac.core.pages.questions import AnswerReader, rule_words
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake
 from level_almanac.files.pages import Page
 
+_OPEN = "-"
+"""What leaves a question open that has a default, which an empty line would take."""
+
 
 def told_answers(pairs: Sequence[str], file: Path | None) -> dict[str, str]:
     """Return the answers of `--answer NAME=VALUE` and of a file; the former win. Raises UsageMistake."""
@@ -65,10 +68,13 @@ def asking(page: Page, again: Mapping[str, str]) -> Callable[[AnswerReader, str]
             except AlmanacError:
                 default = shown = ""
         label = bold(question.label or name)
-        told = f"{label} ({rule_words(question)})" + (f" [{shown}]" if shown else "")
+        rules = rule_words(reader.bounded(question))
+        if question.optional and default:
+            rules = rules.replace("or nothing", f"or {_OPEN} to leave it open")
+        told = f"{label} ({rules})" + (f" [{shown}]" if shown else "")
         while True:
             text = str(click.prompt(told, default="", show_default=False, err=True)).strip() or default
-            if not text and question.optional:
+            if question.optional and text in ("", _OPEN):
                 return ""
             try:
                 reader.read(name, question, text)

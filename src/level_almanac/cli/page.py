@@ -16,12 +16,12 @@ from level_almanac.cli.say import say
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.pages.checking import checked_page
 from level_almanac.core.pages.report import checked_report, pages_table
-from level_almanac.core.pages.running import PageRun, answers_of, page_command, run_page
+from level_almanac.core.pages.running import MadePage, PageRun, answers_of, page_command, run_page
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.files.page_reading import page_names, pages_named, read_page
 from level_almanac.files.page_writing import LOCK_BROKEN, lock_words, read_locks
 from level_almanac.files.runs import Answers as KeptAnswers
-from level_almanac.files.runs import keep_answers, kept_answers
+from level_almanac.files.runs import keep_answers, keep_last, kept_answers
 
 
 @click.group(cls=OneEachGroup)
@@ -176,11 +176,18 @@ def run(
     if lock_words(read_locks(root), read) == LOCK_BROKEN:
         say(f"warning: {read.where} is locked, but was changed since")
     warn(page_made.warnings)
+    _show(ctx, root, page_made, output, alone=no_questions)
+
+
+def _show(ctx: click.Context, root: Path, page_made: MadePage, output: OutputRequest, *, alone: bool) -> None:
+    """Show a page that was run. alone: whether nobody is there to read notes, so that what is found ends it with 1."""
     if page_made.made.keep is not None:
         page_made.made.keep()
+    if page_made.report.page:
+        keep_last(root, page_made.words)
     show(ctx, page_made.table, output)
-    if no_questions:
+    if alone:
         for words in page_made.made.findings:
             say(f"found: {words}")
-    if not page_made.made.holds or (no_questions and page_made.made.findings):
+    if not page_made.made.holds or (alone and page_made.made.findings):
         ctx.exit(1)

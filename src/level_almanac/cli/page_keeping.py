@@ -9,12 +9,23 @@ from level_almanac.cli.commands import OneEach
 from level_almanac.cli.names import PAGE, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.say import say
+from level_almanac.core.book import Book
+from level_almanac.core.pages.asking import asked_conditions
 from level_almanac.core.pages.options import page_options, saved_page
+from level_almanac.core.pages.running import PageRun, run_page
 from level_almanac.core.reports.registry import all_reports
 from level_almanac.errors import Mistake, UsageMistake, nearest
 from level_almanac.files.busy import writing_texts
-from level_almanac.files.page_reading import check_name, pages_named, read_page
-from level_almanac.files.page_writing import keep_locks, locked_on, page_text, read_locks, rename_page, write_page
+from level_almanac.files.page_reading import check_name, page_of, pages_named, read_page
+from level_almanac.files.page_writing import (
+    check_writable,
+    keep_locks,
+    locked_on,
+    page_text,
+    read_locks,
+    rename_page,
+    write_page,
+)
 from level_almanac.files.pages import page_path
 from level_almanac.files.runs import last_words
 
@@ -66,17 +77,33 @@ def save(
         step = "run a report first, or give it here: almanac page save NAME statement income"
         raise UsageMistake(Mistake("no report was made in this book yet", "REPORT", next_step=step))
     report, options = saved_page(given)
-    ask: dict[str, dict[str, str]] = {}
-    for option in asked:
-        _ask_for(option.removeprefix("--"), report[0], options, ask)
+    ask: dict[str, dict[str, Any]] = {}
+    for option in (each.removeprefix("--") for each in asked):
+        if option in ("only", "except") and option in options:
+            options[option], more = asked_conditions(book, report, options, option)
+            ask |= more
+        else:
+            _ask_for(option, report[0], options, ask)
+    check_writable(root, name, replace=replace)
     path = page_path(root, name)
     before = read_page(root, name).text if replace and path.exists() else ""
     text = page_text(before, shlex.join(report), options, ask, {"title": title, "about": about})
+    _try(book, name, text)
     write_page(root, name, text, replace=replace)
     say(f"wrote {path.relative_to(root)}: {shlex.join(['almanac', *given])}")
 
 
-def _ask_for(option: str, report: str, options: dict[str, Any], ask: dict[str, dict[str, str]]) -> None:
+def _try(book: Book, name: str, text: str) -> None:
+    """Run a page once with its defaults before it is saved, so that none is saved that does not run."""
+    if book.store.state() is None:
+        # A book may be written before anything is loaded.
+        return
+    page = page_of(name, text)
+    answers = {key: question.default for key, question in page.file.ask.items() if question.default}
+    run_page(book, page, PageRun(answers))
+
+
+def _ask_for(option: str, report: str, options: dict[str, Any], ask: dict[str, dict[str, Any]]) -> None:
     """Turn an option's value into the default of a question that is put in its place."""
     value = options.get(option)
     if value is None:
@@ -85,11 +112,13 @@ def _ask_for(option: str, report: str, options: dict[str, Any], ask: dict[str, d
         raise UsageMistake(Mistake(what, "--ask", repr(option), ", ".join(options) or "no option", hint))
     known = page_options(all_reports()[report])[option]
     kind, label = _QUESTIONS.get(option, ("text", option.replace("-", " ").capitalize()))
-    question = {"kind": kind, "label": label}
+    question: dict[str, Any] = {"kind": kind, "label": label}
     if isinstance(value, bool):
         question |= {"kind": "yes-no", "default": "yes" if value else "no"}
+    elif known.kind == "count":
+        question |= {"kind": "count", "default": str(value)}
     elif known.kind == "choice":
-        question |= {"kind": "choice", "default": str(value), "choices": [str(each) for each in known.choices]}  # type: ignore[dict-item]  # a list of texts is allowed here
+        question |= {"kind": "choice", "default": str(value), "choices": [str(each) for each in known.choices]}
     elif isinstance(value, list):
         question |= {"kind": "list", "default": ", ".join(map(str, value))}
     else:

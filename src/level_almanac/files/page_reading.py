@@ -8,7 +8,7 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
-from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
 from level_almanac.files.definition import read_definition
 from level_almanac.files.names import is_device
 from level_almanac.files.pages import (
@@ -71,6 +71,17 @@ def read_page(root: Path, name: str) -> Page:
     hint = next((f"did you mean {each!r}?" for each in known if each.endswith(f"/{called}")), nearest(called, known))
     step = hint or "`almanac page list` tells the names"
     raise UsageMistake(Mistake("no page has this name", "PAGE", repr(name), next_step=step))
+
+
+def page_of(name: str, text: str) -> Page:
+    """Return a page that is not saved yet; raises BookMistake with every mistake in its text."""
+    from level_almanac.files.validation.page import page_mistakes
+
+    plain = tomllib.loads(text, parse_float=Decimal)
+    mistakes = page_mistakes(plain, f"{FOLDER}/{name}.toml")
+    if mistakes:
+        raise BookMistake(*mistakes)
+    return Page(name, _file(plain), text)
 
 
 def pages_named(root: Path, names: tuple[str, ...]) -> list[str]:

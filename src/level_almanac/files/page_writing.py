@@ -1,7 +1,7 @@
 """Write pages and their locks: comments and the order of what a person wrote are kept."""
 
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
@@ -9,7 +9,7 @@ from typing import Any
 
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
 from level_almanac.files.explanations import explanations_path
-from level_almanac.files.pages import FOLDER, LOCKS, Page, page_path
+from level_almanac.files.pages import FOLDER, LOCKS, Page, page_path, placeholders, ruled_by
 from level_almanac.whole_file import write_whole
 
 LOCK_BROKEN = "LOCKED, BUT CHANGED SINCE"
@@ -25,11 +25,12 @@ class Lock:
 
 
 def page_text(
-    before: str, report: str, options: Mapping[str, Any], ask: Mapping[str, Mapping[str, str]], words: Mapping[str, str]
+    before: str, report: str, options: Mapping[str, Any], ask: Mapping[str, Mapping[str, Any]], words: Mapping[str, str]
 ) -> str:
     """Return the text of a page. before: its text until now, or empty; words: its title and what it is about.
 
-    Questions that the page has already stay; so do comments and the order of keys.
+    Questions that the page has already stay where an option still takes their answer in; so do comments and the order
+    of keys.
     """
     import tomlkit
 
@@ -49,7 +50,27 @@ def page_text(
             section = tomlkit.table()
             section.update(question)
             asked[name] = section
+    _drop_unasked(document)
     return tomlkit.dumps(document)
+
+
+def _drop_unasked(document: Any) -> None:
+    """Drop the questions whose answer nothing takes in: a page is not right with them."""
+    asked = document.get("ask", {})
+    texts = [document["report"], *_texts_of(document["options"])]
+    for name in reversed([*asked]):
+        # A later question may go by an earlier one's answer, so the last is looked at first.
+        if name in {each.partition(".")[0] for text in texts for each in placeholders(text)}:
+            limits = (str(asked[name].get(key, "")) for key in ("least", "most"))
+            texts += [*limits, f"{{{ruled_by(str(asked[name].get('when', '')))}}}"]
+        else:
+            del asked[name]
+
+
+def _texts_of(options: Mapping[str, Any]) -> Iterator[str]:
+    """Yield the texts of options: their values, and those of lists."""
+    for value in options.values():
+        yield from map(str, value if isinstance(value, list) else [value])
 
 
 def _set_options(table: Any, options: Mapping[str, Any]) -> None:
@@ -67,20 +88,22 @@ def _set_options(table: Any, options: Mapping[str, Any]) -> None:
 
 
 def write_page(root: Path, name: str, text: str, *, replace: bool = False) -> Path:
-    """Write a page's file in one step and return its path. replace: whether it may be there already.
-
-    Raises UsageMistake where it is and may not be, or is locked.
-    """
+    """Write a page's file in one step and return its path. Like check_writable, it raises UsageMistake."""
+    check_writable(root, name, replace=replace)
     path = page_path(root, name)
-    if name in read_locks(root):
-        step = f"run `almanac page unlock {name}` first"
-        raise UsageMistake(Mistake("this page is locked", f"{FOLDER}/{name}.toml", next_step=step))
-    if path.exists() and not replace:
-        step = "take another name, or --replace to write it anew"
-        raise UsageMistake(Mistake("a page has this name already", f"{FOLDER}/{name}.toml", next_step=step))
     path.parent.mkdir(parents=True, exist_ok=True)
     write_whole(path, text)
     return path
+
+
+def check_writable(root: Path, name: str, *, replace: bool = False) -> None:
+    """Raise UsageMistake where a page is locked, or is there already. replace: whether it may be."""
+    if name in read_locks(root):
+        step = f"run `almanac page unlock {name}` first"
+        raise UsageMistake(Mistake("this page is locked", f"{FOLDER}/{name}.toml", next_step=step))
+    if page_path(root, name).exists() and not replace:
+        step = "take another name, or --replace to write it anew"
+        raise UsageMistake(Mistake("a page has this name already", f"{FOLDER}/{name}.toml", next_step=step))
 
 
 def rename_page(root: Path, page: Page, name: str) -> Path:

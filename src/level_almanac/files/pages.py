@@ -17,15 +17,18 @@ FOLDER = "pages"
 BUILT_IN_GROUP = "common"
 """The group of the built-in pages; a page of the book with the same name stands in front of it."""
 LOCKS = "locks.toml"
-QuestionKind = Literal["year", "quarter", "period", "day", "days", "amount", "choice", "list", "text", "yes-no"]
+QuestionKind = Literal[
+    "year", "quarter", "period", "span", "day", "days", "amount", "count", "choice", "list", "text", "yes-no"
+]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Question:
     """One `[ask.NAME]`. label: what is asked, in words; default: the answer where none is given, or nothing; least,
-    most: the limits of an amount, a day or a span, both included, days in words; longest: the length of a pair of days
-    at most, such as `3 months`; choices: what can be answered; optional: it may be left open, and then the options
-    that take it in are left out.
+    most: the limits of a number, a day or a span, both included, days in words, in which `{NAME}` is an earlier answer;
+    longest: the length of a pair of days at most, such as `3 months`; choices: what can be answered; optional: it may
+    be left open, and then the options that take it in are left out; when: the rule on an earlier answer under which it
+    is asked, and else left open.
     """
 
     __pydantic_config__ = STRICT
@@ -37,6 +40,7 @@ class Question:
     longest: str = ""
     choices: list[str] = field(default_factory=list)
     optional: bool = False
+    when: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -132,6 +136,11 @@ def plain_value(value: Any) -> Any:
 def placeholders(text: str) -> Iterator[str]:
     """Yield the names of the answers that a text of a page takes in: `{limit}`, `{days.first}`."""
     yield from (found.group(1) for found in PLACEHOLDER.finditer(text) if found.group(1))
+
+
+def ruled_by(rule: str) -> str:
+    """Return the name of the question that a rule goes by: `who` of `who is all`, `not who is all` and `who`."""
+    return rule.removeprefix("not ").partition(" is ")[0].strip()
 
 
 PLACEHOLDER = re.compile(r"\{\{|\}\}|\{([a-z][a-z0-9_-]*(?:\.(?:first|last))?)\}")

@@ -5,11 +5,12 @@ from collections.abc import Collection, Iterator, Mapping
 from re import Match
 from typing import Any, NamedTuple
 
-from level_almanac.core.pages.questions import Answer
+from level_almanac.core.pages.questions import Answer, rule_holds
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.pages import PLACEHOLDER, Page, placeholders
 
 Answers = Mapping[str, Answer | None]
+SPAN_OPTIONS = ("period", "quarter", "year")
 Value = str | bool | list[str]
 
 
@@ -42,8 +43,15 @@ def filled(page: Page, answers: Answers) -> Filled:
             continue
         part = _part(value, answers)
         if part is not None:
-            options[name] = part
+            options[_option_of(name, str(value), answers)] = part
     return Filled(tuple(_filled(word, answers) for word in words), options)
+
+
+def _option_of(name: str, text: str, answers: Answers) -> str:
+    """Return the option that a value stands in: of a whole answer that is a span, the one of the span's own kind."""
+    whole = PLACEHOLDER.fullmatch(text)
+    answer = answers.get(whole.group(1)) if whole and whole.group(1) else None
+    return answer.unit if name in SPAN_OPTIONS and answer and answer.unit else name
 
 
 def _part(value: object, answers: Answers) -> Value | None:
@@ -54,7 +62,7 @@ def _part(value: object, answers: Answers) -> Value | None:
     if isinstance(value, bool):
         return value
     if isinstance(value, dict):
-        if not _holds(str(value["if"]), answers):
+        if not rule_holds(str(value["if"]), answers):
             return None
         value = value["words"]
     text = str(value)
@@ -64,18 +72,6 @@ def _part(value: object, answers: Answers) -> Value | None:
     whole = PLACEHOLDER.fullmatch(text)
     answer = answers.get(names[0]) if whole and names else None
     return list(answer.texts) if answer and len(answer.texts) > 1 else _filled(text, answers)
-
-
-def _holds(rule: str, answers: Answers) -> bool:
-    name, is_, value = (part.strip() for part in rule.partition(" is "))
-    if is_:
-        negated = value.startswith("not ")
-        wanted = value.removeprefix("not ").strip().strip('"')
-        answer = answers.get(name)
-        return (answer is not None and answer.text.casefold() == wanted.casefold()) != negated
-    negated = name.startswith("not ")
-    answer = answers.get(name.removeprefix("not ").strip())
-    return (answer is not None and answer.text == "yes") != negated
 
 
 def _filled(text: str, answers: Answers) -> str:

@@ -1,5 +1,6 @@
 """What a page asks its report for: its options, and which of them give way to the day that it is run for."""
 
+import re
 from collections.abc import Mapping, Sequence
 from datetime import date
 from typing import Any, Literal
@@ -45,19 +46,29 @@ def page_words(page: Filled, report: Report) -> list[str]:
     return [*page.words, *words_of(page_options(report), page.options)]
 
 
-def with_when(page: Filled, report: Report, when: Mapping[str, str], context: DayContext) -> Filled:
+def with_when(
+    page: Filled, report: Report, when: Mapping[str, str], context: DayContext, raw: Mapping[str, object]
+) -> Filled:
     """Return a page made for another day, as a person asked for it. when: one of WHEN, or none; context: its as-of day
-    is the one that is meant.
+    is the one that is meant; raw: the page's options before its answers were put in.
 
-    A page of a period, quarter or year that is made for a day stays one: it is of the one that the day lies in. Raises
-    UsageMistake where its report does not have that option.
+    A page of a period, quarter or year that is made for a day stays one: it is of the one that the day lies in. The
+    words of a range go by the day. Raises UsageMistake where its report does not have that option, and for a range of
+    two days that go by nothing.
     """
+    ranged = [name for name in _RANGED if name in page.options]
     for name, text in when.items():
+        if ranged and all(_DAY.fullmatch(str(raw.get(each))) for each in ranged):
+            days = " ".join(f"--{each} {page.options[each]}" for each in ranged)
+            step = "write day words or a question in their place"
+            raise UsageMistake(Mistake("the page's days go by nothing", f"--{name} {text}", days, next_step=step))
         if name not in page_options(report):
             raise UsageMistake(Mistake(f"`{report.name}` is not asked for by this", f"--{name}", repr(text)))
         options = {option: value for option, value in page.options.items() if option not in WHEN}
         unit = next((each for each in _UNITS if each in page.options), None)
-        if name == "as-of" and unit is not None:
+        if ranged:
+            options["as-of"] = context.as_of.isoformat()
+        elif name == "as-of" and unit is not None:
             options[unit] = unit_id(context.as_of, unit, context.calendar)
             options[name] = context.as_of.isoformat()
         else:
@@ -66,6 +77,8 @@ def with_when(page: Filled, report: Report, when: Mapping[str, str], context: Da
     return page
 
 
+_RANGED = ("from", "through", "before")
+_DAY = re.compile(r"\d{4}-\d\d-\d\d")
 _UNITS: tuple[Literal["period", "quarter", "year"], ...] = ("period", "quarter", "year")
 
 
@@ -88,7 +101,7 @@ def within_edition(
     known = page_options(report)
     chosen, text = next(iter(when.items()))
     own = next((name for name in WHEN if name in page.options), None)
-    ranged = {"from", "through", "before"} & set(page.options)
+    ranged = any(name in page.options for name in _RANGED)
     if own in _UNITS and WHEN.index(chosen) < WHEN.index(own):
         # Of a span that the edition ends within, what is booked later belongs to a later edition.
         span = calendar.find(str(page.options[own]), f"--{own}", UsageMistake)

@@ -1,27 +1,31 @@
 """The questions that a page asks: what an answer may be, and what it means in the book's calendar (docs/pages.md)."""
 
+import csv
+import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date
 from decimal import Decimal, InvalidOperation
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from level_almanac.core.calendar.date_text import range_words
 from level_almanac.core.calendar.fiscal import FiscalPeriod, FiscalQuarter, FiscalWeek, FiscalYear
 from level_almanac.core.language.days import DayContext, Unit, day_of, moved, read_day
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.numbers import exact_number
-from level_almanac.files.pages import Question
+from level_almanac.files.pages import PLACEHOLDER, Question, placeholders
 
 _YES = {"yes": True, "y": True, "true": True, "no": False, "n": False, "false": False}
 _SPANS = ("year", "quarter", "period")
+_ONE_WORD = re.compile(r"[\w.-]+")
+"""What needs no quotes in an expression."""
 Span = FiscalYear | FiscalQuarter | FiscalPeriod
 
 
 class Answer(NamedTuple):
     """An answer that was found right. text: as it is kept and told, with days and ids in place of words; texts: the
     values of a list; first, last: the days of a pair; quoted: whether it is a text of a person's own, which stands in
-    quotes within an expression.
+    quotes within an expression; unit: the kind of a span that may be of any.
     """
 
     text: str
@@ -29,22 +33,46 @@ class Answer(NamedTuple):
     first: date | None = None
     last: date | None = None
     quoted: bool = False
+    unit: Literal["year", "quarter", "period", ""] = ""
 
 
 @dataclass(frozen=True, slots=True)
 class AnswerReader:
-    """Reads answers. where: what messages call the question, with its name put after it."""
+    """Reads answers. where: what messages call the question, with its name put after it; given: the answers that were
+    read, which others are bounded by.
+    """
 
     context: DayContext
     where: str = "--answer"
+    given: dict[str, Answer | None] = field(default_factory=dict)
 
     def read(self, name: str, question: Question, text: str) -> Answer:
         """Return what an answer means; raise UsageMistake with the rule that it does not keep."""
+        self.given[name] = answer = self._read(name, self.bounded(question), text)
+        return answer
+
+    def bounded(self, question: Question) -> Question:
+        """Return a question with the answers in its limits that these take in; without a limit by an open one."""
+
+        def filled(text: str) -> str:
+            names = [name.partition(".") for name in placeholders(text)]
+            if any(self.given.get(name) is None for name, _, _ in names):
+                return ""
+            return PLACEHOLDER.sub(lambda found: _end_of(self.given, found.group(1)), text)
+
+        return replace(question, least=filled(question.least), most=filled(question.most))
+
+    def is_asked(self, question: Question) -> bool:
+        """Tell whether a question is asked, after the answers that were given before it."""
+        return not question.when or rule_holds(question.when, self.given)
+
+    def _read(self, name: str, question: Question, text: str) -> Answer:
         where, kind = f"{self.where} {name}", question.kind
         readers: Mapping[str, Callable[[str, Question, str], Answer]] = {
             "day": self._day,
             "days": self._days,
             "amount": _amount,
+            "count": _count,
             "choice": _choice,
             "list": _list,
             "text": _text,
@@ -103,6 +131,8 @@ class AnswerReader:
 
     def _span(self, where: str, question: Question, text: str) -> Answer:
         unit = question.kind
+        if unit == "span":
+            return self._any_span(where, question, text)
         article = f"a fiscal {unit}" if unit == "year" else f"a {unit}"
         example = {"year": "2026", "quarter": "2026-Q2", "period": "2026-P08"}[unit]
         allowed = f"{article}, as {example} or `last {unit}`"
@@ -113,6 +143,17 @@ class AnswerReader:
             raise UsageMistake(Mistake("this is the id of something else", where, repr(text), allowed))
         self._check_span(where, question, span)
         return Answer(str(span), first=span.first, last=span.last)
+
+    def _any_span(self, where: str, question: Question, text: str) -> Answer:
+        span = self._find_span(text, where)
+        if span is None:
+            allowed = "a fiscal year, a quarter or a period, as 2026, 2026-Q2, 2026-P08 or `last period`"
+            raise UsageMistake(Mistake("not a span", where, repr(text), allowed))
+        self._check_span(where, question, span)
+        unit: Literal["year", "quarter", "period"] = "period"
+        if not isinstance(span, FiscalPeriod):
+            unit = "year" if isinstance(span, FiscalYear) else "quarter"
+        return Answer(str(span), first=span.first, last=span.last, unit=unit)
 
     def _check_span(self, where: str, question: Question, span: Span) -> None:
         """Hold a span against the least and the most: none that begins before the one or ends after the other."""
@@ -159,6 +200,34 @@ def _amount(where: str, question: Question, text: str) -> Answer:
     return Answer(f"{number:f}")
 
 
+def _count(where: str, question: Question, text: str) -> Answer:
+    if not text.isascii() or not text.isdigit():
+        raise UsageMistake(Mistake("not a whole number", where, repr(text), "such as 10"))
+    return _amount(where, question, text.lstrip("0") or "0")
+
+
+def rule_holds(rule: str, answers: Mapping[str, Answer | None]) -> bool:
+    """Tell whether `NAME`, `not NAME`, `NAME is VALUE` or `NAME is not VALUE` holds of answers."""
+    name, is_, value = (part.strip() for part in rule.partition(" is "))
+    if is_:
+        negated = value.startswith("not ")
+        wanted = value.removeprefix("not ").strip().strip('"')
+        answer = answers.get(name)
+        return (answer is not None and answer.text.casefold() == wanted.casefold()) != negated
+    negated = name.startswith("not ")
+    answer = answers.get(name.removeprefix("not ").strip())
+    return (answer is not None and answer.text == "yes") != negated
+
+
+def _end_of(answers: Mapping[str, Answer | None], name: str | None) -> str:
+    """Return an answer's text, or a day of it, as a limit takes it in."""
+    called, _, end = (name or "").partition(".")
+    answer = answers.get(called)
+    if answer is None:
+        return ""
+    return answer.text if not end else str(answer.first if end == "first" else answer.last)
+
+
 def _one_of(where: str, choices: list[str], text: str) -> str:
     by_folded = {choice.casefold(): choice for choice in choices}.get(text.casefold())
     if by_folded is None:
@@ -173,13 +242,20 @@ def _choice(where: str, question: Question, text: str) -> Answer:
 
 
 def _list(where: str, question: Question, text: str) -> Answer:
-    parts = [part.strip() for part in text.split(",")]
-    if not all(parts):
+    # A value with a comma in it stands in quotes.
+    parts = [part.strip() for part in next(csv.reader([text], skipinitialspace=True), [])]
+    if not parts or not all(parts):
         raise UsageMistake(Mistake("an empty place in the list", where, repr(text), "values with commas between"))
     if question.choices:
         parts = [_one_of(where, question.choices, each) for each in parts]
-    _check_quotes(where, text)
-    return Answer(", ".join(parts), tuple(parts), quoted=not question.choices)
+    for each in parts:
+        _check_quotes(where, each)
+    told = [f'"{each}"' if "," in each else each for each in parts]
+    return Answer(
+        ", ".join(told),
+        tuple(parts),
+        quoted=not question.choices or any(not _ONE_WORD.fullmatch(each) for each in parts),
+    )
 
 
 def _text(where: str, question: Question, text: str) -> Answer:  # noqa: ARG001  as the other readers
@@ -214,7 +290,14 @@ def read_answers(
             mistakes.append(Mistake("the page asks no such question", f"{reader.where} {name}", "", asked, hint))
     for name, question in questions.items():
         text = told.get(name, question.default)
+        if not reader.is_asked(question):
+            answers[name] = reader.given[name] = None
+            if told.get(name, "").strip():
+                what = f"this is asked only where `{question.when}` holds"
+                mistakes.append(Mistake(what, f"{reader.where} {name}", repr(text)))
+            continue
         if not text.strip():
+            reader.given[name] = None
             answers[name] = None
             if not question.optional:
                 what, step = "a question without an answer", f"give --answer {name}=VALUE"
@@ -240,7 +323,9 @@ def rule_words(question: Question) -> str:
         "period": "a period, as 2026-P08",
         "day": "a day, as 2026-05-31",
         "days": "two days, as 2026-05-01 through 2026-05-31",
+        "span": "a year, quarter or period, as 2026-P08",
         "amount": "an amount",
+        "count": "a whole number",
         "choice": listed(question.choices),
         "list": "values with commas between" + (f": {', '.join(question.choices)}" if question.choices else ""),
         "text": "a text",
@@ -248,8 +333,8 @@ def rule_words(question: Question) -> str:
     }
     words = [kinds[question.kind]]
     words += [f"from {question.least}"] if question.least else []
-    words += [f"through {question.most}"] if question.most and question.kind != "amount" else []
-    words += [f"at most {question.most}"] if question.most and question.kind == "amount" else []
+    words += [f"through {question.most}"] if question.most and question.kind not in ("amount", "count") else []
+    words += [f"at most {question.most}"] if question.most and question.kind in ("amount", "count") else []
     words += [f"at most {question.longest} long"] if question.longest else []
     words += ["or nothing"] if question.optional else []
     return ", ".join(words)

@@ -1,15 +1,16 @@
 """Run a page: find its answers, put them in, and make its report."""
 
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.calendar.fiscal import FiscalPeriod
-from level_almanac.core.language.days import DayContext, read_day
+from level_almanac.core.language.days import DayContext, day_of, read_day
 from level_almanac.core.pages.explaining import explained
-from level_almanac.core.pages.filling import Answers, answers_words, filled
+from level_almanac.core.pages.filling import SPAN_OPTIONS, Answers, Filled, answers_words, filled
 from level_almanac.core.pages.options import WHEN, page_report, page_told, page_words, with_when, within_edition
 from level_almanac.core.pages.questions import AnswerReader, read_answers
 from level_almanac.core.reports.definition import MadeReport, Report
@@ -87,18 +88,30 @@ def page_when(book: Book, told: Mapping[str, str]) -> dict[str, str]:
     }
 
 
+_SPANS = {("span", "period"), ("span", "quarter"), ("span", "year")}
+"""A kind of question, and what else than itself answers it."""
+
+
 def answers_of(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Answers:
     """Return the page's answers: as told, by the day asked for where they are of its kind, else its defaults.
 
     ask: asks for one that was not told. Raises UsageMistake with every answer that is not right.
     """
     reader = AnswerReader(context_for(book, run.when), f"{page.name}: answer")
-    answers = {name: run.when[question.kind] for name, question in page.file.ask.items() if question.kind in run.when}
+    answers: dict[str, str] = {}
+    for name, question in page.file.ask.items():
+        for kind, text in run.when.items():
+            if question.kind == kind or (question.kind, kind) in _SPANS:
+                answers[name] = text
     answers |= run.told
     if ask is not None:
-        for name in page.file.ask:
+        for name, question in page.file.ask.items():
             if name not in answers:
-                answers[name] = ask(reader, name)
+                answers[name] = ask(reader, name) if reader.is_asked(question) else ""
+            else:
+                # What is wrong with one that was told is told with all others, below.
+                with suppress(UsageMistake):
+                    reader.read(name, question, answers[name])
     return read_answers(reader, page.file.ask, answers)
 
 
@@ -121,7 +134,7 @@ def run_page(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Ma
         extras = _has_extras(book, run.when)
         asked = within_edition(own, report, run.when, end, book.calendars[""], extras=extras)
     else:
-        asked = with_when(own, report, run.when, context_for(book, run.when))
+        asked = with_when(own, report, run.when, context_for(book, run.when), page.file.options)
     asked = asked._replace(options={**asked.options, **run.look})
     with _of_the_page():
         wanted = read_asked(report, page_told(asked, report, page.where), _places(page, report))
@@ -131,9 +144,13 @@ def run_page(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Ma
         within = [replace(each, where=": ".join(filter(None, (page.where, each.where)))) for each in error.mistakes]
         raise type(error)(*within, total=error.total) from error
     replaced = {name for name, value in own.options.items() if asked.options.get(name) != value}
+    if replaced & set(SPAN_OPTIONS):
+        # A span's answer may stand in any of them.
+        replaced |= set(SPAN_OPTIONS)
     answer_words = answers_words(page, answers, replaced)
     lock = lock_words(read_locks(book.file.root), page)
     notes = [f"Asked: {answer_words}"] if answer_words else []
+    notes += list(_late_notes(book, own, asked, run))
     notes += [f"The page {page.name} is {lock}"] if lock == LOCK_BROKEN else []
     table = report_made.table._replace(
         title=page.file.title or report_made.table.title,
@@ -146,6 +163,20 @@ def run_page(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Ma
     return MadePage(
         page, report, report_made, table, answers, words, tuple(each.words for each in missing), wanted.warnings
     )
+
+
+def _late_notes(book: Book, own: Filled, asked: Filled, run: PageRun) -> Iterator[str]:
+    """Yield that a page was saved with a later day than the edition that it is made for ends on."""
+    if not run.issued:
+        return
+    context = context_for(book, run.when)
+    for option in ("as-of", "through", "before"):
+        text = own.options.get(option)
+        day = day_of(read_day(text, f"--{option}", UsageMistake), context) if isinstance(text, str) else None
+        if day is not None and day > context.as_of:
+            stays = asked.options.get(option) == text
+            what = "goes past the edition's end" if stays else "is made as of the edition's end"
+            yield f"This page was saved with --{option} {day_words(day)}, and {what}, {day_words(context.as_of)}"
 
 
 @contextmanager

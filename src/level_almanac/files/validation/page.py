@@ -8,14 +8,24 @@ from typing import Any
 from pydantic import ValidationError
 
 from level_almanac.errors import Mistake, listed, nearest
-from level_almanac.files.pages import ExplainRule, PageFile, Question, Tie, is_number, placeholders, plain_value, texts
+from level_almanac.files.pages import (
+    ExplainRule,
+    PageFile,
+    Question,
+    Tie,
+    is_number,
+    placeholders,
+    plain_value,
+    ruled_by,
+    texts,
+)
 from level_almanac.files.validation.book_file import checker_of, json_of, shape_mistake
 
 _SECTIONS = {"ask": Question, "explain": ExplainRule, "ties": Tie}
 _TEXT_SECTIONS = ("ask", "explain", "ties")
 _ANSWER_NAME = re.compile(r"[a-z][a-z0-9_-]*")
 _LENGTH = re.compile(r"[1-9][0-9]* (day|week|month|period|quarter|year)s?")
-_LIMITED = ("amount", "day", "days", "period", "quarter", "year")
+_LIMITED = ("amount", "count", "day", "days", "period", "quarter", "span", "year")
 
 
 def page_mistakes(plain: Mapping[str, Any], where: str) -> list[Mistake]:
@@ -25,7 +35,8 @@ def page_mistakes(plain: Mapping[str, Any], where: str) -> list[Mistake]:
     except ValidationError as error:
         found = [shape_mistake(each, PageFile, _SECTIONS) for each in error.errors(include_url=False)]
         return [replace(mistake, where=f"{where}: {mistake.where}") for mistake in dict.fromkeys(found)]
-    mistakes = [*_question_mistakes(page), *_value_mistakes(page), *_option_mistakes(page), *_explain_mistakes(page)]
+    checks = (_question_mistakes, _order_mistakes, _value_mistakes, _option_mistakes, _explain_mistakes)
+    mistakes = [mistake for check in checks for mistake in check(page)]
     return [replace(mistake, where=f"{where}: {mistake.where}") for mistake in mistakes]
 
 
@@ -60,12 +71,32 @@ def _question_mistakes(page: PageFile) -> Iterator[Mistake]:
             limit = getattr(question, key)
             if limit and question.kind not in _LIMITED:
                 yield Mistake("this kind of answer has no limits", f"{where}.{key}", got=question.kind)
-            elif limit and question.kind == "amount" and not is_number(limit):
+            elif limit and question.kind in ("amount", "count") and not (is_number(limit) or any(placeholders(limit))):
                 yield Mistake("not a number", f"{where}.{key}", repr(limit), "such as 7500 or -12.50")
 
 
+def _order_mistakes(page: PageFile) -> Iterator[Mistake]:
+    """Yield the limits and rules of questions that go by an answer which is not given before."""
+    before: list[str] = []
+    for name, question in page.ask.items():
+        for key, other in _goes_by(question):
+            if other not in before:
+                what, allowed = "no question before this one has this name", listed(before) or "none before the first"
+                yield Mistake(what, f"ask.{name}.{key}", repr(other), allowed, nearest(other, before))
+        before.append(name)
+
+
+def _goes_by(question: Question) -> Iterator[tuple[str, str]]:
+    """Yield the answers that a question's limits and rule take in, each with the key that does."""
+    for key in ("least", "most"):
+        for name in placeholders(getattr(question, key)):
+            yield key, name.partition(".")[0]
+    if question.when:
+        yield "when", ruled_by(question.when)
+
+
 def _option_mistakes(page: PageFile) -> Iterator[Mistake]:
-    asked = set[str]()
+    asked = {name for question in page.ask.values() for _, name in _goes_by(question)}
     for where, text in [("report", page.report), *_texts_of(page.options)]:
         for name in placeholders(text):
             question, _, end = name.partition(".")
@@ -73,11 +104,11 @@ def _option_mistakes(page: PageFile) -> Iterator[Mistake]:
             if question not in page.ask:
                 hint = nearest(question, page.ask) or f"add a section [ask.{question}]"
                 yield Mistake("the page asks no such question", where, f"{{{name}}}", next_step=hint)
-            elif (page.ask[question].kind == "days") != bool(end):
+            elif page.ask[question].kind != "span" and (page.ask[question].kind == "days") != bool(end):
                 right = f"{{{question}.first}} or {{{question}.last}}" if not end else f"{{{question}}}"
                 yield Mistake("not how this answer is put in", where, f"{{{name}}}", right)
     for where, rule in _rules_of(page.options):
-        question = rule.removeprefix("not ").partition(" is ")[0].strip()
+        question = ruled_by(rule)
         asked.add(question)
         if question not in page.ask:
             hint = nearest(question, page.ask) or f"add a section [ask.{question}]"

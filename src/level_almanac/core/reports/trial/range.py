@@ -10,8 +10,9 @@ from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.calendar.fiscal import FiscalCalendar, FiscalPeriod
 from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.header import as_of_for
-from level_almanac.core.language.days import DayContext, DayExpression, day_of
+from level_almanac.core.language.days import DayExpression
 from level_almanac.core.spans.as_of import ALL_EXTRA, AsOfRequest, adjustment_words, choice_words, how_far_words
+from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.ledger_sums import ALL_CLASSES, MOVEMENT, EntryClass, Measures, Slice
 from level_almanac.store.predicate import Every, FieldTest, FiscalRange, Predicate, Some, Within
@@ -78,14 +79,10 @@ def trial_range(
 
     Raises UsageMistake where the range has one end or is none.
     """
-    if any(asked):
-        if when.as_of or when.period or when.quarter or when.year:
-            got = "--from and --through beside a day, period, quarter or year"
-            raise UsageMistake(Mistake("more than one way to say when", got=got, allowed="one of them"))
-        newest = book.data_through() or book.today
-        return _asked_range(calendar, when, asked, DayContext(calendar, book.today, newest))
     as_of = as_of_for(book, calendar, when)
     named = as_of.named
+    if any(asked) and (days := asked_days(*asked, as_of)) is not None:
+        return _asked_range(calendar, when, *days)
     if isinstance(named, FiscalPeriod) and named.extra:
         only = (FiscalRange(named.fiscal, named.fiscal),)
         before = (FiscalRange(named.year * 100 + 1, named.fiscal - 1),)
@@ -102,19 +99,7 @@ def trial_range(
     return replace(_made_range(calendar, first, as_of.day, as_of.extras, words), whole=whole)
 
 
-def _asked_range(
-    calendar: FiscalCalendar,
-    when: AsOfRequest,
-    asked: tuple[DayExpression | None, DayExpression | None],
-    context: DayContext,
-) -> TrialRange:
-    if asked[0] is None or asked[1] is None:
-        missing = "--from" if asked[0] is None else "--through or --before"
-        raise UsageMistake(Mistake("only one end of the range is given", next_step=f"give {missing} too"))
-    first, last = day_of(asked[0], context), day_of(asked[1], context)
-    if first > last:
-        got = f"{day_words(first)} through {day_words(last)}"
-        raise UsageMistake(Mistake("the range ends before it starts", "--from", got))
+def _asked_range(calendar: FiscalCalendar, when: AsOfRequest, first: date, last: date) -> TrialRange:
     extras = 0 if when.adjustments == "without" else ALL_EXTRA
     choices = adjustment_words(calendar.year_of(last), last, extras)
     return _made_range(calendar, first, last, extras, " · ".join([range_words(first, last), *choices]))
