@@ -5,7 +5,10 @@ import shlex
 from collections import defaultdict
 from pathlib import Path
 
+import pytest
+
 from conftest import Almanac
+from level_almanac.cli.say import say
 from level_almanac.demo.ledger import LAST_DAY, demo_lines
 
 
@@ -70,3 +73,11 @@ def test_journals_balance_and_lines_are_as_many_as_asked() -> None:
             assert line.posted <= LAST_DAY
         assert not any(journals.values())
         assert abs(count - asked) < asked // 10
+
+
+def test_bold_words_beside_a_report_steer_nothing_where_there_is_no_terminal(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.delenv("NO_COLOR", raising=False)
+    say("$ almanac trial\x1b[2J", strong=True)
+    assert capsys.readouterr().err == "$ almanac trial\\x1b[2J\n"

@@ -13,6 +13,7 @@ from level_almanac.cli.session import bold
 from level_almanac.core.pages.questions import AnswerReader, rule_words
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake
 from level_almanac.files.pages import Page
+from level_almanac.shown_text import visible
 
 _OPEN = "-"
 """What leaves a question open that has a default, which an empty line would take."""
@@ -67,7 +68,7 @@ def asking(page: Page, again: Mapping[str, str]) -> Callable[[AnswerReader, str]
                 shown = default if answer == default else f"{default}: {answer}"
             except AlmanacError:
                 default = shown = ""
-        label = bold(question.label or name)
+        label = bold(visible(question.label or name))
         rules = rule_words(reader.bounded(question))
         if question.optional and default:
             rules = rules.replace("or nothing", f"or {_OPEN} to leave it open")

@@ -7,7 +7,6 @@ import click
 
 from level_almanac.cli.commands import OneEach
 from level_almanac.cli.say import say
-from level_almanac.cli.session import bold
 from level_almanac.demo.ledger import BASE_LINES
 from level_almanac.demo.write import write_demo
 from level_almanac.errors import Mistake, UsageMistake
@@ -110,16 +109,16 @@ def demo(folder: Path, lines: int, write_only: bool) -> None:
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         step = "name a new folder: almanac demo DIR"
         raise UsageMistake(Mistake("the demo book goes into an empty folder", str(folder), next_step=step))
-    _step(f"Writing the exports of two made-up companies into {folder} …")
+    say(f"Writing the exports of two made-up companies into {folder} …")
     written = write_demo(folder, lines)
-    _step(f"{len(written)} exports written.")
+    say(f"{len(written)} exports written.")
     if write_only:
         return
     for command, words in _STEPS:
         _told(command, words)
         _run(folder, command)
-    _step("")
-    _step(f"The book is yours to try: cd {folder}, then any of the commands above, or `almanac --help`.")
+    say("")
+    say(f"The book is yours to try: cd {folder}, then any of the commands above, or `almanac --help`.")
 
 
 def _run(folder: Path, command: str) -> None:
@@ -130,12 +129,7 @@ def _run(folder: Path, command: str) -> None:
 
 
 def _told(command: str, words: str) -> None:
-    _step("")
-    _step(bold(f"$ {command}"))
-    _step(f"  {words}")
-    _step("")
-
-
-def _step(words: str) -> None:
-    # Each line goes out before the report that follows it on the other stream.
-    say(words)
+    say("")
+    say(f"$ {command}", strong=True)
+    say(f"  {words}")
+    say("")

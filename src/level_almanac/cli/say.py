@@ -7,13 +7,14 @@ from contextlib import contextmanager
 
 import click
 
+from level_almanac.cli.session import bold
 from level_almanac.progress import heard_by
 from level_almanac.shown_text import visible
 
 
-def say(words: str = "") -> None:
-    """Print a line for the person who runs the command."""
-    click.echo(visible(words), err=True)
+def say(words: str = "", *, strong: bool = False) -> None:
+    """Print a line for the person who runs the command, in bold type where it is strong and there is a terminal."""
+    click.echo(bold(visible(words)) if strong else visible(words), err=True)
 
 
 _PATIENCE, _PAUSE = 1.0, 0.2
