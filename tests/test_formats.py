@@ -419,12 +419,18 @@ def test_the_page_has_what_the_book_says(make_book: MakeBook) -> None:
     assert book.run("statement", "income", *outputs).code == 0
     sheet = pypdf.PdfReader(book.root / "x.pdf").pages[0]
     assert (float(sheet.mediabox.width), float(sheet.mediabox.height)) == (792, 612)
-    for words in ("Books of Amberquay", "For the board & owners", "Not audited", "prepared 20"):
-        assert words in sheet.extract_text()
+    for words in (
+        "Books of Amberquay",
+        "For the board & owners",
+        "Not audited",
+        r"prepared \d{1,2} [A-Z][a-z]{2} 20\d\d",
+    ):
+        assert re.search(words, sheet.extract_text())
     assert len(sheet.images) == 1
     printed = openpyxl.load_workbook(book.root / "x.xlsx").worksheets[0]
     assert (printed.page_setup.orientation, printed.page_setup.paperSize) == ("landscape", 1)
     assert "Not audited" in str(printed.oddFooter.left.text)
+    assert re.fullmatch(r"prepared \d{1,2} [A-Z][a-z]{2} 20\d\d", str(printed.oddFooter.center.text))
     assert "data:image/png;base64," in (book.root / "x.html").read_text(encoding="utf-8")
 
 

@@ -1,6 +1,7 @@
 """`almanac page`."""
 
 import shlex
+from datetime import date, datetime
 from pathlib import Path
 
 import click
@@ -14,6 +15,7 @@ from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.cli.reports import warn
 from level_almanac.cli.say import say
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
+from level_almanac.core.calendar.date_text import day_words, moment_words
 from level_almanac.core.pages.checking import checked_page
 from level_almanac.core.pages.report import checked_report, pages_table
 from level_almanac.core.pages.running import MadePage, PageRun, answers_of, page_command, run_page
@@ -89,10 +91,10 @@ def show_page(ctx: click.Context, name: str) -> None:
         lines += [f"cannot run by itself: {each}" for each in error.mistakes]
     locks = read_locks(root)
     if read.name in locks:
-        lines.append(f"{lock_words(locks, read)}: on {locks[read.name].locked}")
+        lines.append(f"{lock_words(locks, read)}: on {day_words(date.fromisoformat(locks[read.name].locked))}")
     for run in kept_answers(root, read.name)[-3:]:
         answered = ", ".join(f"{key} = {value or 'left open'}" for key, value in run.answers.items())
-        lines.append(f"run {run.at}" + (f" with {answered}" if answered else ""))
+        lines.append(f"run {moment_words(datetime.fromisoformat(run.at))}" + (f" with {answered}" if answered else ""))
     click.echo("".join(f"# {line}\n" for line in lines), nl=False)
 
 

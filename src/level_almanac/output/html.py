@@ -6,7 +6,7 @@ from typing import Any
 from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.output.logo import png_of
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.text import day_text, figure_words, is_negative, mark_words, notes, proof_lines
+from level_almanac.output.text import figure_words, is_negative, mark_words, notes, prepared_words, proof_lines
 
 _PRINTED_COLUMNS = 8
 """Columns from which a page is turned and its type made smaller."""
@@ -26,11 +26,7 @@ def html(table: ReportTable) -> str:
     orientation = page.orientation if page.orientation != "auto" else "landscape" if wide else "portrait"
     below = [("proof", *line) for line in proof_lines(table)]
     below += [("note", line, False) for line in notes(table)]
-    prepared = (
-        f"prepared {day_text(table.look.prepared.date(), table)} {table.look.prepared:%H:%M}"
-        if table.look.prepared
-        else ""
-    )
+    prepared = f"{prepared_words(table.look)} {table.look.prepared:%H:%M}" if table.look.prepared else ""
     return environment.get_template("report.html.j2").render(
         title=table.title,
         over=page.title,

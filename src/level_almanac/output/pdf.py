@@ -10,7 +10,7 @@ from level_almanac.core.table.style import Look
 from level_almanac.output.logo import png_of
 from level_almanac.output.pdf_style import BOLD, INK, QUIET, RED, REGULAR, RULE, colour_of, known_fonts, known_width
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.text import cell_words, is_negative, notes, proof_lines, shortened
+from level_almanac.output.text import cell_words, is_negative, notes, prepared_words, proof_lines, shortened
 
 if TYPE_CHECKING:
     from level_almanac.output.pdf_rows import PlainRow
@@ -340,8 +340,7 @@ def write_margins(
     canvas.setFillColor(QUIET)
     canvas.drawString(margin, height - margin, words[0])
     canvas.drawRightString(width - margin, height - margin, words[1])
-    prepared = f"prepared {look.prepared:%Y-%m-%d}" if look.prepared else ""
-    canvas.drawString(margin, margin, " · ".join(each for each in (look.page.footer, prepared) if each))
+    canvas.drawString(margin, margin, " · ".join(filter(None, (look.page.footer, prepared_words(look)))))
     canvas.drawRightString(width - margin, margin, f"page {number[0]} of {number[1]}")
 
 

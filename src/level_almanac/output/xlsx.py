@@ -14,7 +14,7 @@ from level_almanac.core.table.exact import EXACT
 from level_almanac.core.table.model import Cell, Column, Made, ReportTable, Row
 from level_almanac.output.logo import png_of
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.text import cell_words, mark_width, mark_words, notes, places_of, proof_lines
+from level_almanac.output.text import cell_words, mark_width, mark_words, notes, places_of, prepared_words, proof_lines
 
 _PAPERS = {"letter": 1, "legal": 5, "a3": 8, "a4": 9}
 _MM_PER_INCH = Decimal("25.4")
@@ -416,8 +416,7 @@ class _Sheet:
         images = {"image_left": "logo.png", "image_data_left": io.BytesIO(png_of(logo))} if logo else {}
         left = "&G" if images else ""
         sheet.set_header(f"&L{left}&C{_code(page.header)}", images)
-        prepared = f"prepared {self.table.look.prepared:%Y-%m-%d}" if self.table.look.prepared else ""
-        sheet.set_footer(f"&L{_code(page.footer)}&C{_code(prepared)}&Rpage &P of &N")
+        sheet.set_footer(f"&L{_code(page.footer)}&C{_code(prepared_words(self.table.look))}&Rpage &P of &N")
         breaks = [self.rows[row.key] for row in self.table.rows if row.kind == "group"][1:]
         if breaks:
             sheet.set_h_pagebreaks(breaks)

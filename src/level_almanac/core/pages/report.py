@@ -1,9 +1,11 @@
 """Which pages there are, as a report (docs/pages.md)."""
 
 from collections.abc import Mapping, Sequence
+from datetime import datetime
 from typing import NamedTuple
 
 from level_almanac.core.book import Book
+from level_almanac.core.calendar.date_text import moment_words
 from level_almanac.core.table.model import Column, ReportTable, Row, heading
 from level_almanac.errors import AlmanacError, how_many
 from level_almanac.files.page_reading import built_in_names, page_names, read_page
@@ -112,7 +114,7 @@ def pages_table(book: Book, *, own: bool) -> ReportTable:
     mine = page_names(root)
     for name in [*mine, *([] if own else [each for each in built_in_names() if each not in mine])]:
         runs = kept_answers(root, name)
-        last = runs[-1].at if runs else ""
+        last = moment_words(datetime.fromisoformat(runs[-1].at)) if runs else ""
         try:
             page = read_page(root, name)
             lines.append(PageLine(name, page, lock_words(locks, page), last))
