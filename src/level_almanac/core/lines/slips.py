@@ -61,10 +61,15 @@ def word_slips(
     if not rules or not book.parts_of(fields.table.name):
         return
     words = list(dict.fromkeys(word for rule in rules for word in _words_in(rule.predicate, fields)))
-    counts = dict(zip(words, _counts(book, fields, [word.alone for word in words]), strict=True))
-    yield from (_slip(book, fields, word) for word, count in counts.items() if not count)
-    if hidden and fields.table.entries and all(counts.values()):
-        yield from _hidden_slips(book, fields, rules, hidden)
+    asked = [rule for rule in rules if not rule.exclusion] if hidden and fields.table.entries else []
+    # One look at the lines answers both.
+    counts = list(_counts(book, fields, [*(word.alone for word in words), *_halves(asked, hidden or {})]))
+    wrong = [word for word, count in zip(words, counts, strict=False) if not count]
+    yield from (_slip(book, fields, word) for word in wrong)
+    if asked and hidden and not wrong:
+        of_halves = counts[len(words) :]
+        of_rules = list(zip(asked, of_halves[::2], of_halves[1::2], strict=True))
+        yield from _hidden_slips(book, fields, of_rules, hidden)
 
 
 def _words_in(predicate: Predicate, fields: LineFields) -> Iterator[_Word]:
@@ -151,15 +156,19 @@ def _nearest(values: Sequence[tuple[str, int]], operator: Operator, text: str) -
     return (parts[close], dict(values)[parts[close]]) if close else ("", 0)
 
 
-def _hidden_slips(book: Book, fields: LineFields, rules: Sequence[Rule], hidden: Mapping[str, str]) -> Iterator[Slip]:
-    """Yield the conditions that lines meet, but none that the report takes in."""
-    asked = [rule for rule in rules if not rule.exclusion]
-    tests: list[Predicate] = []
-    for rule in asked:
-        shown = tuple(name for name in (*_ENTRIES, "closing", "carried") if name not in hidden)
-        tests += [Every((rule.predicate, FieldTest("entry", "is", classes))) for classes in (shown, tuple(hidden))]
-    counts = list(_counts(book, fields, tests))
-    for rule, shown_count, hidden_count in zip(asked, counts[::2], counts[1::2], strict=True):
+def _halves(rules: Sequence[Rule], hidden: Mapping[str, str]) -> Iterator[Predicate]:
+    """Yield of each condition which lines meet it that the report takes in, and then which that it leaves out."""
+    shown = tuple(name for name in (*_ENTRIES, "closing", "carried") if name not in hidden)
+    for rule in rules:
+        for classes in (shown, tuple(hidden)):
+            yield Every((rule.predicate, FieldTest("entry", "is", classes)))
+
+
+def _hidden_slips(
+    book: Book, fields: LineFields, counts: Sequence[tuple[Rule, int, int]], hidden: Mapping[str, str]
+) -> Iterator[Slip]:
+    """Yield the conditions that lines meet, but none that the report takes in. counts: of each those of both halves."""
+    for rule, shown_count, hidden_count in counts:
         if hidden_count and not shown_count:
             by_class = [Every((rule.predicate, FieldTest("entry", "is", (name,)))) for name in hidden]
             classes = [name for name, count in zip(hidden, _counts(book, fields, by_class), strict=True) if count]
