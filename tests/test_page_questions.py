@@ -142,8 +142,9 @@ def test_an_answer_is_bounded_by_another_and_asked_where_its_rule_holds(
     assert (ran.code, message in ran.err) == (2, True), ran.err
 
 
-def test_right_answers_make_the_report(almanac: Almanac, book: Path) -> None:
-    write(book, "bounded", BOUNDED)
+@pytest.mark.parametrize("rule", ["one is yes", "one", "not one is no", "one is not no"])
+def test_right_answers_make_the_report(almanac: Almanac, book: Path, rule: str) -> None:
+    write(book, "bounded", BOUNDED.replace("one is yes", rule))
     asked = almanac(
         "page", "run", "bounded", "-a", "one=yes", "-a", "terminal=Kelsay", "--print", "json", book=book
     ).json

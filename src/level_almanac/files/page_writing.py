@@ -9,7 +9,7 @@ from typing import Any
 
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
 from level_almanac.files.explanations import explanations_path
-from level_almanac.files.pages import FOLDER, LOCKS, Page, page_path, placeholders, ruled_by
+from level_almanac.files.pages import FOLDER, LOCKS, Page, page_path, placeholders, read_rule
 from level_almanac.whole_file import write_whole
 
 LOCK_BROKEN = "LOCKED, BUT CHANGED SINCE"
@@ -62,7 +62,7 @@ def _drop_unasked(document: Any) -> None:
         # A later question may go by an earlier one's answer, so the last is looked at first.
         if name in {each.partition(".")[0] for text in texts for each in placeholders(text)}:
             limits = (str(asked[name].get(key, "")) for key in ("least", "most"))
-            texts += [*limits, f"{{{ruled_by(str(asked[name].get('when', '')))}}}"]
+            texts += [*limits, f"{{{read_rule(str(asked[name].get('when', ''))).question}}}"]
         else:
             del asked[name]
 

@@ -8,7 +8,7 @@ from datetime import date
 from decimal import InvalidOperation
 from functools import cached_property
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 from level_almanac.files.numbers import exact_number
 from level_almanac.files.settings import STRICT
@@ -138,9 +138,21 @@ def placeholders(text: str) -> Iterator[str]:
     yield from (found.group(1) for found in PLACEHOLDER.finditer(text) if found.group(1))
 
 
-def ruled_by(rule: str) -> str:
-    """Return the name of the question that a rule goes by: `who` of `who is all`, `not who is all` and `who`."""
-    return rule.removeprefix("not ").partition(" is ")[0].strip()
+class AnswerRule(NamedTuple):
+    """A rule on an answer: that it is a value, or with negated that it is not."""
+
+    question: str
+    value: str
+    negated: bool
+
+
+def read_rule(text: str) -> AnswerRule:
+    """Read `NAME`, which means yes, `NAME is VALUE`, and either with `not`."""
+    negated = text.startswith("not ")
+    name, is_, value = text.removeprefix("not ").partition(" is ")
+    if value.startswith("not "):
+        negated, value = not negated, value.removeprefix("not ")
+    return AnswerRule(name.strip(), value.strip().strip('"') if is_ else "yes", negated)
 
 
 PLACEHOLDER = re.compile(r"\{\{|\}\}|\{([a-z][a-z0-9_-]*(?:\.(?:first|last))?)\}")

@@ -3,14 +3,14 @@
 import shlex
 from collections.abc import Collection, Iterator, Mapping
 from re import Match
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.pages.questions import Answer, rule_holds
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.pages import PLACEHOLDER, Page, placeholders
 
 Answers = Mapping[str, Answer | None]
-SPAN_OPTIONS = ("period", "quarter", "year")
+SPAN_OPTIONS: tuple[Literal["period", "quarter", "year"], ...] = ("period", "quarter", "year")
 Value = str | bool | list[str]
 
 

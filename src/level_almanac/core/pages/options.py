@@ -3,11 +3,11 @@
 import re
 from collections.abc import Mapping, Sequence
 from datetime import date
-from typing import Any, Literal
+from typing import Any
 
 from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.language.days import DayContext
-from level_almanac.core.pages.filling import Filled
+from level_almanac.core.pages.filling import SPAN_OPTIONS, Filled
 from level_almanac.core.reports.definition import Report
 from level_almanac.core.reports.making import read_asked
 from level_almanac.core.reports.registry import all_reports, page_reports
@@ -17,7 +17,7 @@ from level_almanac.core.requests.words import options_in, words_of
 from level_almanac.core.spans.divided import unit_id
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake, listed, nearest
 
-WHEN = ("as-of", "period", "quarter", "year")
+WHEN = ("as-of", *SPAN_OPTIONS)
 
 
 def page_report(words: Sequence[str], where: str, error: type[AlmanacError]) -> Report:
@@ -65,7 +65,7 @@ def with_when(
         if name not in page_options(report):
             raise UsageMistake(Mistake(f"`{report.name}` is not asked for by this", f"--{name}", repr(text)))
         options = {option: value for option, value in page.options.items() if option not in WHEN}
-        unit = next((each for each in _UNITS if each in page.options), None)
+        unit = next((each for each in SPAN_OPTIONS if each in page.options), None)
         if ranged:
             options["as-of"] = context.as_of.isoformat()
         elif name == "as-of" and unit is not None:
@@ -79,7 +79,6 @@ def with_when(
 
 _RANGED = ("from", "through", "before")
 _DAY = re.compile(r"\d{4}-\d\d-\d\d")
-_UNITS: tuple[Literal["period", "quarter", "year"], ...] = ("period", "quarter", "year")
 
 
 def within_edition(
@@ -102,7 +101,7 @@ def within_edition(
     chosen, text = next(iter(when.items()))
     own = next((name for name in WHEN if name in page.options), None)
     ranged = any(name in page.options for name in _RANGED)
-    if own in _UNITS and WHEN.index(chosen) < WHEN.index(own):
+    if own in SPAN_OPTIONS and WHEN.index(chosen) < WHEN.index(own):
         # Of a span that the edition ends within, what is booked later belongs to a later edition.
         span = calendar.find(str(page.options[own]), f"--{own}", UsageMistake)
         within = span.first <= end < span.last and "as-of" in known

@@ -13,7 +13,7 @@ from level_almanac.core.calendar.fiscal import FiscalPeriod, FiscalQuarter, Fisc
 from level_almanac.core.language.days import DayContext, Unit, day_of, moved, read_day
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.numbers import exact_number
-from level_almanac.files.pages import PLACEHOLDER, Question, placeholders
+from level_almanac.files.pages import PLACEHOLDER, Question, placeholders, read_rule
 
 _YES = {"yes": True, "y": True, "true": True, "no": False, "n": False, "false": False}
 _SPANS = ("year", "quarter", "period")
@@ -208,15 +208,9 @@ def _count(where: str, question: Question, text: str) -> Answer:
 
 def rule_holds(rule: str, answers: Mapping[str, Answer | None]) -> bool:
     """Tell whether `NAME`, `not NAME`, `NAME is VALUE` or `NAME is not VALUE` holds of answers."""
-    name, is_, value = (part.strip() for part in rule.partition(" is "))
-    if is_:
-        negated = value.startswith("not ")
-        wanted = value.removeprefix("not ").strip().strip('"')
-        answer = answers.get(name)
-        return (answer is not None and answer.text.casefold() == wanted.casefold()) != negated
-    negated = name.startswith("not ")
-    answer = answers.get(name.removeprefix("not ").strip())
-    return (answer is not None and answer.text == "yes") != negated
+    question, value, negated = read_rule(rule)
+    answer = answers.get(question)
+    return (answer is not None and answer.text.casefold() == value.casefold()) != negated
 
 
 def _end_of(answers: Mapping[str, Answer | None], name: str | None) -> str:

@@ -88,10 +88,6 @@ def page_when(book: Book, told: Mapping[str, str]) -> dict[str, str]:
     }
 
 
-_SPANS = {("span", "period"), ("span", "quarter"), ("span", "year")}
-"""A kind of question, and what else than itself answers it."""
-
-
 def answers_of(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Answers:
     """Return the page's answers: as told, by the day asked for where they are of its kind, else its defaults.
 
@@ -101,7 +97,7 @@ def answers_of(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> 
     answers: dict[str, str] = {}
     for name, question in page.file.ask.items():
         for kind, text in run.when.items():
-            if question.kind == kind or (question.kind, kind) in _SPANS:
+            if question.kind == kind or (question.kind == "span" and kind in SPAN_OPTIONS):
                 answers[name] = text
     answers |= run.told
     if ask is not None:

@@ -16,7 +16,7 @@ from level_almanac.files.pages import (
     is_number,
     placeholders,
     plain_value,
-    ruled_by,
+    read_rule,
     texts,
 )
 from level_almanac.files.validation.book_file import checker_of, json_of, shape_mistake
@@ -92,7 +92,7 @@ def _goes_by(question: Question) -> Iterator[tuple[str, str]]:
         for name in placeholders(getattr(question, key)):
             yield key, name.partition(".")[0]
     if question.when:
-        yield "when", ruled_by(question.when)
+        yield "when", read_rule(question.when).question
 
 
 def _option_mistakes(page: PageFile) -> Iterator[Mistake]:
@@ -108,7 +108,7 @@ def _option_mistakes(page: PageFile) -> Iterator[Mistake]:
                 right = f"{{{question}.first}} or {{{question}.last}}" if not end else f"{{{question}}}"
                 yield Mistake("not how this answer is put in", where, f"{{{name}}}", right)
     for where, rule in _rules_of(page.options):
-        question = ruled_by(rule)
+        question = read_rule(rule).question
         asked.add(question)
         if question not in page.ask:
             hint = nearest(question, page.ask) or f"add a section [ask.{question}]"
