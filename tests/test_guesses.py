@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from level_almanac.files.patterns import strptime_pattern
 from level_almanac.files.settings import IntakeBlock
 from level_almanac.files.tables import BUILT_IN
-from level_almanac.intake.guesses import (
+from level_almanac.intake.formats.records import TextForm
+from level_almanac.intake.proposing.guesses import (
     DATE_PATTERNS,
     date_guess,
     heads_for,
@@ -18,7 +19,6 @@ from level_almanac.intake.guesses import (
     period_guess,
     table_guess,
 )
-from level_almanac.intake.records import TextForm
 
 SIGNS = [(".", ""), (".", ","), (",", ""), (",", "."), (",", " "), (".", "'")]
 

@@ -16,8 +16,8 @@ import pytest
 from conftest import HEADS, LONG, MakeBook, SmallBook, run_almanac
 from level_almanac.errors import BookMistake
 from level_almanac.intake import csv_text
-from level_almanac.intake.csv_text import CsvText
-from level_almanac.intake.fast_csv import copied_fast
+from level_almanac.intake.formats.csv_text import CsvText
+from level_almanac.intake.formats.fast_csv import copied_fast
 from level_almanac.store.engine import DuckDBEngine
 from level_almanac.store.exports import COUNTED_ROWS, NUMBERED_ROWS, copy_numbered_csv
 from level_almanac.store.lines import ExportLines

@@ -9,7 +9,7 @@ from level_almanac.cli.session import session_of
 from level_almanac.errors import BookMistake
 from level_almanac.files.reading import find_book, read_book
 from level_almanac.files.tables import BUILT_IN, tables_of
-from level_almanac.intake.propose import propose as proposed_block
+from level_almanac.intake.proposing.propose import propose as proposed_block
 
 
 @click.command(cls=OneEach)

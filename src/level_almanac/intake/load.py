@@ -13,13 +13,13 @@ from level_almanac.files.fingerprints import reading_fingerprint, rules_fingerpr
 from level_almanac.files.settings import BookFile
 from level_almanac.files.tables import DATED, Table, tables_of
 from level_almanac.intake.chart_checks import chart_mistakes, retained_earnings_mistakes, unknown_account_mistakes
-from level_almanac.intake.csv_text import fingerprint
 from level_almanac.intake.early_ends import early_ends
 from level_almanac.intake.files import ExportFile, export_files
+from level_almanac.intake.formats.csv_text import fingerprint
+from level_almanac.intake.formats.sql_records import SqlRecords
 from level_almanac.intake.messages import clash_mistake
 from level_almanac.intake.read_export import ExportReader, PlacesDays
 from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
-from level_almanac.intake.sql_records import SqlRecords
 from level_almanac.intake.warnings import ends_early, lines_after, unbalanced_journals
 from level_almanac.progress import tell
 from level_almanac.store import closing, ledger_checks, repeats, rollups

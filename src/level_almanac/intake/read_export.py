@@ -14,16 +14,16 @@ from level_almanac.files.currencies import decimals_of
 from level_almanac.files.patterns import period_pattern, strptime_pattern
 from level_almanac.files.settings import BookFile, IntakeBlock
 from level_almanac.files.tables import tables_of
-from level_almanac.intake.csv_text import CsvText
-from level_almanac.intake.fast_csv import copied_fast
 from level_almanac.intake.files import ExportFile
-from level_almanac.intake.json_records import JsonRecords
-from level_almanac.intake.mapping import numbers_lines, sources
+from level_almanac.intake.formats.csv_text import CsvText
+from level_almanac.intake.formats.fast_csv import copied_fast
+from level_almanac.intake.formats.json_records import JsonRecords
+from level_almanac.intake.formats.records import Records, TextForm
+from level_almanac.intake.formats.unpacked import unpacked
+from level_almanac.intake.formats.xlsx_records import XlsxRecords
 from level_almanac.intake.messages import line_mistake
-from level_almanac.intake.records import Records, TextForm
-from level_almanac.intake.split import taken_test
-from level_almanac.intake.unpacked import unpacked
-from level_almanac.intake.xlsx_records import XlsxRecords
+from level_almanac.intake.shaping.mapping import numbers_lines, sources
+from level_almanac.intake.shaping.split import taken_test
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import NumberForm, Reason, Source, casts
 from level_almanac.store.engine import Engine, EngineError

@@ -13,8 +13,13 @@ from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nea
 from level_almanac.files.patterns import period_pattern
 from level_almanac.files.settings import Format, IntakeBlock
 from level_almanac.files.tables import DATED, Field, Table
-from level_almanac.intake.csv_text import CsvText
-from level_almanac.intake.guesses import (
+from level_almanac.intake.formats.csv_text import CsvText
+from level_almanac.intake.formats.json_records import JsonRecords
+from level_almanac.intake.formats.records import Records, TextForm
+from level_almanac.intake.formats.unpacked import unpacked
+from level_almanac.intake.formats.xlsx_records import XlsxRecords
+from level_almanac.intake.formats.xlsx_sheet import open_sheet, open_workbook, quiet
+from level_almanac.intake.proposing.guesses import (
     DateGuess,
     NumberGuess,
     date_guess,
@@ -23,11 +28,6 @@ from level_almanac.intake.guesses import (
     period_guess,
     table_guess,
 )
-from level_almanac.intake.json_records import JsonRecords
-from level_almanac.intake.records import Records, TextForm
-from level_almanac.intake.unpacked import unpacked
-from level_almanac.intake.xlsx_records import XlsxRecords
-from level_almanac.intake.xlsx_sheet import open_sheet, open_workbook, quiet
 from level_almanac.shown_text import visible
 from level_almanac.store.engine import DuckDBEngine, EngineError
 from level_almanac.store.exports import copy_parquet, parquet_heads, sample_of

@@ -20,7 +20,7 @@ from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.database_url import file_in, filled, is_file, variables_in
 from level_almanac.files.outside import check_allowed, place_of, url_reaches
 from level_almanac.files.settings import IntakeBlock
-from level_almanac.intake.records import TextForm
+from level_almanac.intake.formats.records import TextForm
 
 _SECONDS_TO_CONNECT = 10
 _ROWS_AT_ONCE = 5000

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from level_almanac.errors import BookMistake, Mistake
-from level_almanac.intake.records import Numbered
+from level_almanac.intake.formats.records import Numbered
 from level_almanac.store.exports import CsvBytes, Folds
 
 _CODECS = {"utf-8": "utf-8-sig", "latin-1": "latin-1", "windows-1252": "cp1252"}

@@ -11,7 +11,7 @@ from typing import Any
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.settings import IntakeBlock
-from level_almanac.intake.records import Numbered, TextForm
+from level_almanac.intake.formats.records import Numbered, TextForm
 
 _MOST_DIGITS = 60
 """How large or how small a number may be; what a book holds has far fewer digits."""

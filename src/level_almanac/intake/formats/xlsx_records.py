@@ -7,8 +7,8 @@ from pathlib import Path
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.settings import IntakeBlock
-from level_almanac.intake.records import Numbered, TextForm
-from level_almanac.intake.xlsx_sheet import MOST_COLUMNS, Sheet, SheetRow, exact_words, open_sheet, quiet
+from level_almanac.intake.formats.records import Numbered, TextForm
+from level_almanac.intake.formats.xlsx_sheet import MOST_COLUMNS, Sheet, SheetRow, exact_words, open_sheet, quiet
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import NamedTuple
 
-from level_almanac.intake.csv_text import CsvText, folded, measured
+from level_almanac.intake.formats.csv_text import CsvText, folded, measured
 from level_almanac.store.engine import Engine
 from level_almanac.store.exports import COUNTED_ROWS, copy_plain_csv, folded_rows
 

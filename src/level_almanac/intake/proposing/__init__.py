@@ -1,0 +1,1 @@
+"""Looks at exports and writes the blocks that take them in."""
