@@ -132,7 +132,7 @@ MISTAKES = [
     ("2,1,2025-10-03,P1,1000,5.00,,GJ", "ledger.csv:4: period: the calendar has no such period: 'P1'; expected a period of the calendar as YYYY-PPP"),
     ("2,1,2025-10-03,,1001,5.00,,GJ", "ledger.csv:4: account: the chart lacks this account: '1001'; did you mean '1000'?"),
     ("2,1,2025-12-24,,1000,5.00,,CF", "ledger.csv:4: posted: a carried line that opens no year: '2025-12-24'; expected the last or the first day of a fiscal year"),
-    ("2,1,2025-10-03,,1000,5.00", "ledger.csv:4: the record has 6 fields; expected 8, as in the head line, between ','"),
+    ("2,1,2025-10-03,,1000,5.00", "ledger.csv:4: the record has 6 fields; expected 8, as in the head line, between ','; uneven_rows = true takes the rest for blank"),
     ('2,1,2025-10-03,,1000,5.00,,"GJ', "ledger.csv:4: not CSV: unexpected end of data"),
     ("1,2,2025-10-03,,4010,,5.00,GJ", "ledger.csv:3 and ledger.csv:4: the same line twice in one file (entity A, journal 1, line 2); expected each line once"),
     ("1,2,2025-10-03,,4010,,6.00,GJ", "ledger.csv:3 and ledger.csv:4: two different lines under one key (entity A, journal 1, line 2); expected one line for each key"),

@@ -235,7 +235,7 @@ def test_two_blocks_may_not_take_one_file(make_book: MakeBook) -> None:
     assert told.code == 3
     assert (
         told.err
-        == "almanac: intake[3].files: intake[2] takes this file too: ledger.csv; expected one block for each file; blocks that share a file say which lines each takes, as `only`\n"
+        == "almanac: intake[3].files: intake[2] takes this file too: ledger.csv; expected one block for each file; blocks that share a file say which lines each takes, as `only`, or `shares_records = true`\n"
     )
 
 

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.core.language.days import DayContext, DayExpression, day_of, read_day
-from level_almanac.core.lines.book_rules import entry_class_rules, taken_rules
+from level_almanac.core.lines.book_rules import entry_class_rules, record_rules
 from level_almanac.core.reports.check.ledger import closed_changes
 from level_almanac.core.reports.load_report import load_report
 from level_almanac.core.reports.look_report import look_report
@@ -42,7 +42,7 @@ def load_book(
     context = DayContext(book.calendars[""], today, today)
     days = {table: day_of(day, context) for table, day in (through or {}).items()}
     _check_tables(book, days)
-    rules = LoadRules(entry_class_rules(book), taken_rules(book))
+    rules = LoadRules(entry_class_rules(book), record_rules(book))
     options = LoadOptions(days, drop_missing, set_aside)
     before = book.store.state()
     done = load(book.file, book.store, book.calendar_by_entity, rules, book.now, options)
@@ -60,7 +60,7 @@ def look_book(book: Book) -> Loaded:
 
     Raises as `load_book` does, for what a load would be refused for.
     """
-    rules = LoadRules(entry_class_rules(book), taken_rules(book))
+    rules = LoadRules(entry_class_rules(book), record_rules(book))
     found = look(book.file, book.store, book.calendar_by_entity, rules, book.now)
     more = found.warned_of - len(found.warnings)
     warnings = (*map(str, found.warnings), *([f"… and {more:,} more"] if more > 0 else []))

@@ -248,7 +248,7 @@ class Book:
             return [], [], []
         from level_almanac.files.reaches import fitting
 
-        stamps = {loaded.path: loaded.stamp for loaded in self.state.files if not loaded.path.startswith(SQL)}
+        stamps = {loaded.file: loaded.stamp for loaded in self.state.files if not loaded.path.startswith(SQL)}
         there = {
             path.relative_to(self.file.root).as_posix(): path
             for block in self.settings.intake

@@ -83,7 +83,17 @@ def reading_fingerprint(book: BookFile, blocks: Sequence[int], block: int) -> st
     plain = book.plain["intake"][block]
     shared = [book.plain["intake"][each].get("only") for each in blocks]
     zone = book.settings.book.time_zone
-    return _hash([rules_fingerprint(book), plain, shared, zone, book.plain.get("tables", {}).get(plain["table"])])
+    told = [rules_fingerprint(book), plain, shared, zone, book.plain.get("tables", {}).get(plain["table"])]
+    others = [{key: book.plain["intake"][each].get(key) for key in _OF_RECORDS} for each in blocks]
+    if any(any(each.values()) for each in others):
+        told.append(others)
+    if plain["table"] == "accounts" and book.plain.get("chart"):
+        told.append(book.plain["chart"])
+    return _hash(told)
+
+
+_OF_RECORDS = ("pass_over", "totals", "shares_records", "head_row", "head_rows")
+"""Keys of a block that say which records it leaves to the others of its file."""
 
 
 def _hash(plain: Any) -> str:

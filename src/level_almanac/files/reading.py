@@ -7,6 +7,7 @@ from typing import Any
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.outside import BOOK_FILE, check_allowed, links_out
 from level_almanac.files.settings import (
+    Across,
     AgingSettings,
     AgreeSettings,
     AgreeSide,
@@ -15,16 +16,21 @@ from level_almanac.files.settings import (
     BookHead,
     BookSettings,
     CalendarSettings,
+    ChartSettings,
     Entity,
     EntryClassRules,
+    FieldSource,
     IntakeBlock,
     NumberingSettings,
     PageSettings,
+    Parents,
     PartiesSettings,
     PlanSettings,
     ProfileSettings,
+    Sides,
     StyleSettings,
     TableSettings,
+    TotalRows,
 )
 from level_almanac.files.stamps import is_stamped, stamp
 
@@ -92,7 +98,20 @@ def _settings(plain: dict[str, Any]) -> BookSettings:
         billing=BillingSettings(**plain.get("billing", {})),
         numbering=[NumberingSettings(**block) for block in plain.get("numbering", [])],
         agree=[_agreement(block) for block in plain.get("agree", [])],
-        intake=[IntakeBlock(**block) for block in plain.get("intake", [])],
+        chart=ChartSettings(**plain.get("chart", {})),
+        intake=[intake_block(block) for block in plain.get("intake", [])],
+    )
+
+
+def intake_block(plain: dict[str, Any]) -> IntakeBlock:
+    """Return one `[[intake]]` block that was found right."""
+    parts = {"across": Across, "sides": Sides, "parents": Parents}
+    fields = {
+        name: FieldSource(**told) if isinstance(told, dict) else told for name, told in plain.get("fields", {}).items()
+    }
+    return IntakeBlock(
+        **{key: parts[key](**told) if key in parts else told for key, told in plain.items() if key != "totals"}
+        | {"fields": fields, "totals": [TotalRows(**each) for each in plain.get("totals", [])]}
     )
 
 

@@ -11,13 +11,16 @@ STRICT = {"extra": "forbid", "strict": True}
 FieldKind = Literal["text", "amount", "quantity", "price", "date"]
 Periods = Literal["months", "4-4-5", "4-5-4", "5-4-4", "13x4", "file"]
 Weekday = Literal["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
+END_OF_PERIOD = "end of period"
+"""What `posted` is set to where lines tell a period and no date."""
 Percent = int | float | str
 """A percentage; a number with a point is kept as it was written, never computed with as a binary float."""
 NegativeStyle = Literal["minus", "parens", "red"]
 ZeroStyle = Literal["zero", "dash", "blank"]
 Negatives = Literal["minus", "trailing-minus", "parentheses", "crdr"]
-Format = Literal["csv", "xlsx", "jsonl", "parquet", "sql"]
-Encoding = Literal["utf-8", "latin-1", "windows-1252"]
+Format = Literal["csv", "fixed", "xlsx", "xls", "xlsb", "ods", "json", "jsonl", "xml", "parquet", "sql"]
+Encoding = Literal["utf-8", "utf-16", "latin-1", "latin-2", "windows-1250", "windows-1252", "cp850", "cp852"]
+NumberWay = Literal["spaces", "dash-zero", "extra-zeros", "noise", "percent"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,7 +42,7 @@ class Entity:
     __pydantic_config__ = STRICT
     name: str
     currency: str
-    retained_earnings: str
+    retained_earnings: str = ""
     calendar: str = ""
 
 
@@ -224,14 +227,128 @@ class PageSettings:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class FieldSource:
+    """Where a field comes from, where more is to be said than a head: one `fields.NAME = { … }` of an intake block.
+
+    head: the head, or several of which a file has one; join: heads whose texts are put together, with `between` between
+    them; either: heads of which the first that is not blank counts; after, before: the text behind, or ahead of, the
+    first of these signs; rows: the condition of the rows that tell it; down: whether it holds for the rows below until
+    one tells another, or meets `until`; optional: whether a file may lack it; zeros: `strip` for zeros ahead; width: to
+    how many letters zeros fill it.
+    """
+
+    __pydantic_config__ = STRICT
+    head: str | list[str] = ""
+    join: list[str] = field(default_factory=list)
+    between: str = "-"
+    either: list[str] = field(default_factory=list)
+    after: str = ""
+    before: str = ""
+    rows: str = ""
+    down: bool = False
+    until: str = ""
+    optional: bool = False
+    zeros: Literal["keep", "strip"] = "keep"
+    width: int = 0
+
+    @property
+    def heads(self) -> list[str]:
+        """The head, or those of which a file has one."""
+        return [self.head] if isinstance(self.head, str) else self.head
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether it is the text of one column as it stands."""
+        return not (self.join or self.either or self.after or self.before or self.rows or self.down or self.width) and (
+            self.zeros == "keep"
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TotalRows:
+    """One of an intake block's `totals`: rows that are totals, and which lines each of them totals.
+
+    rows: their condition; of: all lines, or those above since the last such row; by: the head whose text a total has in
+    common with its lines, where it does; after: what stands ahead of that text in a total's row; columns: the heads of
+    the numbers that are held against the lines, or none for those that amounts are taken from.
+    """
+
+    __pydantic_config__ = STRICT
+    rows: str
+    of: Literal["all", "above"] = "all"
+    by: str = ""
+    after: str = ""
+    columns: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Across:
+    """An intake block's `across`: columns of which each cell is a line.
+
+    heads: their heads one by one, `A through B`, or a pattern of periods or days that they meet; total: the head of the
+    column that totals each row, if there is one.
+    """
+
+    __pydantic_config__ = STRICT
+    heads: str | list[str]
+    total: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sides:
+    """An intake block's `sides`: the words that make an amount a debit or a credit, in a column of their own or, where
+    no `head` is told, at the amount itself. Without words for debits, what has none is a debit.
+    """
+
+    __pydantic_config__ = STRICT
+    head: str = ""
+    debit: list[str] = field(default_factory=list)
+    credit: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Parents:
+    """An intake block's `parents`, for a chart: the head of each account's level, or how long the codes of each level
+    are.
+    """
+
+    __pydantic_config__ = STRICT
+    level: str = ""
+    lengths: list[int] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChartSettings:
+    """The `[chart]` section. classes: by class, the condition of the accounts that no export gives one; control: by
+    side, the control accounts; order: whether reports show accounts by code, or as the chart's export has them.
+    """
+
+    __pydantic_config__ = STRICT
+    classes: dict[str, str] = field(default_factory=dict)
+    control: dict[str, list[str]] = field(default_factory=dict)
+    order: Literal["code", "export"] = "code"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class IntakeBlock:
     """One `[[intake]]` block: which files feed which table, and how they are to be read.
 
     fields: our field name to the export's head; set: fields with one value for all lines; values: per field, the
     export's word to ours; dates, period: patterns such as `DD.MM.YYYY` and `YYYY-PP`; only: the condition of the lines
-    that this block takes, on the export's own heads; sheet, head_row: of a workbook; member, unpacked_mb: which file of
-    an archive, and the most it may unpack to; name, url, query: of a database, `${NAME}` in the url standing for a
-    secret of the environment.
+    that this block takes, on the export's own heads; pass_over, totals: of the rows that are no lines; shares_records:
+    whether other blocks may take the same records; repeated: whether one line may stand several times in a file;
+    later, later_by: whether a later export's line stands in for an earlier one's, and what makes one later; name: what
+    messages call the block, or the database.
+
+    sheet: of a workbook, `*` for all; head_row, head_rows: where the heads stand, 0 for none, and over how many rows;
+    uneven_rows: whether rows may lack their last blanks, or have more of them; quotes: how a quote within quotes is
+    written; columns: of fixed-width text, by name, such as `1-6`; path: to the records of a JSON or XML file; member,
+    unpacked_mb: which file of an archive, `*` for all, and the most it may unpack to; url, query: of a database,
+    `${NAME}` in the url standing for a secret of the environment.
+
+    across: columns of which each cell is a line; split: fields with several values in a cell, and the sign between
+    them; sides, signs, turned_kinds: what makes an amount negative; currency_signs, numbers: what may stand about a
+    number; year, day: of days and periods that do not tell them; parents: of a chart.
     """
 
     __pydantic_config__ = STRICT
@@ -239,8 +356,29 @@ class IntakeBlock:
     files: str | list[str] = field(default_factory=list)
     format: Format = "csv"
     only: str = ""
+    pass_over: str | list[str] = field(default_factory=list)
+    totals: list[TotalRows] = field(default_factory=list)
+    shares_records: bool = False
+    repeated: bool = False
+    later: Literal["", "wins"] = ""
+    later_by: str = "file name"
     sheet: str = ""
     head_row: int = 1
+    head_rows: int = 1
+    uneven_rows: bool = False
+    quotes: Literal["doubled", "backslash"] = "doubled"
+    columns: dict[str, str] = field(default_factory=dict)
+    path: str = ""
+    across: Across | None = None
+    split: dict[str, str] = field(default_factory=dict)
+    sides: Sides | None = None
+    signs: Literal["", "ledger", "natural", "turned"] = ""
+    turned_kinds: list[str] = field(default_factory=list)
+    currency_signs: list[str] = field(default_factory=list)
+    numbers: list[NumberWay] = field(default_factory=list)
+    year: int | str = ""
+    day: Literal["", "first", "last"] = ""
+    parents: Parents | None = None
     member: str = ""
     unpacked_mb: int = 2048
     name: str = ""
@@ -253,7 +391,7 @@ class IntakeBlock:
     decimal: Literal[".", ","] = "."
     thousands: Literal["", ".", ",", " ", "\u00a0", "\u202f", "'"] = ""
     negatives: list[Negatives] = field(default_factory=lambda: ["minus"])
-    fields: dict[str, str] = field(default_factory=dict)
+    fields: dict[str, str | list[str] | FieldSource] = field(default_factory=dict)
     set: dict[str, str] = field(default_factory=dict)
     values: dict[str, dict[str, str]] = field(default_factory=dict)
 
@@ -266,6 +404,24 @@ class IntakeBlock:
     def date_patterns(self) -> list[str]:
         """The date patterns, one or more."""
         return [self.dates] if isinstance(self.dates, str) else self.dates
+
+    @property
+    def passed_over(self) -> list[str]:
+        """The conditions of rows that are no lines, none or more, those of totals aside."""
+        return [self.pass_over] if isinstance(self.pass_over, str) else self.pass_over
+
+    @property
+    def field_sources(self) -> dict[str, FieldSource]:
+        """Where each field comes from, all told in one way."""
+        return {
+            name: told if isinstance(told, FieldSource) else FieldSource(head=told)
+            for name, told in self.fields.items()
+        }
+
+    @property
+    def at_end_of_period(self) -> bool:
+        """Whether lines without a date are posted on the last day of their period."""
+        return self.set.get("posted") == END_OF_PERIOD
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -288,6 +444,7 @@ class BookSettings:
     billing: BillingSettings = field(default_factory=BillingSettings)
     numbering: list[NumberingSettings] = field(default_factory=list)
     agree: list[AgreeSettings] = field(default_factory=list)
+    chart: ChartSettings = field(default_factory=ChartSettings)
     intake: list[IntakeBlock] = field(default_factory=list)
 
 

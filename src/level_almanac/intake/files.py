@@ -1,56 +1,120 @@
 """Which files the intake blocks name."""
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
-from pathlib import Path
+from dataclasses import dataclass, replace
+from pathlib import Path, PurePosixPath
 
 from level_almanac.errors import BookMistake, Mistake, nearest
 from level_almanac.files.outside import check_allowed, file_reach, leads_out
 from level_almanac.files.reaches import fitting
 from level_almanac.files.settings import BookFile, IntakeBlock
+from level_almanac.files.tables import tables_of
+from level_almanac.intake.formats.sheet_records import sheet_names
+from level_almanac.intake.formats.unpacked import members_of
 
 
 @dataclass(frozen=True, slots=True)
 class ExportFile:
-    """One file to be loaded into one table: its path, its name relative to the book, its block with that one's number.
+    """One file, one sheet of it or one member of an archive, to be loaded into one table: its path, its name relative
+    to the book, its block with that one's number.
 
-    A query of a database has no path; it is called by the name that its block gives it.
+    A query of a database has no path; it is called by the name that its block gives it. name: what messages and lines
+    call it, with the sheet or member where several of a file are taken, and with its block where several take it into
+    one table; export: the file's name alone; unit: with its sheet or member.
     """
 
     path: Path | None
     name: str
     block: IntakeBlock
     number: int
+    export: str = ""
+    unit: str = ""
+    sheet: str = ""
+    member: str = ""
 
     @property
     def key(self) -> tuple[str, str]:
         """The table and the name: what tells one such from every other."""
         return self.block.table, self.name
 
+    @property
+    def stem(self) -> str:
+        """The file's name without its folder and ending."""
+        return PurePosixPath(self.export).stem
+
 
 def export_files(book: BookFile) -> list[ExportFile]:
-    """Return the files of all blocks in the order of their names.
+    """Return the files of all blocks in the order of their names, each sheet and member that is taken as one.
 
-    Raises BookMistake for a name or pattern that fits no file, and for a file that two blocks would take whole, or into
-    one table, or one that is a link out of the book's folder and not allowed.
+    Raises BookMistake for a name or pattern that fits no file, and for a file that two blocks would take whole without
+    saying so, or one that is a link out of the book's folder and not allowed.
     """
     mistakes: list[Mistake] = []
-    taken: dict[str, list[ExportFile]] = {}
+    named: dict[tuple[str, int], Path | None] = {}
     for number, block in enumerate(book.settings.intake, 1):
         for path, name in _named(book, number, block, mistakes):
-            others = [each for each in taken.get(name, []) if each.number != number]
-            mistakes += _taken_twice(name, number, block, others)
-            if not any(each.number == number for each in taken.get(name, [])):
-                taken.setdefault(name, []).append(ExportFile(path, name, block, number))
-    if not any(block.table == "accounts" for block in book.settings.intake):
+            named.setdefault((name, number), path)
+    tables = tables_of(book.settings.tables)
+    with_accounts = [
+        block
+        for block in book.settings.intake
+        if block.table == "accounts" or (tables[block.table].is_placed and tables[block.table].field("account"))
+    ]
+    if with_accounts and not any(block.table == "accounts" for block in with_accounts):
         step = 'add one with table = "accounts"'
         mistakes.append(Mistake("no [[intake]] block names the chart of accounts", "almanac.toml", next_step=step))
     if mistakes:
         raise BookMistake(*mistakes)
-    found = [file for name in sorted(taken) for file in taken[name]]
-    links = [reach for file in found if file.path for reach in file_reach(book.root, file.path, file.name)]
+    links = [reach for (name, _), path in named.items() if path for reach in file_reach(book.root, path, name)]
     check_allowed(book.root, links)
-    return found
+    found: list[ExportFile] = []
+    for (name, number), path in named.items():
+        block = book.settings.intake[number - 1]
+        found += _units(ExportFile(path, name, block, number, name, name, block.sheet, block.member))
+    found = _called(found)
+    for file in found:
+        others = [each for each in found if each.unit == file.unit and each.number < file.number]
+        mistakes += _taken_twice(file, others)
+    if mistakes:
+        raise BookMistake(*mistakes)
+    return sorted(found, key=lambda each: (each.unit, each.number))
+
+
+def _units(file: ExportFile) -> list[ExportFile]:
+    """Return a file as it is, or each sheet or member of it where its block takes all."""
+    if file.path is None:
+        return [file]
+    if file.block.member == "*":
+        return [replace(file, member=member) for member in members_of(file.path, file.name)]
+    if file.block.sheet == "*":
+        names = sheet_names(file.path, file.name, file.block.format)
+        return [replace(file, sheet=sheet) for sheet in names]
+    return [file]
+
+
+def _called(files: Sequence[ExportFile]) -> list[ExportFile]:
+    """Return the files with the names that tell them apart."""
+    parts: dict[str, set[tuple[str, str]]] = {}
+    for file in files:
+        parts.setdefault(file.export, set()).add((file.member, file.sheet))
+    several = {file.export for file in files if "*" in (file.block.sheet, file.block.member)}
+    several |= {export for export, found in parts.items() if len(found) > 1}
+    units = []
+    for file in files:
+        within = "".join(f"[{part}]" for part in (file.member, file.sheet) if part)
+        units.append(replace(file, unit=file.export + within if file.export in several else file.export))
+    alike = Counter((file.block.table, file.unit) for file in units)
+    return [
+        replace(
+            file, name=file.unit if alike[file.block.table, file.unit] == 1 else f"{file.unit} ({_block_name(file)})"
+        )
+        for file in units
+    ]
+
+
+def _block_name(file: ExportFile) -> str:
+    return file.block.name or f"intake[{file.number}]"
 
 
 def _named(
@@ -69,14 +133,17 @@ def _named(
             yield path, name
 
 
-def _taken_twice(name: str, number: int, block: IntakeBlock, others: Sequence[ExportFile]) -> Iterator[Mistake]:
+def _taken_twice(file: ExportFile, others: Sequence[ExportFile]) -> Iterator[Mistake]:
     for other in others:
-        where, what = f"intake[{number}].files", f"intake[{other.number}] takes this file too"
-        if not (block.only and other.block.only):
-            step = "blocks that share a file say which lines each takes, as `only`"
-            yield Mistake(what, where, name, "one block for each file", step)
-        elif other.block.table == block.table:
-            yield Mistake(f"{what}, into the same table", where, name, "another table")
+        chosen = file.block.only and other.block.only
+        shared = file.block.shares_records and other.block.shares_records
+        if not (chosen or shared):
+            where, what = f"intake[{file.number}].files", f"intake[{other.number}] takes this file too"
+            step = "blocks that share a file say which lines each takes, as `only`, or `shares_records = true`"
+            yield Mistake(what, where, file.unit, "one block for each file", step)
+        elif file.key == other.key:
+            where, step = f"intake[{file.number}].name", "give each block a name of its own"
+            yield Mistake(f"intake[{other.number}] is called so too", where, repr(file.block.name), next_step=step)
 
 
 def _is_text(name: str) -> bool:

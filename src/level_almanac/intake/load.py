@@ -1,6 +1,6 @@
 """The load: every export in, or nothing changed (docs/loading.md)."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from functools import cached_property
@@ -17,14 +17,19 @@ from level_almanac.intake.early_ends import early_ends
 from level_almanac.intake.files import ExportFile, export_files
 from level_almanac.intake.formats.csv_text import fingerprint
 from level_almanac.intake.formats.sql_records import SqlRecords
+from level_almanac.intake.later import later_of
 from level_almanac.intake.messages import clash_mistake
-from level_almanac.intake.read_export import ExportReader, PlacesDays
+from level_almanac.intake.periods import PlacesDays
+from level_almanac.intake.raw_export import ALL
+from level_almanac.intake.read_export import ExportReader, ReadExport, with_shape
 from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
+from level_almanac.intake.shaping.shape import Conditions
 from level_almanac.intake.warnings import ends_early, lines_after, unbalanced_journals
 from level_almanac.progress import tell
 from level_almanac.store import closing, ledger_checks, repeats, rollups
-from level_almanac.store.chart_lines import account_codes
+from level_almanac.store.chart_lines import account_classes
 from level_almanac.store.engine import DuckDBEngine, Engine
+from level_almanac.store.exports import records_by_fate
 from level_almanac.store.kept import keep_through, read_through
 from level_almanac.store.part_sums import part_sums
 from level_almanac.store.plain_checks import days_covered
@@ -52,11 +57,11 @@ class LoadOptions:
 
 class LoadRules(NamedTuple):
     """The conditions that the book states. classes: entry class to the condition of its lines, in the order they are
-    tried; takes: by number of an intake block the condition of the records that it takes.
+    tried; records: what intake blocks say of records, by the block's number and the key.
     """
 
     classes: Mapping[str, Predicate]
-    takes: Mapping[int, Predicate]
+    records: Conditions
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,6 +156,7 @@ class _Load:
     options: LoadOptions
     drafts: dict[Key, _Draft] = field(default_factory=dict)
     written: Iterator[int] = field(default_factory=count_up)
+    files: list[ExportFile] = field(default_factory=list)
 
     def _new(self) -> Path:
         # Parts without lines are alike to the byte, so a name made of another part's would not be its own.
@@ -158,6 +164,7 @@ class _Load:
 
     def run(self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: LoadRules) -> LoadResult:
         """Read, check and put in force."""
+        self.files = files
         if self.options.set_aside or any(loaded.set_aside for loaded in (self.before.files if self.before else ())):
             check_folder(self.book.root)
         dropped = self._gone(files)
@@ -180,6 +187,7 @@ class _Load:
 
     def look(self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: LoadRules) -> Look:
         """Read and check as a load does, and return what it would come to; nothing is put in force."""
+        self.files = files
         gone = self._missing(files)
         outcomes = self._read(files, calendars, rules)
         self._settle(outcomes, changed=bool(gone))
@@ -203,9 +211,17 @@ class _Load:
         return changed
 
     def _missing(self, files: list[ExportFile]) -> tuple[str, ...]:
-        there = {file.key for file in files}
         known = self.before.files if self.before else ()
-        return tuple(dict.fromkeys(entry.path for entry in known if (entry.table, entry.path) not in there))
+        units = {(file.block.table, file.unit) for file in files}
+        exports = {(file.block.table, file.export) for file in files}
+        # A file of which one sheet or block was taken, and now several are, goes on under other names.
+        gone = [
+            entry
+            for entry in known
+            if (entry.table, entry.unit or entry.path) not in units
+            and ((entry.unit or entry.path) != entry.file or (entry.table, entry.file) not in exports)
+        ]
+        return tuple(dict.fromkeys(entry.path for entry in gone))
 
     def _gone(self, files: list[ExportFile]) -> tuple[str, ...]:
         gone = self._missing(files)
@@ -224,29 +240,32 @@ class _Load:
             rules.classes,
             SHOWN_MISTAKES,
             set_aside=self.options.set_aside,
-            takes=rules.takes,
+            conditions=rules.records,
         )
         mistakes: list[Mistake] = []
         total = 0
         outcomes: dict[Key, str] = {}
+        done: dict[Key, tuple[ExportFile, ReadExport]] = {}
         # The chart comes first, so that a ledger line's account is held against it with all else on the line.
         for file in sorted(files, key=lambda each: each.block.table != "accounts"):
             if file.block.table != "accounts" and not reader.chart:
                 if mistakes:
                     break
                 parts = [str(draft.part) for draft in self._of("accounts")]
-                reader = replace(reader, chart=account_codes(self.engine, parts) if parts else ())
+                reader = replace(reader, chart=account_classes(self.engine, parts) if parts else {})
             tell(f"{file.name}, {len(outcomes) + 1:,} of {len(files):,} exports")
             # Before it is read: what changes meanwhile is seen as changed.
             stamp = stamp_of(file.path) if file.path else self.now.isoformat(timespec="seconds")
             path = self._path(file)
-            siblings = [each for each in files if each.name == file.name]
+            siblings = [each for each in files if each.unit == file.unit]
             entry = LoadedFile(
                 path=file.name,
                 table=file.block.table,
                 sha256=fingerprint(path),
                 reading=reading_fingerprint(self.book, [each.number - 1 for each in siblings], file.number - 1),
                 lines=0,
+                export=file.export if file.export != file.name else "",
+                unit=file.unit if file.unit != file.name else "",
             )
             old = known.get(file.key)
             as_before = old is not None and old.sha256 == entry.sha256
@@ -259,19 +278,62 @@ class _Load:
                 outcomes[file.key] = "unchanged"
                 continue
             target = self._new()
-            read = reader.read(file, path, target, siblings)
+            read = reader.read(file, path, target, shared=len(siblings) > 1)
             mistakes += read.mistakes
             total += read.total
-            if read.aside is not None:
-                sums, text = [str(read.aside.debit), str(read.aside.credit)], self._new().with_suffix(".csv")
-                text.write_text(aside_text(read.aside), encoding="utf-8", newline="")
-                aside = self.store.keep(text, "aside")
-                entry = replace(entry, set_aside=read.aside.count, aside_sums=sums, aside=aside)
+            done[file.key] = (file, read)
+            entry = replace(entry, passed=read.passed)
             self.drafts[file.key] = _Draft(entry, target, fresh=True, records=read.lines)
             outcomes[file.key] = "changed" if old else "new"
+        if not mistakes:
+            found, count = self._fates(files, done)
+            mistakes, total = [*mistakes, *found], total + count
         if mistakes:
             raise BookMistake(*mistakes[:SHOWN_MISTAKES], total=total)
+        self._keep_aside(done)
         return outcomes
+
+    def _fates(
+        self, files: Sequence[ExportFile], done: dict[Key, tuple[ExportFile, ReadExport]]
+    ) -> tuple[list[Mistake], int]:
+        """Return a mistake for each record that no block of its file takes, or that several take which do not say so.
+
+        Where lines are to be set aside, those that none takes are added to what is.
+        """
+        mistakes: list[Mistake] = []
+        total = 0
+        units = {file.unit: [each for each in files if each.unit == file.unit] for file, _ in done.values()}
+        for unit, siblings in units.items():
+            read = [done[each.key] for each in siblings if each.key in done]
+            if len(read) < len(siblings) or not any(found.fates for _, found in read):
+                continue
+            fates = [(str(found.fates), file.block.shares_records) for file, found in read]
+            none, several = records_by_fate(self.engine, fates, ALL if self.options.set_aside else SHOWN_MISTAKES)
+            step = "say in another [[intake]] block what becomes of it"
+            left = [Mistake("no block takes this line", f"{unit}:{line}", next_step=step) for line in none.lines]
+            if self.options.set_aside and left:
+                first, found = read[0]
+                done[first.key] = (first, found._replace(aside=with_shape(first, found.aside, left)))
+            else:
+                mistakes, total = mistakes + left, total + none.total
+            step = "say `shares_records = true` in each of them, if that is meant"
+            mistakes += [
+                Mistake("several blocks take this line", f"{unit}:{line}", next_step=step) for line in several.lines
+            ]
+            total += several.total
+        return mistakes, total
+
+    def _keep_aside(self, done: Mapping[Key, tuple[ExportFile, ReadExport]]) -> None:
+        """Keep what was set aside of the exports that were read."""
+        for key, (_, read) in done.items():
+            if read.aside is None:
+                continue
+            sums, text = [str(read.aside.debit), str(read.aside.credit)], self._new().with_suffix(".csv")
+            text.write_text(aside_text(read.aside), encoding="utf-8", newline="")
+            draft = self.drafts[key]
+            kept = self.store.keep(text, "aside")
+            entry = replace(draft.entry, set_aside=read.aside.count, aside_sums=sums, aside=kept)
+            self.drafts[key] = replace(draft, entry=entry)
 
     def _path(self, file: ExportFile) -> Path:
         """Return the file, or what a database answers, fetched into the work folder."""
@@ -288,7 +350,7 @@ class _Load:
         if part is None or not all(path.is_file() for path in (part, shadow, rollup) if path):
             step = "delete the folder .almanac and run `almanac load`"
             raise BookMistake(Mistake("a part of the store is gone", entry.path, next_step=step))
-        return _Draft(entry, part, shadow, rollup, records=entry.lines + entry.duplicates)
+        return _Draft(entry, part, shadow, rollup, records=entry.lines + entry.duplicates + entry.superseded)
 
     def _of(self, table: str) -> list[_Draft]:
         return [draft for draft in self.drafts.values() if draft.entry.table == table]
@@ -298,16 +360,17 @@ class _Load:
         parts = [part for draft in drafts for part in draft.parts]
         if not parts:
             return
-        copies: dict[str, int] = {}
-        if repeats.find_repeats(self.engine, table, parts):
+        shadows: dict[str, repeats.Shadows] = {}
+        if repeats.find_repeats(self.engine, table, parts, later_of(self.files, table)):
             clashes, count = repeats.clashes(self.engine, table, SHOWN_MISTAKES)
             if clashes:
                 raise BookMistake(*(clash_mistake(clash, table.key) for clash in clashes), total=count)
-            copies = repeats.shadow_counts(self.engine, table)
+            shadows = repeats.shadow_counts(self.engine, table)
         else:
-            repeats.no_shadows(self.engine)
+            repeats.no_shadows(self.engine, table)
         for draft in drafts:
-            count = copies.get(draft.entry.path, 0)
+            found = shadows.get(draft.entry.path, repeats.Shadows(0, 0))
+            count = sum(found)
             if not count and not draft.shadow:
                 continue
             kept, shadow = self._new(), self._new()
@@ -316,7 +379,7 @@ class _Load:
                 repeats.rewrite(self.engine, table, draft.parts, shadow, copies=True)
             self.drafts[table.name, draft.entry.path] = replace(
                 draft,
-                entry=replace(draft.entry, duplicates=count),
+                entry=replace(draft.entry, duplicates=found.copies, superseded=found.superseded),
                 part=kept,
                 shadow=shadow if count else None,
                 fresh=True,
@@ -337,9 +400,10 @@ class _Load:
         for name, draft in self.drafts.items():
             if draft.fresh:
                 self.drafts[name] = summed = self._summed(draft, ledger)
-                lines, copies = summed.entry.lines, summed.entry.duplicates
-                if lines + copies != draft.records:
-                    what = f"{draft.records:,} lines were read, and became {lines:,} and {copies:,} copies"
+                lines, copies, replaced = summed.entry.lines, summed.entry.duplicates, summed.entry.superseded
+                if lines + copies + replaced != draft.records:
+                    became = f"{lines:,}, {copies:,} copies and {replaced:,} superseded"
+                    what = f"{draft.records:,} lines were read, and became {became}"
                     step = "this is a fault of almanac's: the load was stopped, and nothing changed"
                     raise BookMistake(Mistake(what, draft.entry.path, next_step=step))
         merged = [str(draft.rollup) for draft in self._of("ledger")]

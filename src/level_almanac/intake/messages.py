@@ -42,10 +42,8 @@ def line_mistake(name: str, wrong: WrongText, block: IntakeBlock, choices: Seque
             return Mistake("the date can be read in more than one way", where, got, next_step=step)
         case "number":
             return Mistake("not a number", where, got, number_words(block))
-        case "both-sides":
-            return Mistake("both a debit and a credit", where, wrong.text, "one of the two")
-        case "no-side":
-            return Mistake("neither a debit nor a credit", where, allowed="one of the two")
+        case "both-sides" | "no-side" | "side":
+            return _side_mistake(where, wrong, block)
         case "period":
             allowed = f"a period of the calendar as {block.period}"
             return Mistake("the calendar has no such period", where, got, allowed)
@@ -53,6 +51,15 @@ def line_mistake(name: str, wrong: WrongText, block: IntakeBlock, choices: Seque
             return Mistake("the chart lacks this account", where, got, next_step=nearest(wrong.text, choices))
     what, allowed = _PLAIN[wrong.reason]
     return Mistake(what, where, got, allowed)
+
+
+def _side_mistake(where: str, wrong: WrongText, block: IntakeBlock) -> Mistake:
+    if wrong.reason == "both-sides":
+        return Mistake("both a debit and a credit", where, wrong.text, "one of the two")
+    if wrong.reason == "no-side":
+        return Mistake("neither a debit nor a credit", where, allowed="one of the two")
+    words = (*block.sides.debit, *block.sides.credit) if block.sides else ()
+    return Mistake("neither a debit nor a credit", where, repr(wrong.text), listed(repr(word) for word in words))
 
 
 def number_words(block: IntakeBlock) -> str:

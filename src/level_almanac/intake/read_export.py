@@ -1,50 +1,34 @@
 """Read one export into a part: its texts, their casts, the place of each line, and every mistake met on the way."""
 
-import re
-import sys
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
-from typing import Any, NamedTuple, Protocol
+from typing import Any, NamedTuple
 
-from level_almanac.errors import BookMistake, Mistake
+from level_almanac.errors import BookMistake, Mistake, listed, nearest
 from level_almanac.files.currencies import decimals_of
-from level_almanac.files.patterns import period_pattern, strptime_pattern
+from level_almanac.files.patterns import strptime_pattern
 from level_almanac.files.settings import BookFile, IntakeBlock
-from level_almanac.files.tables import tables_of
+from level_almanac.files.tables import CREDIT_CLASSES, Table, tables_of
+from level_almanac.intake.chart_told import told_chart
 from level_almanac.intake.files import ExportFile
-from level_almanac.intake.formats.csv_text import CsvText
-from level_almanac.intake.formats.fast_csv import copied_fast
-from level_almanac.intake.formats.json_records import JsonRecords
-from level_almanac.intake.formats.records import Records, TextForm
-from level_almanac.intake.formats.unpacked import unpacked
-from level_almanac.intake.formats.xlsx_records import XlsxRecords
 from level_almanac.intake.messages import line_mistake
+from level_almanac.intake.periods import PlacesDays, told_period, year_told
+from level_almanac.intake.raw_export import ALL, Found, RawExport, RawReader
+from level_almanac.intake.shaping.head_words import column_of, test_of
 from level_almanac.intake.shaping.mapping import numbers_lines, sources
-from level_almanac.intake.shaping.split import taken_test
+from level_almanac.intake.shaping.shape import Conditions, Shape, shape_of
+from level_almanac.intake.shaping.shaped import ShapedExport, Shaper
 from level_almanac.store.binding import Binding
-from level_almanac.store.casting import NumberForm, Reason, Source, casts
-from level_almanac.store.engine import Engine, EngineError
-from level_almanac.store.exports import (
-    NUMBERED_ROWS,
-    copy_numbered_csv,
-    copy_parquet,
-    count_rows,
-    is_plain,
-    parquet_heads,
-    taken_by_none,
-)
+from level_almanac.store.casting import NumberForm, Reason, Source, Turning, casts
+from level_almanac.store.engine import Engine
+from level_almanac.store.exports import count_rows, is_plain
 from level_almanac.store.ledger_checks import lines_without_place
 from level_almanac.store.lines import ExportLines, WrongText
 from level_almanac.store.place import FiscalPosition, Placements
 from level_almanac.store.predicate import Predicate
-
-Found = tuple[list[Mistake], int]
-"""The first mistakes, and how many there are in all."""
-_ALL = sys.maxsize
-_YEAR = re.compile(r"(?:FY)?(\d{4})", re.IGNORECASE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,50 +47,35 @@ class SetAside:
 
 
 class ReadExport(NamedTuple):
-    """What reading an export came to: the first mistakes and how many there are; or none, what was set aside, and
-    how many lines its part has.
+    """What reading an export came to: the first mistakes and how many there are; or none, what was set aside, how many
+    lines its part has, how many rows were passed over as no lines, and how many lines were said again. fates: a work
+    file that tells which records were taken and which left to other blocks, where other blocks share the file.
     """
 
     mistakes: Sequence[Mistake] = ()
     total: int = 0
     aside: SetAside | None = None
     lines: int = 0
+    passed: int = 0
+    again: int = 0
+    fates: Path | None = None
 
 
-class RawExport(NamedTuple):
-    """An export as texts in a work file. rows: the FROM clause of its rows, each with its line; records: how many the
-    reader met; mistakes: in the file's shape; unwritten: records that are no texts because of one; types: of columns.
-    """
+class _Prepared(NamedTuple):
+    """An export whose lines stand in a work file, and what is to become of them. year: of days that tell none."""
 
-    path: Path
-    heads: list[str]
-    rows: str
-    records: int
-    mistakes: Found = ([], 0)
-    unwritten: int = 0
-    types: Sequence[str] = ()
-
-
-class PlacesDays(Protocol):
-    """What the intake asks of a calendar."""
-
-    def place(self, posted: date, year: int | None, number: int | None) -> FiscalPosition | None:
-        """Return where a line stands by its date, and its period's year and number where the export tells them.
-
-        None where the calendar has no such period.
-        """
-
-    def plan_place(self, year: int | None, number: int | None) -> FiscalPosition | None:
-        """Return where a plan for a period stands, or for a whole year where there is no number; None as above."""
+    shaped: ShapedExport
+    export: ExportLines
+    fields: list[Source]
+    year: int | None
 
 
 @dataclass(frozen=True, slots=True)
 class ExportReader:
     """Reads exports of one book.
 
-    calendars: of each entity; limit: how many mistakes are told of in each file; chart: the accounts there are;
-    set_aside: whether wrong lines are left out rather than refused; takes: by number of a block the condition of the
-    records that it takes.
+    calendars: of each entity; limit: how many mistakes are told of in each file; chart: the class of each account there
+    is; set_aside: whether wrong lines are left out rather than refused; conditions: those that the blocks state.
     """
 
     book: BookFile
@@ -115,63 +84,46 @@ class ExportReader:
     calendars: Mapping[str, PlacesDays]
     rules: Mapping[str, Predicate]
     limit: int
-    chart: Sequence[str] = ()
+    chart: Mapping[str, str] = field(default_factory=dict)
     set_aside: bool = False
-    takes: Mapping[int, Predicate] = field(default_factory=dict)
+    conditions: Conditions = field(default_factory=dict)
 
-    def read(self, file: ExportFile, path: Path, target: Path, siblings: Sequence[ExportFile] = ()) -> ReadExport:
+    def read(self, file: ExportFile, path: Path, target: Path, *, shared: bool = False) -> ReadExport:
         """Write the part of one export, or return its mistakes.
 
-        path: the file, or what was fetched from a database; siblings: the exports of the same file, this one among
-        them, where several tables are made from it.
+        path: the file, or what was fetched from a database; shared: whether other blocks take lines of the same file.
         """
-        block = file.block
-        table = tables_of(self.book.settings.tables)[block.table]
         try:
-            path = unpacked(path, file.name, block, self.work)
-            raw = self._raw(file, path)
-            fields = sources(block, table, raw.heads, file.name, self.book.settings.entities)
-            _check_types(file, raw, fields)
-            bound = Binding()
-            only = taken_test(file, raw.heads, self.takes.get(file.number), bound)
+            ready = self._prepared(file, path)
         except BookMistake as error:
             return ReadExport(list(error.mistakes), error.total)
-        form = self._number_form(block)
-        patterns = [code for pattern in block.date_patterns if (code := strptime_pattern(pattern))]
-        export = ExportLines(
-            self.engine,
-            table,
-            raw.path,
-            raw.rows,
-            casts(fields, patterns, form, bound, self.book.settings.book.time_zone),
-            bound,
-            scale=form.scale,
-            order_by_file=numbers_lines(block, raw.heads),
-            only=only,
-        )
-        shape = self._not_taken(file, raw, siblings, raw.mistakes)
+        shaped, export, fields, year = ready
+        table, raw = export.table, shaped.raw
+        if shaped.refused:
+            return ReadExport(shaped.refused[: self.limit], len(shaped.refused))
+        shape_mistakes = (raw.mistakes[0] + shaped.mistakes[0], raw.mistakes[1] + shaped.mistakes[1])
         aside: SetAside | None = None
         if self.set_aside:
-            export, aside = self._without_wrong(file, export, raw, shape, fields)
-            shape = ([], 0)
+            export, aside = self._without_wrong(file, export, shaped, shape_mistakes, fields, year)
+            shape_mistakes = ([], 0)
         wrong, count = export.wrong_texts(self.limit)
         placements: Placements = {}
         if table.is_placed:
-            placements, unknown, beyond = self._placements(export, file.block)
+            placements, unknown, beyond = self._placements(export, file.block, year)
             for name, texts, reason in self._checks(export, unknown, beyond):
                 more, number = export.lines_with(name, sorted(texts), reason, self.limit)
                 wrong, count = wrong + more, count + number
-        if shape[1] + count:
+        if shape_mistakes[1] + count:
             told = [self._told(file, each, fields) for each in sorted(wrong, key=lambda each: each.line)]
-            return ReadExport((shape[0] + told)[: self.limit], shape[1] + count)
+            return ReadExport((shape_mistakes[0] + told)[: self.limit], shape_mistakes[1] + count)
         if table.name != "ledger":
             if table.plan_of:
                 export.write_plan(file.name, placements, target)
             else:
                 export.write_plain(file.name, target)
-            return self._accounted(file, raw, export, aside, target)
+            return self._accounted(file, shaped, export, aside, target, shared=shared)
         export.write_ledger(file.name, placements, self.rules, target)
-        rows = lines_without_place(self.engine, [str(target)], _ALL if self.set_aside else self.limit)
+        rows = lines_without_place(self.engine, [str(target)], ALL if self.set_aside else self.limit)
         lost = [WrongText(line, "posted", "carried-day", str(posted)) for _, line, posted, _ in rows]
         if lost and self.set_aside:
             aside = self._aside(file, export, raw, fields, lost, aside)
@@ -179,26 +131,101 @@ class ExportReader:
             export.write_ledger(file.name, placements, self.rules, target)
         elif lost:
             return ReadExport([self._told(file, each, fields) for each in lost], rows[0][-1])
-        return self._accounted(file, raw, export, aside, target)
+        return self._accounted(file, shaped, export, aside, target, shared=shared)
+
+    def _prepared(self, file: ExportFile, path: Path) -> "_Prepared":
+        """Return the lines of an export as texts, with what each is to become; raises BookMistake."""
+        block, settings = file.block, self.book.settings
+        table, form = tables_of(settings.tables)[block.table], self._number_form(block)
+        limit = ALL if self.set_aside else self.limit
+        raw = RawReader(self.engine, self.work, limit).read(file, path)
+        shape = shape_of(file, table, raw.heads, raw.rows, self.conditions)
+        shaped = Shaper(self.engine, self.work, self.calendars, limit).shaped(file, table, raw, shape, form)
+        if table.name == "accounts":
+            shaped, shape = told_chart(self.engine, self.work, file, settings, shaped, shape, self.conditions)
+        numbered = numbers_lines(block, raw.heads)
+        fields = sources(block, table, shape.columns, settings.entities, shaped.days, numbered=numbered)
+        _check_types(file, raw, fields)
+        bound = Binding()
+        only = self._only(file, shape, bound)
+        patterns = [code for pattern in block.date_patterns if (code := strptime_pattern(pattern))]
+        turning = self._turning(block, table, shape, bound)
+        export = ExportLines(
+            self.engine,
+            table,
+            shaped.raw.path,
+            shaped.raw.rows,
+            casts(fields, patterns, form, bound, settings.book.time_zone, turning),
+            bound,
+            scale=form.scale,
+            order_by_file=numbered,
+            only=only,
+            order=shaped.order,
+            repeated=block.repeated,
+        )
+        return _Prepared(shaped, export, fields, year_told(block, file.export, file.sheet))
+
+    def _only(self, file: ExportFile, shape: Shape, bound: Binding) -> str:
+        if not file.block.only:
+            return ""
+        where = f"intake[{file.number}].only"
+        return test_of(self.conditions[file.number, "only"], shape.heads, where, bound)
+
+    def _turning(
+        self, block: IntakeBlock, table: Table, shape: Shape, bound: Binding
+    ) -> Callable[[Mapping[str, str]], Turning | None]:
+        """Return what turns the amounts of a block round: words in a column, kinds, the account's class, or all."""
+
+        def turned(texts: Mapping[str, str]) -> Turning | None:
+            sides = block.sides
+            if sides and sides.head:
+                side = f"c{_found(sides.head, shape, f'{block.table}.sides')}"
+                test = f"coalesce({side} in ({', '.join(bound(word) for word in sides.credit)}), false)"
+                return Turning(test, side, (*sides.debit, *sides.credit) if sides.debit else ())
+            if block.turned_kinds:
+                kinds = ", ".join(bound(kind) for kind in block.turned_kinds)
+                return Turning(f"coalesce({texts['kind']} in ({kinds}), false)")
+            if (block.signs, table.name == "ledger") in (("natural", True), ("ledger", False)):
+                turned_accounts = [account for account, class_ in self.chart.items() if class_ in CREDIT_CLASSES]
+                return Turning(f"coalesce({texts['account']} in {bound.many(turned_accounts)}, false)")
+            return Turning("true") if block.signs == "turned" else None
+
+        return turned
 
     def _accounted(
-        self, file: ExportFile, raw: RawExport, export: ExportLines, aside: SetAside | None, target: Path
+        self,
+        file: ExportFile,
+        shaped: ShapedExport,
+        export: ExportLines,
+        aside: SetAside | None,
+        target: Path,
+        *,
+        shared: bool,
     ) -> ReadExport:
         """Return what reading came to, once every record that the reader met has become of it just one thing.
 
-        It is a line of the part, or was set aside, or another block takes it. Raises BookMistake where one was lost or
-        taken twice on the way, whatever the reason: the net under all that reads.
+        It is a line of the part, or several, was passed over or set aside, or another block takes it. Raises
+        BookMistake where one was lost or taken twice on the way, whatever the reason: the net under all that reads.
         """
-        there, others = export.counted()
+        raw, counted = shaped.raw, shaped.counted
+        there, others, left_out = export.counted()
         taken = count_rows(self.engine, target)
-        fates = {"taken": taken, "set aside": len(export.aside), "not of this block": others}
-        if raw.records - raw.unwritten != there or there != sum(fates.values()):
-            told = ", ".join(f"{count:,} {fate}" for fate, count in {**fates, "without shape": raw.unwritten}.items())
+        again = export.said_again()
+        fates = {"taken": taken, "said again": again, "set aside": left_out, "not of this block": others}
+        readable = raw.records - raw.unwritten - shaped.unfit
+        rows = counted.rows if counted else there
+        if readable != rows or there != (counted.lines if counted else rows) or there != sum(fates.values()):
+            without = {"without shape": raw.unwritten + shaped.unfit, "passed over": counted.passed if counted else 0}
+            told = ", ".join(f"{count:,} {fate}" for fate, count in {**fates, **without}.items())
             step = "this is a fault of almanac's: the load was stopped, and nothing changed"
             raise BookMistake(
                 Mistake(f"{raw.records:,} records were met, and became {told}", file.name, next_step=step)
             )
-        return ReadExport(aside=aside, lines=taken)
+        kept = None
+        if shared or file.block.only:
+            kept = self.work / f"fates-{target.stem}.parquet"
+            export.write_fates(kept)
+        return ReadExport(aside=aside, lines=taken, passed=counted.passed if counted else 0, again=again, fates=kept)
 
     def _checks(self, export: ExportLines, unknown: set[str], beyond: set[date]) -> list[tuple[str, set[str], Reason]]:
         """Return the texts that the book's calendar or chart has no place for, by field and with the reason."""
@@ -210,68 +237,26 @@ class ExportReader:
             checks.append(("account", export.accounts() - set(self.chart), "account"))
         return checks
 
-    def _raw(self, file: ExportFile, path: Path) -> RawExport:
-        """Return the export as texts in a work file, whatever its format."""
-        block, raw = file.block, self.work / "raw.parquet"
-        if block.format == "parquet":
-            return self._raw_parquet(file, path, raw)
-        records: Records
-        match block.format:
-            case "xlsx":
-                records = XlsxRecords(path, file.name, block)
-            case "jsonl":
-                records = JsonRecords(path, file.name, block)
-            case "sql":
-                records = CsvText(path, file.name, "utf-8", ",")
-            case _:
-                records = CsvText(path, file.name, block.encoding, block.delimiter)
-        heads = records.head()
-        if isinstance(records, CsvText) and records.encoding == "utf-8":
-            fast = copied_fast(self.engine, records, self.work, raw)
-            if fast is not None:
-                return RawExport(raw, heads, fast.rows, fast.records)
-        numbered = self.work / "numbered.csv"
-        told = records.write_numbered(numbered, _ALL if self.set_aside else self.limit)
-        copy_numbered_csv(self.engine, numbered, len(heads), raw)
-        return RawExport(raw, heads, NUMBERED_ROWS, told.records, (told.mistakes, told.total), told.unwritten)
-
-    def _raw_parquet(self, file: ExportFile, path: Path, raw: Path) -> RawExport:
-        form = TextForm(file.block)
-        try:
-            columns = parquet_heads(self.engine, path)
-            copy_parquet(self.engine, path, columns, form.date, form.decimal, raw)
-        except EngineError as error:
-            raise BookMistake(
-                Mistake("not a Parquet file that can be read", file.name, error.mistakes[0].got)
-            ) from None
-        count = count_rows(self.engine, path)
-        return RawExport(raw, [name for name, _ in columns], NUMBERED_ROWS, count, types=[kind for _, kind in columns])
-
-    def _not_taken(self, file: ExportFile, raw: RawExport, siblings: Sequence[ExportFile], shape: Found) -> Found:
-        """Return the mistakes in the file's shape, and one for each line that none of its blocks takes."""
-        if not file.block.only or file is not siblings[0]:
-            return shape
-        bound = Binding(raw=str(raw.path))
-        tests = [taken_test(each, raw.heads, self.takes.get(each.number), bound) for each in siblings]
-        rows = raw.rows
-        lines, count = taken_by_none(self.engine, rows, bound.values, tests, self.limit)
-        step = "say in another [[intake]] block what becomes of it"
-        left = [Mistake("no block takes this line", f"{file.name}:{line}", next_step=step) for line in lines]
-        return shape[0] + left, shape[1] + count
-
     def _without_wrong(
-        self, file: ExportFile, export: ExportLines, raw: RawExport, shape: Found, fields: list[Source]
+        self,
+        file: ExportFile,
+        export: ExportLines,
+        shaped: ShapedExport,
+        shape: Found,
+        fields: list[Source],
+        year: int | None,
     ) -> tuple[ExportLines, SetAside | None]:
         """Return the export without its wrong lines, and those."""
-        wrong, _ = export.wrong_texts(_ALL)
+        raw = shaped.raw
+        wrong, _ = export.wrong_texts(ALL)
         right = replace(export, aside=tuple(sorted({each.line for each in wrong})))
         if export.table.is_placed:
-            _, unknown, beyond = self._placements(right, file.block)
+            _, unknown, beyond = self._placements(right, file.block, year)
             for name, texts, reason in self._checks(right, unknown, beyond):
-                wrong += right.lines_with(name, sorted(texts), reason, _ALL)[0]
+                wrong += right.lines_with(name, sorted(texts), reason, ALL)[0]
         if not wrong and not shape[1]:
             return export, None
-        unread = raw.unwritten + shape[1] - raw.mistakes[1]
+        unread = raw.unwritten + shaped.unfit
         nothing = SetAside(file, raw.heads, (), tuple(shape[0]), unread, Decimal(0), Decimal(0))
         aside = self._aside(file, export, raw, fields, wrong, nothing)
         return replace(export, aside=tuple(sorted({each.line for each in wrong}))), aside
@@ -304,7 +289,9 @@ class ExportReader:
             credit=before.credit + credit,
         )
 
-    def _placements(self, export: ExportLines, block: IntakeBlock) -> tuple[Placements, set[str], set[date]]:
+    def _placements(
+        self, export: ExportLines, block: IntakeBlock, year: int | None
+    ) -> tuple[Placements, set[str], set[date]]:
         """Return the places, the period texts that the calendar lacks, and the days that it does not reach to."""
         plan = bool(export.table.plan_of)
         placements: dict[tuple[date | None, str | None, str | None], FiscalPosition] = {}
@@ -316,12 +303,12 @@ class ExportReader:
             if calendar is None or (posted is None and (text is None or not plan)):
                 # The line has a mistake that is told of already.
                 continue
-            told_period = _period_told(text, block.period, plan)
-            if text is not None and told_period is None:
+            told = told_period(text, block.period, calendar, year, plan=plan)
+            if text is not None and told is None:
                 unknown.add(text)
                 continue
-            year, number = told_period or (None, None)
-            place = calendar.place(posted, year, number) if posted else calendar.plan_place(year, number)
+            fiscal_year, number = told or (None, None)
+            place = calendar.place(posted, fiscal_year, number) if posted else calendar.plan_place(fiscal_year, number)
             if place is not None:
                 placements[posted, text, entity] = place
             elif posted is not None and (text is None or calendar.place(posted, None, None) is None):
@@ -336,11 +323,28 @@ class ExportReader:
         if block.format != "csv" and "minus" not in negatives:
             # What is a number in its own right is written with a minus, whatever the texts beside it do.
             negatives = ("minus", *negatives)
-        return NumberForm(block.decimal, block.thousands, negatives, decimals, max(2, *decimals.values()))
+        glued = block.sides if block.sides and not block.sides.head else None
+        return NumberForm(
+            block.decimal,
+            block.thousands,
+            negatives,
+            decimals,
+            max(2, *decimals.values()),
+            tuple(block.currency_signs),
+            tuple(block.numbers),
+            tuple(glued.debit) if glued else (),
+            tuple(glued.credit) if glued else (),
+        )
 
     def _told(self, file: ExportFile, wrong: WrongText, fields: list[Source]) -> Mistake:
         choices = next((source.choices for source in fields if source.field.name == wrong.field), ())
-        return line_mistake(file.name, wrong, file.block, self.chart if wrong.reason == "account" else choices)
+        return line_mistake(file.name, wrong, file.block, tuple(self.chart) if wrong.reason == "account" else choices)
+
+
+def with_shape(file: ExportFile, aside: SetAside | None, mistakes: Sequence[Mistake]) -> SetAside:
+    """Return what was set aside of an export with further records, as far as a mistake tells of each."""
+    before = aside or SetAside(file, (), (), (), 0, Decimal(0), Decimal(0))
+    return replace(before, shape=(*before.shape, *mistakes), count=before.count + len(mistakes))
 
 
 def _check_types(file: ExportFile, raw: RawExport, fields: Sequence[Source]) -> None:
@@ -355,14 +359,9 @@ def _check_types(file: ExportFile, raw: RawExport, fields: Sequence[Source]) -> 
         raise BookMistake(*mistakes)
 
 
-def _period_told(text: str | None, pattern: str, plan: bool) -> tuple[int | None, int | None] | None:
-    """Return the year and number that a period's text tells, or None where it tells none. A plan can be for a year."""
-    if text is None:
-        return None
-    if plan and (year := _YEAR.fullmatch(text)):
-        return int(year[1]), None
-    expression = period_pattern(pattern)
-    match = expression.fullmatch(text) if expression else None
-    if match is None:
-        return None
-    return int(match["year"]) if "year" in match.groupdict() else None, int(match["number"])
+def _found(head: str, shape: Shape, where: str) -> int:
+    column = column_of(head, shape.heads)
+    if column is None:
+        known = listed(repr(each) for each in shape.heads)
+        raise BookMistake(Mistake("the export has no such head", where, repr(head), known, nearest(head, shape.heads)))
+    return column

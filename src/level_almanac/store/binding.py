@@ -1,5 +1,7 @@
 """Values on their way into a statement: each gets a name, so that none is ever part of the SQL's text."""
 
+from collections.abc import Iterable
+
 
 class Binding:
     """Collects values and hands out the names that stand for them."""
@@ -15,3 +17,7 @@ class Binding:
         name = f"v{len(self.values)}"
         self.values[name] = value
         return f"${name}"
+
+    def many(self, values: Iterable[object]) -> str:
+        """Keep several values and return the SQL of their list, to stand after `in`."""
+        return f"(select unnest({self(list(values))}))"

@@ -5,7 +5,7 @@ before it is cast, and what does not match is never guessed at.
 """
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -29,6 +29,7 @@ Reason = Literal[
     "plan-amount",
     "account",
     "negative",
+    "side",
 ]
 
 
@@ -40,7 +41,8 @@ YEARS = "1900 and 2199"
 class Source:
     """Where a field's text comes from: a column of the export, one constant, or neither (always blank).
 
-    values: the export's words and ours; choices: the only words allowed after that, or empty.
+    values: the export's words and ours; choices: the only words allowed after that, or empty; day: whether the day that
+    its text is stands in a column beside it already.
     """
 
     field: Field
@@ -48,24 +50,50 @@ class Source:
     constant: str | None = None
     values: Mapping[str, str] | None = None
     choices: tuple[str, ...] = ()
+    day: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class NumberForm:
-    """How numbers are written. decimals: per entity, how many its currency has; scale: how many are stored."""
+    """How numbers are written. decimals: per entity, how many its currency has; scale: how many are stored.
+
+    currency_signs: what may stand about an amount; ways: what else a number may be written with; debit, credit: words
+    at an amount that make it one or the other; without words for debits, what has none is a debit.
+    """
 
     decimal: str
     thousands: str
     negatives: tuple[str, ...]
     decimals: Mapping[str, int]
     scale: int
+    currency_signs: tuple[str, ...] = ()
+    ways: tuple[str, ...] = ()
+    debit: tuple[str, ...] = ()
+    credit: tuple[str, ...] = ()
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether nothing beside figures and signs stands in a number."""
+        return not (self.currency_signs or self.ways or self.credit)
+
+
+@dataclass(frozen=True, slots=True)
+class Turning:
+    """What makes the amounts of a line the other way round. test: the SQL test of that; side: the SQL of the text that
+    is to say one of `words`, where one is.
+    """
+
+    test: str
+    side: str = ""
+    words: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Cast:
     """One field as SQL: its typed value, the text it comes from, and per reason what makes that text wrong.
 
-    sure: a quicker test than `wrong`, true only where nothing is; empty where there is none.
+    sure: a quicker test than `wrong`, true only where nothing is; empty where there is none; side: the SQL of the text
+    that says whether it is a debit, where another does.
     """
 
     field: Field
@@ -73,6 +101,7 @@ class Cast:
     text: str
     wrong: tuple[tuple[Reason, str], ...]
     sure: str = ""
+    side: str = ""
 
 
 def number_pattern(form: NumberForm, decimals: str = "+", digits: str = "+") -> str:
@@ -94,23 +123,36 @@ def number_pattern(form: NumberForm, decimals: str = "+", digits: str = "+") -> 
 
 
 def casts(
-    sources: Sequence[Source], dates: Sequence[str], form: NumberForm, bind: Binding, zone: str = "UTC"
+    sources: Sequence[Source],
+    dates: Sequence[str],
+    form: NumberForm,
+    bind: Binding,
+    zone: str = "UTC",
+    turn: Callable[[Mapping[str, str]], Turning | None] = lambda _: None,
 ) -> dict[str, Cast]:
     """Return each field's cast by name.
 
-    dates: strptime patterns; zone: in whose days a time that has a zone of its own is counted.
+    dates: strptime patterns; zone: in whose days a time that has a zone of its own is counted; turn: takes the SQL of
+    each field's text and returns what turns the amounts that are called so.
     """
     texts = {source.field.name: _text(source, bind) for source in sources}
     columns = {}
+    turning = turn(texts)
     for source in sources:
         name, text = source.field.name, texts[source.field.name]
-        sure = ""
+        sure = side = ""
         match source.field.kind:
+            case "date" if source.day:
+                value, wrong = _told_day(text, f"d{source.column}")
             case "date":
                 value, wrong = _date(text, dates, bind, zone)
             case "amount":
                 value, wrong = _number(text, form, texts.get("entity", "null"), bind)
-                sure = _surely_number(text, form, bind)
+                sure = _surely_number(text, form, bind) if form.is_plain else ""
+                if turning and name == "amount":
+                    value, side = f"(case when {turning.test} then -{value} else {value} end)", turning.side
+                    wrong += _wrong_side(turning, text, bind)
+                    sure = "" if turning.words else sure
             case "quantity":
                 value, wrong = _number(text, form, "null", bind)
             case _:
@@ -125,7 +167,7 @@ def casts(
             sure = sure and f"({text} is not null and {sure})"
             wrong.insert(0, ("blank", f"{text} is null"))
         told = tuple((why, f"coalesce({sql}, false)") for why, sql in wrong)
-        columns[name] = Cast(source.field, value, text, told, sure)
+        columns[name] = Cast(source.field, value, text, told, sure, side)
     return columns
 
 
@@ -165,12 +207,29 @@ def _date(text: str, patterns: Sequence[str], bind: Binding, zone: str) -> tuple
     return value, wrong
 
 
+def _wrong_side(turning: Turning, text: str, bind: Binding) -> list[tuple[Reason, str]]:
+    if not turning.words:
+        return []
+    known = ", ".join(bind(word) for word in turning.words)
+    return [("side", f"{text} is not null and not coalesce({turning.side} in ({known}), false)")]
+
+
+def _told_day(text: str, day: str) -> tuple[str, list[tuple[Reason, str]]]:
+    """Return the same of a text whose day stands beside it, as `?` where it could be two days."""
+    value = f"try_cast({day} as date)"
+    return value, [
+        ("date", f"{text} is not null and {day} is null"),
+        ("ambiguous-date", f"{day} = '?'"),
+    ]
+
+
 def _has_digit(text: str) -> str:
     return f"regexp_matches({text}, '[0-9]')"
 
 
 def _number(text: str, form: NumberForm, entity: str, bind: Binding) -> tuple[str, list[tuple[Reason, str]]]:
-    pattern = bind(number_pattern(form))
+    pattern, original = bind(number_pattern(form)), text
+    text = _plain_number(text, form, bind)
     digits = text
     for sign in _signs(form):
         digits = f"replace({digits}, {bind(sign)}, '')"
@@ -179,6 +238,9 @@ def _number(text: str, form: NumberForm, entity: str, bind: Binding) -> tuple[st
     scale = 4 if entity == "null" else form.scale
     cast = f"try_cast({digits} as decimal(18, {scale}))"
     turned = " or ".join(f"contains({text}, {bind(sign)})" for sign in _signs(form) if sign in _TURNING)
+    if form.credit:
+        credit = f"regexp_matches({original}, {bind(_words_about(form.credit))})"
+        turned = f"({turned}) <> {credit}" if turned else credit
     value = f"(case when {turned} then -{cast} else {cast} end)" if turned else cast
     if entity == "null":
         allowed = "4"
@@ -188,10 +250,59 @@ def _number(text: str, form: NumberForm, entity: str, bind: Binding) -> tuple[st
         cases = " ".join(f"when {bind(code)} then {bind(count)}" for code, count in form.decimals.items())
         allowed = f"(case {entity} {cases} end)"
     matches = f"regexp_full_match({text}, {pattern})"
-    return value, [
-        ("number", f"{text} is not null and (not {matches} or ({cast} is null))"),
-        ("decimals", f"{matches} and length(split_part({digits}, '.', 2)) > {allowed}"),
+    decimals = f"split_part({digits}, '.', 2)"
+    if "noise" in form.ways:
+        # What a binary float adds to a sum of cents is far below a thousandth of one.
+        noise = f"abs(try_cast({digits} as decimal(38, 18)) - {cast}) < 0.00001"
+        decimals = f"(case when {noise} then rtrim(split_part({cast}::varchar, '.', 2), '0') else {decimals} end)"
+    elif "extra-zeros" in form.ways:
+        decimals = f"rtrim({decimals}, '0')"
+    wrong: list[tuple[Reason, str]] = [
+        ("number", f"{original} is not null and (not coalesce({matches}, false) or ({cast} is null))"),
+        ("decimals", f"{matches} and length({decimals}) > {allowed}"),
     ]
+    if form.debit:
+        either = bind(_words_about((*form.debit, *form.credit)))
+        wrong.append(("side", f"{matches} and {cast} <> 0 and not regexp_matches({original}, {either})"))
+    return value, wrong
+
+
+def number_sql(text: str, form: NumberForm, bind: Binding) -> str:
+    """Return the SQL of the number that a text is, or null where it is none."""
+    value, wrong = _number(text, form, "null", bind)
+    return f"(case when not coalesce({wrong[0][1]}, false) then {value} end)"
+
+
+_BLANKS = r"[ \x{A0}\x{202F}\x{2009}]"
+
+
+def _words_about(words: Sequence[str]) -> str:
+    """Return the pattern of one of these words at the beginning or the end of a text."""
+    either = "|".join(re.escape(word) for word in words)
+    return rf"^(?:{either}){_BLANKS}*[^\pL]|(?:[^\pL]|^)(?:{either})$"
+
+
+def _plain_number(text: str, form: NumberForm, bind: Binding) -> str:
+    """Return the SQL of a number's text without what may stand about it; a sign between two figures is left there."""
+    if form.is_plain:
+        return text
+    words = (*form.debit, *form.credit)
+    if words:
+        either = "|".join(re.escape(word) for word in words)
+        pattern = rf"^(?:{either}){_BLANKS}*|{_BLANKS}*(?:{either})$"
+        text = f"regexp_replace({text}, {bind(pattern)}, '')"
+    if form.currency_signs:
+        either = "|".join(re.escape(sign) for sign in form.currency_signs)
+        pattern = rf"(^|[^0-9]){_BLANKS}*(?:{either}){_BLANKS}*|{_BLANKS}*(?:{either}){_BLANKS}*([^0-9]|$)"
+        text = f"regexp_replace({text}, {bind(pattern)}, '\\1\\2')"
+    if "percent" in form.ways:
+        text = f"regexp_replace({text}, {bind(_BLANKS + '*%$')}, '')"
+    if "spaces" in form.ways:
+        about = rf"(^|[^0-9.,']){_BLANKS}+|{_BLANKS}+([^0-9.,']|$)"
+        text = f"regexp_replace({text}, {bind(about)}, '\\1\\2', 'g')"
+    if "dash-zero" in form.ways:
+        text = f"(case when {text} in ('-', '--', '–', '—', '−') then '0' else {text} end)"
+    return text
 
 
 _TURNING = ("-", "−", "(", "CR", "cr", "Cr", "cR")

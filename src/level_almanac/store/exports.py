@@ -166,15 +166,32 @@ def count_rows(engine: Engine, path: Path) -> int:
     return int(count)
 
 
-def taken_by_none(
-    engine: Engine, rows: str, values: dict[str, object], tests: list[str], limit: int
-) -> tuple[list[int], int]:
-    """Return the first lines that meet none of the tests, and how many there are."""
-    none = " and ".join(f"not {test}" for test in tests)
-    unclaimed = engine.rows(
-        f"select file_line, count(*) over () from {rows} where {none} order by 1 limit {limit}", values
+class LinesFound(NamedTuple):
+    """The first lines of a kind, and how many there are."""
+
+    lines: list[int]
+    total: int
+
+
+def records_by_fate(engine: Engine, fates: Sequence[tuple[str, bool]], limit: int) -> tuple[LinesFound, LinesFound]:
+    """Return the records of one file that no block takes, and those that several take of which not all share them.
+
+    fates: of each block the file that tells what became of the records that it did not pass over, and whether it shares
+    them.
+    """
+    union = " union all ".join(
+        f"select file_line, taken, {shares} as shares from read_parquet($f{at})" for at, (_, shares) in enumerate(fates)
     )
-    return [line for line, _ in unclaimed], unclaimed[0][1] if unclaimed else 0
+    values: dict[str, object] = {f"f{at}": path for at, (path, _) in enumerate(fates)}
+    found = []
+    # A record that one of them passed over is told of by fewer blocks than there are.
+    none = f"not bool_or(taken) and count(*) = {len(fates)}"
+    for test in (none, "count(*) filter (where taken) > 1 and not bool_and(shares) filter (where taken)"):
+        query = f"""select file_line, count(*) over () from
+            (select file_line from ({union}) group by file_line having {test}) order by 1 limit {limit}"""
+        rows = engine.rows(query, values)
+        found.append(LinesFound([line for line, _ in rows], rows[0][1] if rows else 0))
+    return found[0], found[1]
 
 
 def sample_of(engine: Engine, raw: Path, columns: int, limit: int) -> list[Row]:

@@ -36,7 +36,8 @@ class ExportLines:
 
     rows: the FROM clause of that file's rows, each with its line; scale: how many decimals a stored amount has;
     order_by_file: number the lines within their journal in file order, since the export has no line numbers; only: the
-    test of the lines that are taken, or empty for all; aside: the lines that are not, by number.
+    test of the lines that are taken, or empty for all; aside: the lines that are not, by number; order: the SQL of the
+    order of lines in the export; repeated: whether a line that is said again is kept once.
     """
 
     engine: Engine
@@ -49,26 +50,49 @@ class ExportLines:
     order_by_file: bool = False
     only: str = ""
     aside: tuple[int, ...] = ()
+    order: str = "file_line"
+    repeated: bool = False
 
     @property
     def _rows(self) -> str:
         """The FROM clause of the lines that are taken."""
         tests = [self.only] if self.only else []
         if self.aside:
-            tests.append(f"file_line not in (select unnest({self.bound(list(self.aside))}))")
+            tests.append(f"file_line not in {self.bound.many(self.aside)}")
         rows = self.rows
         return f"(select * from {rows} where {' and '.join(tests)})" if tests else rows
 
-    def counted(self) -> tuple[int, int]:
-        """Return how many records the work file holds, and how many of them are not taken by the block."""
+    def counted(self) -> tuple[int, int, int]:
+        """Return how many lines the work file holds, how many of them the block does not take, and how many are set
+        aside.
+        """
         others = f"count(*) filter (where not coalesce({self.only}, false))" if self.only else "0"
-        ((records, left),) = self.engine.rows(f"select count(*), {others} from {self.rows}", self._values())
-        return int(records), int(left)
+        aside = "0"
+        if self.aside:
+            taken = f" and coalesce({self.only}, false)" if self.only else ""
+            aside = f"count(*) filter (where file_line in {self.bound.many(self.aside)}{taken})"
+        query = f"select count(*), {others}, {aside} from {self.rows}"
+        ((records, left, left_out),) = self.engine.rows(query, self._values())
+        return int(records), int(left), int(left_out)
+
+    def said_again(self) -> int:
+        """Return how many lines say again what an earlier one says."""
+        if not self.repeated:
+            return 0
+        lines = f"select {self._fields({}, skip=set())} from {self._rows}"
+        query = f"select (select count(*) from ({lines})) - (select count(*) from (select distinct * from ({lines})))"
+        ((again,),) = self.engine.rows(query, self._values())
+        return int(again)
+
+    def write_fates(self, target: Path) -> None:
+        """Write which records are taken, and which are left to other blocks."""
+        taken = f"coalesce({self.only}, false)" if self.only else "true"
+        self._copy(f"select file_line, bool_or({taken}) as taken from {self.rows} group by 1", target)
 
     def _wrong(self) -> Iterator[tuple[str, Reason, str, str]]:
         for name, cast in self.casts.items():
             for reason, condition in cast.wrong:
-                yield name, reason, condition, cast.text
+                yield name, reason, condition, cast.side if reason == "side" and cast.side else cast.text
         yield from self._wrong_amounts()
 
     def _wrong_plan(self) -> Iterator[tuple[str, Reason, str, str]]:
@@ -221,16 +245,21 @@ class ExportLines:
     def write_plain(self, path: str, target: Path) -> None:
         """Write the part of a table that has no place in the calendar, in the order of its key."""
         key = ", ".join(f'"{name}"' for name in self.table.key)
+        fields = self._fields({}, skip=set())
+        once = ""
+        if self.repeated:
+            names = ", ".join(f'"{name}"' for name in self.casts)
+            once = f" qualify row_number() over (partition by {names} order by file_line) = 1"
         query = f"""
-            select {self._fields({}, skip=set())}, {self.bound(path)}::varchar as file, file_line
-            from {self._rows} order by {key}"""
+            select {fields}, {self.bound(path)}::varchar as file, file_line
+            from {self._rows}{once} order by {key}"""
         self._copy(query, target)
 
     def _fields(self, given: Mapping[str, str], skip: set[str]) -> str:
         values = {name: given.get(name, self._value(cast)) for name, cast in self.casts.items() if name not in skip}
         if self.order_by_file:
             group = ", ".join(values[name] for name in self.table.key if name != "line")
-            values["line"] = f"(row_number() over (partition by {group} order by file_line))::varchar"
+            values["line"] = f"(row_number() over (partition by {group} order by {self.order}))::varchar"
         return ", ".join(f'{value} as "{name}"' for name, value in values.items())
 
     def _value(self, cast: Cast) -> str:

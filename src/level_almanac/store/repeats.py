@@ -1,12 +1,14 @@
-"""The same line in two exports: kept once, from the file that comes first by its path, whatever the order of loading.
+"""The same line in two exports: kept once, from the file that comes first by its path, whatever the order of loading;
+or, where a block says that the later one wins, another line under its key in its stead.
 
-The other files' copies are held in shadow parts, so that nothing is lost when the first file changes or goes.
+What does not count is held in shadow parts, so that nothing is lost when a file changes or goes.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
+from typing import NamedTuple
 
 from level_almanac.files.tables import Table
 from level_almanac.store.engine import Engine
@@ -23,11 +25,28 @@ class Clash:
     same_content: bool
 
 
+class Later(NamedTuple):
+    """Of which exports a later line wins.
+
+    files: by name, how late each is; field: the one that tells it, or empty where the files do.
+    """
+
+    files: Mapping[str, str] = {}
+    field: str = ""
+
+
+class Shadows(NamedTuple):
+    """How many lines of a file do not count: copies of others', and those that a later export's stand in for."""
+
+    copies: int
+    superseded: int
+
+
 def _key(table: Table) -> str:
     return ", ".join(f'"{name}"' for name in table.key)
 
 
-def find_repeats(engine: Engine, table: Table, parts: Sequence[str]) -> bool:
+def find_repeats(engine: Engine, table: Table, parts: Sequence[str], later: Later) -> bool:
     """Collect the lines whose key stands more than once in these parts; return whether there are any."""
     rows = engine.rows(
         f"""select hash({_key(table)}) from read_parquet($parts, union_by_name = true)
@@ -39,9 +58,17 @@ def find_repeats(engine: Engine, table: Table, parts: Sequence[str]) -> bool:
     fields = ", ".join(f'"{field.name}"' for field in table.fields)
     named = ", ".join(f"'{field.name}': \"{field.name}\"" for field in table.fields)
     engine.run(
+        "create or replace temp table later_files as"
+        " select unnest($files::varchar[]) as file, unnest($ranks::varchar[]) as lateness",
+        {"files": list(later.files), "ranks": list(later.files.values())},
+    )
+    told = f"\"{later.field}\"::varchar || ' ' || file" if later.field else "lateness"
+    engine.run(
         f"""create or replace temp table repeats as
-            select {_key(table)}, file, file_line, hash({fields}) as content, {{{named}}} as fields
-            from read_parquet($parts, union_by_name = true)
+            select {_key(table)}, file, file_line, hash({fields}) as content, {{{named}}} as fields,
+                case when lateness is not null then coalesce({told}, '') end as later
+            from (select lines.*, lateness from read_parquet($parts, union_by_name = true) as lines
+                left join later_files using (file))
             where hash({_key(table)}) in (select unnest($hashes))
             qualify count(*) over (partition by {_key(table)}) > 1""",
         {"parts": list(parts), "hashes": [value for (value,) in rows]},
@@ -55,7 +82,8 @@ def clashes(engine: Engine, table: Table, limit: int) -> tuple[list[Clash], int]
         f"""select {_key(table)}, list(struct_pack(file, file_line) order by file, file_line),
                 count(distinct fields) = 1, count(*) over ()
             from repeats group by {_key(table)}
-            having count(distinct fields) > 1 or count(*) > count(distinct file)
+            having (count(distinct fields) > 1 or count(*) > count(distinct file))
+                and not (count(later) = count(*) and count(distinct later) = count(*))
             order by {_key(table)} limit {limit}"""
     )
     repeated = []
@@ -81,26 +109,39 @@ def _pair(
     return (first[0], first[1]), (second[0], second[1])
 
 
-def shadow_counts(engine: Engine, table: Table) -> dict[str, int]:
-    """Return, per file that repeats lines of an earlier one, how many of its lines are copies."""
+def shadow_counts(engine: Engine, table: Table) -> dict[str, Shadows]:
+    """Return, per file that has lines which do not count, how many those are."""
+    key = _key(table)
     engine.run(
-        f"""create or replace temp table shadows as select file, file_line from repeats
-            qualify row_number() over (partition by {_key(table)} order by file) > 1"""
+        f"""create or replace temp table shadows as
+            select file, file_line, {key}, superseded from (
+                select file, file_line, {key},
+                    row_number() over kept as place,
+                    content <> first_value(content) over kept as superseded
+                from repeats
+                window kept as (partition by {key} order by later desc nulls last, file, file_line
+                    rows between unbounded preceding and unbounded following))
+            where place > 1"""
     )
-    return dict(engine.rows("select file, count(*) from shadows group by file"))
+    counted = "select file, count(*) filter (where not superseded), count(*) filter (where superseded) from shadows"
+    return {file: Shadows(copies, replaced) for file, copies, replaced in engine.rows(f"{counted} group by file")}
 
 
 def rewrite(engine: Engine, table: Table, parts: Sequence[str], target: Path, copies: bool) -> None:
-    """Write the lines of one file anew: those that count, or its copies of earlier files' lines."""
+    """Write the lines of one file anew: those that count, or those that do not."""
     order = LEDGER_ORDER if table.name == "ledger" else _key(table)
+    # Several lines can come from one row of an export; the key tells them apart.
+    same = " and ".join(f'lines."{name}" is not distinct from shadows."{name}"' for name in table.key)
     engine.run(
         f"""copy (select lines.* from read_parquet($parts, union_by_name = true) as lines
-                {"semi" if copies else "anti"} join shadows using (file, file_line) order by {order})
+                {"semi" if copies else "anti"} join shadows on lines.file = shadows.file
+                    and lines.file_line = shadows.file_line and {same} order by {order})
             to $target (format parquet, compression zstd, row_group_size {ROW_GROUP})""",
         {"parts": list(parts), "target": str(target)},
     )
 
 
-def no_shadows(engine: Engine) -> None:
+def no_shadows(engine: Engine, table: Table) -> None:
     """Start from no copies at all."""
-    engine.run("create or replace temp table shadows (file varchar, file_line bigint)")
+    key = ", ".join(f'"{name}" varchar' for name in table.key)
+    engine.run(f"create or replace temp table shadows (file varchar, file_line bigint, {key})")

@@ -41,7 +41,9 @@ class LoadedFile:
     fiscal_low, fiscal_high: the fiscal positions covered; set_aside, aside_sums: how many lines were left out as wrong,
     and their debits and credits, or amounts and nothing, as far as those can be read; aside: those lines, as they stand
     in the book's folder; taken_at: when the export was first loaded as it is now; stamp: the size and time of its
-    file at the last load, by which a change is seen without reading it, or when a database was asked last.
+    file at the last load, by which a change is seen without reading it, or when a database was asked last; export: the
+    file's name where path tells its sheet or member, or the block, too; unit: with the sheet or member; passed: rows
+    that were passed over as no lines; superseded: lines that a later export's stand in for.
     """
 
     path: str
@@ -63,6 +65,15 @@ class LoadedFile:
     aside: str = ""
     taken_at: str = ""
     stamp: str = ""
+    export: str = ""
+    unit: str = ""
+    passed: int = 0
+    superseded: int = 0
+
+    @property
+    def file(self) -> str:
+        """The name of the file that the lines came from."""
+        return self.export or self.path
 
     @property
     def asked_at(self) -> datetime | None:

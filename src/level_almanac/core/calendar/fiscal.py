@@ -264,6 +264,23 @@ class FiscalCalendar:
             return None
         return FiscalPosition(period.fiscal if number is not None else year * 100, period.first, None, None)
 
+    def month_place(self, year: int, month: int, *, fiscal: bool) -> tuple[int, int] | None:
+        """Return the fiscal year and the number of the period that is a month, or None where months are no periods.
+
+        fiscal: whether the year is a fiscal one, rather than the calendar's.
+        """
+        if self.settings.periods != "months" or not 1 <= month <= 12:
+            return None
+        if not fiscal:
+            period = self.period_of(date(year, month, 1))
+            return period.year, period.number
+        return next(((year, each.number) for each in self.year(year).periods if each.first.month == month), None)
+
+    def last_day(self, year: int, number: int) -> date | None:
+        """Return the last day of a period, or None where the calendar has no such period."""
+        period = self.period(year, number)
+        return period.last if period else None
+
     def find(
         self, text: str, where: str, error: type[AlmanacError]
     ) -> FiscalYear | FiscalQuarter | FiscalPeriod | FiscalWeek:

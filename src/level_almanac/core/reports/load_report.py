@@ -15,12 +15,16 @@ COLUMNS = (
     Column("outcome", "outcome", "text"),
     Column("lines", "lines taken", "count"),
     Column("duplicates", "duplicates", "count"),
+    Column("passed", "passed over", "count"),
+    Column("superseded", "superseded", "count"),
     Column("set_aside", "set aside", "count"),
     Column("debit", "debit", "amount", 2),
     Column("credit", "credit", "amount", 2),
     Column("first", "first posted", "date"),
     Column("last", "last posted", "date"),
 )
+_WHERE_ANY = ("passed", "superseded", "set_aside")
+"""Columns that stand only where an export has any."""
 
 
 def load_report(
@@ -39,7 +43,7 @@ def load_report(
     total: dict[str, Cell] = {
         "lines": sum(loaded.lines for loaded in state.files),
         "duplicates": sum(loaded.duplicates for loaded in state.files),
-        "set_aside": sum(loaded.set_aside for loaded in state.files) or None,
+        **{name: sum(getattr(loaded, name) for loaded in state.files) or None for name in _WHERE_ANY},
         **_sides(book, ledger),
         "first": min((loaded.first for loaded in ledger if loaded.first), default=None),
         "last": max((loaded.last for loaded in ledger if loaded.last), default=None),
@@ -61,7 +65,7 @@ def load_report(
         columns=tuple(
             column._replace(decimals=decimals) if column.kind == "amount" else column
             for column in COLUMNS
-            if column.key != "set_aside" or any(loaded.set_aside for loaded in state.files)
+            if column.key not in _WHERE_ANY or any(getattr(loaded, column.key) for loaded in state.files)
         ),
         rows=tuple(rows),
         key_label="export",
@@ -76,7 +80,7 @@ def _key(state: State, loaded: LoadedFile) -> str:
 def _cells(book: Book, loaded: LoadedFile, outcome: str) -> dict[str, Cell]:
     cells: dict[str, Cell] = {"table": loaded.table, "outcome": outcome, "lines": loaded.lines}
     cells["duplicates"] = loaded.duplicates or None
-    cells["set_aside"] = loaded.set_aside or None
+    cells |= {name: getattr(loaded, name) or None for name in _WHERE_ANY}
     cells |= {"first": loaded.first, "last": loaded.last}
     if loaded.table == "ledger":
         cells |= _sides(book, [loaded])

@@ -13,25 +13,31 @@ from pydantic import TypeAdapter, ValidationError
 
 from level_almanac.errors import Mistake, listed, nearest
 from level_almanac.files.settings import (
+    Across,
     AgingSettings,
     AgreeSettings,
     BillingSettings,
     BookHead,
     BookSettings,
     CalendarSettings,
+    ChartSettings,
     Entity,
     EntryClassRules,
+    FieldSource,
     IntakeBlock,
     NumberingSettings,
     PageSettings,
+    Parents,
     PartiesSettings,
     Percent,
     PlanSettings,
     ProfileSettings,
+    Sides,
     StyleSettings,
     TableSettings,
+    TotalRows,
 )
-from level_almanac.files.tables import BUILT_IN, Table, plan_table, tables_of
+from level_almanac.files.tables import ACCOUNT_CLASSES, BUILT_IN, SIDES, Table, plan_table, tables_of
 from level_almanac.files.validation.calendar import calendar_mistakes
 from level_almanac.files.validation.findings import finding_mistakes
 from level_almanac.files.validation.intake import intake_mistakes
@@ -53,8 +59,11 @@ _SECTIONS = {
     "billing": BillingSettings,
     "numbering": NumberingSettings,
     "agree": AgreeSettings,
+    "chart": ChartSettings,
     "intake": IntakeBlock,
 }
+_WITHIN = {"across": Across, "sides": Sides, "parents": Parents, "totals": TotalRows, "fields": FieldSource}
+"""Sections within an intake block."""
 _NOT_A = {
     "string_type": "a text in quotes",
     "int_type": "a whole number",
@@ -63,6 +72,8 @@ _NOT_A = {
     "dict_type": "a section of keys",
     "dataclass_type": "a section of keys",
 }
+_EITHER = ("str", "list[str]", "int", "float", "FieldSource", "Across", "Sides", "Parents")
+"""What the checker of types says where a key takes this or that."""
 _FIELD_NAME = re.compile(r"[a-z][a-z0-9_]*")
 RESERVED_FIELDS = frozenset(
     {
@@ -86,6 +97,7 @@ def mistakes_in(plain: Mapping[str, Any]) -> list[Mistake]:
         *_table_mistakes(settings),
         *_plan_mistakes(settings),
         *_look_mistakes(settings),
+        *_chart_mistakes(settings),
         *finding_mistakes(settings),
         *(
             mistake
@@ -129,10 +141,12 @@ def _path(parts: Iterable[int | str]) -> str:
 def shape_mistake(found: Any, whole: type = BookSettings, sections: Mapping[str, type] = _SECTIONS) -> Mistake:
     """Return the mistake for what the checker of types found. whole: the file's type; sections: those of its parts."""
     # A key that takes a text or a list is told of once, not once for each.
-    place = tuple(part for part in found["loc"] if part not in ("str", "list[str]", "int", "float"))
+    place = tuple(part for part in found["loc"] if part not in _EITHER)
     where, kind = _path(place), found["type"]
     if kind in ("extra_forbidden", "unexpected_keyword_argument"):
         section = sections.get(str(place[0])) if len(place) > 1 else whole
+        if section is IntakeBlock and len(place) > 3:
+            section = _WITHIN.get(str(place[2]))
         keys = [key.name for key in dataclasses.fields(section)] if section else []
         return Mistake("unknown key", where, allowed=listed(keys), next_step=nearest(str(place[-1]), keys))
     if kind in ("missing", "missing_argument"):
@@ -294,6 +308,17 @@ def _plan_mistakes(settings: BookSettings) -> Iterator[Mistake]:
             yield Mistake("not weights", f"profiles.{name}", got, "whole numbers from 0, one of them above it")
         if name in ("even", "working", "whole"):
             yield Mistake("this name is taken", f"profiles.{name}")
+
+
+def _chart_mistakes(settings: BookSettings) -> Iterator[Mistake]:
+    for section, known in (("classes", ACCOUNT_CLASSES), ("control", SIDES)):
+        for name in getattr(settings.chart, section):
+            if name not in known:
+                yield Mistake("not allowed here", f"chart.{section}.{name}", allowed=listed(known))
+    if any(block.table == "ledger" for block in settings.intake):
+        for code, entity in settings.entities.items():
+            if not entity.retained_earnings:
+                yield Mistake("this key is missing", f"entities.{code}.retained_earnings")
 
 
 def _percent(part: Percent) -> Decimal | None:

@@ -9,10 +9,13 @@ import csv
 import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from itertools import chain
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, Self
 
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.files.settings import IntakeBlock
+from level_almanac.intake.formats.heads import SEPARATOR_TOLD, heads_over, numbered_heads
 from level_almanac.intake.formats.records import Numbered
 from level_almanac.store.exports import CsvBytes, Folds
 
@@ -29,6 +32,12 @@ def fingerprint(path: Path) -> str:
     """Return the SHA-256 of a file."""
     with path.open("rb") as stream:
         return hashlib.file_digest(stream, "sha256").hexdigest()
+
+
+def _tells_delimiter(record: list[str], delimiter: str) -> bool:
+    """Tell whether a record is the line `sep=;` that some programs put first, for others to know the delimiter by."""
+    text = delimiter.join(record).strip()
+    return text.lower().startswith(SEPARATOR_TOLD) and len(text) <= len(SEPARATOR_TOLD) + 1
 
 
 def measured(path: Path, delimiter: str) -> CsvBytes | None:
@@ -129,59 +138,112 @@ def _free_signs(path: Path) -> list[int]:
 
 @dataclass(frozen=True, slots=True)
 class CsvText:
-    """One CSV export: its file, the name that messages call it by, its encoding and delimiter."""
+    """One CSV export: its file, the name that messages call it by, its encoding and delimiter.
+
+    head_row, head_rows: on which line the heads stand, 0 for none, and over how many records; uneven: whether a record
+    may lack its last blanks or have more of them; forgiving: whether one that has too few fields, or too many, is
+    written all the same, since the block may pass it over; escaped: whether a quote within quotes has a backslash
+    before it rather than standing twice.
+    """
 
     path: Path
     name: str
     encoding: str
     delimiter: str
+    head_row: int = 1
+    head_rows: int = 1
+    uneven: bool = False
+    forgiving: bool = False
+    escaped: bool = False
+
+    @classmethod
+    def of(cls, path: Path, name: str, block: IntakeBlock) -> Self:
+        """Return the export of a block. path: its text in UTF-8, or in an encoding that is read line by line."""
+        encoding = block.encoding if block.encoding in _CODECS else "utf-8"
+        return cls(
+            path, name, encoding, block.delimiter, block.head_row, block.head_rows, block.uneven_rows,
+            bool(block.passed_over or block.totals), block.quotes == "backslash",
+        )  # fmt: skip
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether it has one head line, which is its first, and nothing about it is out of the ordinary."""
+        usual = (self.head_row, self.head_rows) == (1, 1) and not self.escaped
+        return self.encoding == "utf-8" and usual
 
     def head(self) -> list[str]:
         """Return the heads of the columns; raise BookMistake where there is no head line or it cannot be decoded."""
-        return [head.strip() for head in self.first()]
+        return self._begun([])[0]
 
     def first(self) -> list[str]:
         """Return the first record as it stands; raises as `head` does."""
-        for _, record in self._records([]):
-            return record
+        return self._begun([])[1][0][1]
+
+    def _begun(self, mistakes: list[Mistake]) -> tuple[list[str], list[tuple[int, list[str]]], Iterator[Any]]:
+        """Return the heads, the records that they stand in, or the first one where there are none, and the records from
+        there on.
+        """
+        records = iter(self._records(mistakes))
+        rows: list[tuple[int, list[str]]] = []
+        for line, record in records:
+            told = line == 1 and self.head_row == 1 and _tells_delimiter(record, self.delimiter)
+            if line < self.head_row or told or (not record and not rows):
+                continue
+            rows.append((line, record))
+            if not self.head_row:
+                return numbered_heads(len(record)), rows, records
+            if len(rows) == self.head_rows:
+                return heads_over([record for _, record in rows]), rows, records
+        if mistakes:
+            raise BookMistake(*mistakes)
+        if self.head_row > 1:
+            what, step = f"the file has no line {self.head_row}", "say the heads' line as head_row"
+            raise BookMistake(Mistake(what, self.name, next_step=step))
         raise BookMistake(Mistake("the file is empty", f"{self.name}:1", allowed="a head line and records"))
 
     def write_numbered(self, target: Path, limit: int) -> Numbered:
         """Write the records behind the numbers of their lines, as `Records` says."""
         mistakes: list[Mistake] = []
-        heads = records = unwritten = told = 0
+        uneven: dict[int, Mistake] = {}
+        records = unwritten = 0
+        heads, begun, following = self._begun(mistakes)
+        told, width = len(mistakes), len(heads)
         with target.open("w", encoding="utf-8", newline="") as stream:
             writer = csv.writer(stream, quoting=csv.QUOTE_ALL, lineterminator="\n")
-            for line, record in self._records(mistakes):
-                if not heads:
-                    heads = len(record)
-                    continue
+            for line, record in chain(() if self.head_row else begun, following):
                 if not record:
                     continue
-                if what := self._wrong(record, heads):
+                if (what := self._wrong(record, width)) and self.forgiving and len(record) != width:
+                    uneven[line] = replace(what, where=f"{self.name}:{line}")
+                elif what:
                     mistakes.append(replace(what, where=f"{self.name}:{line}"))
                 records += 1
                 if len(mistakes) > told:
                     # Whatever was met since the record before is of this one.
                     unwritten, told = unwritten + 1, len(mistakes)
                 else:
-                    writer.writerow([line, *record])
+                    writer.writerow([line, *record[:width], *[""] * (width - len(record))])
         # A quote that is never closed leaves one record that is none.
         lost = len(mistakes) > told
-        return Numbered(mistakes[:limit], len(mistakes), records + lost, unwritten + lost)
+        return Numbered(mistakes[:limit], len(mistakes), records + lost, unwritten + lost, uneven)
 
     def _wrong(self, record: list[str], heads: int) -> Mistake | None:
         if (letters := sum(map(len, record))) > LONGEST:
             return Mistake(f"the record has {letters:,} letters", allowed=f"{LONGEST:,} at the most")
-        if len(record) != heads:
+        if len(record) != heads and not (self.uneven and not any(text.strip() for text in record[heads:])):
             allowed = f"{heads}, as in the head line, between {self.delimiter!r}"
-            return Mistake(f"the record has {len(record)} fields", allowed=allowed)
+            step = ""
+            if len(record) < heads or not any(text.strip() for text in record[heads:]):
+                step = "uneven_rows = true takes the rest for blank"
+            return Mistake(f"the record has {len(record)} fields", allowed=allowed, next_step=step)
         return None
 
     def _records(self, mistakes: list[Mistake]) -> Iterator[tuple[int, list[str]]]:
         csv.field_size_limit(LONGEST)
         with self.path.open("rb") as stream:
-            reader = csv.reader(self._lines(stream, mistakes), delimiter=self.delimiter, strict=True)
+            lines = self.lines(stream, mistakes)
+            how: dict[str, Any] = {"doublequote": False, "escapechar": "\\"} if self.escaped else {}
+            reader = csv.reader(lines, delimiter=self.delimiter, strict=True, **how)
             start = 1
             while True:
                 try:
@@ -197,7 +259,8 @@ class CsvText:
                 yield start, record
                 start = reader.line_num + 1
 
-    def _lines(self, stream: BinaryIO, mistakes: list[Mistake]) -> Iterator[str]:
+    def lines(self, stream: BinaryIO, mistakes: list[Mistake]) -> Iterator[str]:
+        """Yield the lines of the file as texts, and add a mistake for each that its encoding does not fit."""
         codec = _CODECS[self.encoding]
         for number, raw in enumerate(stream, 1):
             try:

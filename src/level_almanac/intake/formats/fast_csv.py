@@ -4,6 +4,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from level_almanac.intake.formats.csv_text import CsvText, folded, measured
+from level_almanac.intake.formats.heads import SEPARATOR_TOLD
 from level_almanac.store.engine import Engine
 from level_almanac.store.exports import COUNTED_ROWS, copy_plain_csv, folded_rows
 
@@ -20,7 +21,11 @@ def copied_fast(engine: Engine, text: CsvText, work: Path, target: Path) -> Fast
 
     Raises BookMistake for a file without a head line.
     """
+    if not text.is_plain:
+        return None
     heads = text.first()
+    if any(head.lower().startswith(SEPARATOR_TOLD) for head in heads[:1]):
+        return None
     # A blank line of one column may be a record or none, and a head of several lines moves all that follow.
     if len(heads) < 2 or any("\n" in head for head in heads):
         return None

@@ -1,9 +1,13 @@
-"""JSON lines: one object a line, whose keys are the heads. Numbers are read as they are written, exact."""
+"""JSON: an array of objects, or one object a line, whose keys are the heads. Numbers are read as they are written.
+
+Within an object, the keys of another are told by both names: `party.code`. Where the records of a path lie within
+others, as the rows of a voucher, the keys of those stand behind a `^`.
+"""
 
 import csv
 import json
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 from pathlib import Path
@@ -13,6 +17,8 @@ from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.settings import IntakeBlock
 from level_almanac.intake.formats.records import Numbered, TextForm
 
+OUTER = "^"
+"""What the head of a key begins with that stands in the object around a record."""
 _MOST_DIGITS = 60
 """How large or how small a number may be; what a book holds has far fewer digits."""
 
@@ -49,9 +55,18 @@ def _broken(text: str) -> bool:
     return any("\ud800" <= letter <= "\udfff" for letter in text)
 
 
+def flattened(record: Mapping[str, Any], ahead: str = "") -> Iterator[tuple[str, Any]]:
+    """Yield the values of an object by their heads, those of objects within it by both names."""
+    for key, value in record.items():
+        if isinstance(value, dict) and value:
+            yield from flattened(value, f"{ahead}{key}.")
+        else:
+            yield f"{ahead}{key}", value
+
+
 @dataclass(frozen=True, slots=True)
 class JsonRecords:
-    """One file of JSON lines: its place, the name that messages call it by, and the block that says how it is read."""
+    """One file of JSON: its place, the name that messages call it by, and the block that says how it is read."""
 
     path: Path
     name: str
@@ -61,26 +76,29 @@ class JsonRecords:
         """Return every key that any object has, in the order in which they first appear."""
         keys: dict[str, None] = {}
         mistakes: list[Mistake] = []
-        for _, found in self._objects(mistakes):
+        for _, found in self._records(mistakes):
             keys.update(dict.fromkeys(found))
         if mistakes and not keys:
             raise BookMistake(*mistakes)
         if not keys:
-            raise BookMistake(Mistake("the file holds no object", f"{self.name}:1", allowed="one object a line"))
+            allowed = "one object a line" if self.block.format == "jsonl" else "an array of objects, at `path`"
+            raise BookMistake(Mistake("the file holds no object", f"{self.name}:1", allowed=allowed))
         return list(keys)
 
     def write_numbered(self, target: Path, limit: int) -> Numbered:
-        """Write the objects behind the numbers of their lines, as `Records` says; one within another is a mistake."""
+        """Write the objects behind the numbers of their lines, or of the records where one text holds them all, as
+        `Records` says; a list for a value is a mistake where a field is to take it.
+        """
         heads, form = self.head(), TextForm(self.block)
         mistakes: list[Mistake] = []
         written = 0
         with target.open("w", encoding="utf-8", newline="") as stream:
             writer = csv.writer(stream, quoting=csv.QUOTE_ALL, lineterminator="\n")
-            for line, record in self._objects(mistakes):
+            for line, record in self._records(mistakes):
                 if wrong := [mistake for key, value in record.items() if (mistake := self._wrong(line, key, value))]:
                     mistakes += wrong[:1]
                     continue
-                writer.writerow([line, *(form.text(record.get(key)) for key in heads)])
+                writer.writerow([line, *("" if _holds(each := record.get(key)) else form.text(each) for key in heads)])
                 written += 1
         return Numbered(mistakes[:limit], len(mistakes), written + len(mistakes), len(mistakes))
 
@@ -88,25 +106,80 @@ class JsonRecords:
         where = f"{self.name}:{line}: {ascii(key)[1:-1] if _broken(key) else key}"
         if _broken(key) or (isinstance(value, str) and _broken(value)):
             return Mistake("no text: half of a letter", where, ascii(value)[:40])
-        if isinstance(value, dict | list):
-            return Mistake("values within a value", where, _words_of(value))
+        if _holds(value) and value and self._is_taken(key):
+            step = f'path = "{key}" takes the objects within' if isinstance(value, list) else ""
+            return Mistake("values within a value", where, _words_of(value), next_step=step)
         return None
 
+    def _is_taken(self, key: str) -> bool:
+        sources = self.block.field_sources.values()
+        return not sources or any(key in (*each.heads, *each.join, *each.either) for each in sources)
+
+    def _records(self, mistakes: list[Mistake]) -> Iterator[tuple[int, dict[str, Any]]]:
+        for line, found in self._objects(mistakes):
+            try:
+                yield line, dict(flattened(found))
+            except RecursionError:
+                mistakes.append(Mistake("values within values, too deep", f"{self.name}:{line}"))
+
     def _objects(self, mistakes: list[Mistake]) -> Iterator[tuple[int, dict[str, Any]]]:
+        if self.block.format == "json":
+            yield from self._whole()
+            return
         with self.path.open("rb") as stream:
             for number, raw in enumerate(stream, 1):
                 if not raw.strip():
                     continue
                 try:
-                    parsed = json.loads(
-                        raw.decode("utf-8-sig"), parse_float=_number, parse_int=_number, parse_constant=_no_number,
-                        object_pairs_hook=_object,
-                    )  # fmt: skip
+                    parsed = _parsed(raw)
                 except (ValueError, RecursionError) as error:
-                    told = str(error) if isinstance(error, ValueError) else "values within values, too deep"
-                    mistakes.append(Mistake("not JSON", f"{self.name}:{number}", told))
+                    mistakes.append(Mistake("not JSON", f"{self.name}:{number}", _told(error)))
                     continue
                 if isinstance(parsed, dict):
                     yield number, parsed
                 else:
                     mistakes.append(Mistake("not an object", f"{self.name}:{number}", repr(parsed)[:40]))
+
+    def _whole(self) -> Iterator[tuple[int, dict[str, Any]]]:
+        """Yield the objects at the block's path, numbered as they stand there."""
+        try:
+            whole = _parsed(self.path.read_bytes())
+        except (ValueError, RecursionError) as error:
+            raise BookMistake(Mistake("not JSON", self.name, _told(error))) from None
+        steps = [step for step in self.block.path.split(".") if step]
+        yield from enumerate(self._at(whole, steps, {}, ""), 1)
+
+    def _at(self, value: Any, steps: list[str], around: dict[str, Any], place: str) -> Iterator[dict[str, Any]]:
+        """Yield the objects that lie behind these steps. around: what the objects on the way say, behind `^`."""
+        if isinstance(value, list):
+            for number, each in enumerate(value, 1):
+                yield from self._at(each, steps, around, f"{place}[{number}]")
+        elif not isinstance(value, dict):
+            where = f"{self.name}: {place}" if place else self.name
+            raise BookMistake(Mistake("not an object", where, repr(value)[:40]))
+        elif not steps:
+            yield {**value, **around}
+        elif steps[0] not in value:
+            known = ", ".join(list(value)[:20])
+            what = f"no object has {steps[0]!r}, which the path names"
+            raise BookMistake(Mistake(what, f"{self.name}: {place}" if place else self.name, allowed=known))
+        else:
+            rest = {key: each for key, each in value.items() if key != steps[0]}
+            outer = {f"{OUTER}{key}": each for key, each in flattened(rest) if not _holds(each)}
+            pushed = {f"{OUTER}{key}": each for key, each in around.items()}
+            yield from self._at(value[steps[0]], steps[1:], {**pushed, **outer}, f"{place}.{steps[0]}".lstrip("."))
+
+
+def _holds(value: Any) -> bool:
+    return isinstance(value, dict | list)
+
+
+def _told(error: Exception) -> str:
+    return str(error) if isinstance(error, ValueError) else "values within values, too deep"
+
+
+def _parsed(raw: bytes) -> Any:
+    return json.loads(
+        raw.decode("utf-8-sig"), parse_float=_number, parse_int=_number, parse_constant=_no_number,
+        object_pairs_hook=_object,
+    )  # fmt: skip

@@ -15,14 +15,14 @@ _CHUNK = 1 << 20
 _MB = 1 << 20
 
 
-def unpacked(path: Path, name: str, block: IntakeBlock, work: Path) -> Path:
+def unpacked(path: Path, name: str, block: IntakeBlock, work: Path, member: str = "") -> Path:
     """Return the file itself, or what its archive holds, unpacked into the work folder.
 
-    Raises BookMistake for an archive that cannot be read, holds several files of which none is named, or unpacks to
-    more than the block allows.
+    member: which file of an archive. Raises BookMistake for an archive that cannot be read, holds several files of
+    which none is named, or unpacks to more than the block allows.
     """
     ending = path.suffix.lower()
-    if ending not in (".zip", ".gz") or block.format in ("xlsx", "parquet"):
+    if ending not in (".zip", ".gz"):
         return path
     target = work / f"unpacked-{hashlib.sha256(name.encode()).hexdigest()[:16]}"
     try:
@@ -30,7 +30,7 @@ def unpacked(path: Path, name: str, block: IntakeBlock, work: Path) -> Path:
             with gzip.open(path) as stream:
                 _copy(stream, target, name, block)
         else:
-            with zipfile.ZipFile(path) as archive, archive.open(_member(archive, name, block)) as stream:
+            with zipfile.ZipFile(path) as archive, archive.open(_member(archive, name, member)) as stream:
                 _copy(stream, target, name, block)
     except (zipfile.BadZipFile, gzip.BadGzipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError) as error:
         raise BookMistake(Mistake("the archive cannot be read", name, str(error))) from None
@@ -40,16 +40,25 @@ def unpacked(path: Path, name: str, block: IntakeBlock, work: Path) -> Path:
     return target
 
 
-def _member(archive: zipfile.ZipFile, name: str, block: IntakeBlock) -> zipfile.ZipInfo:
+def members_of(path: Path, name: str) -> list[str]:
+    """Return the names of the files in a zip archive; raise BookMistake where it cannot be read."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            return [entry.filename for entry in archive.infolist() if not entry.is_dir()]
+    except (zipfile.BadZipFile, NotImplementedError, OSError) as error:
+        raise BookMistake(Mistake("the archive cannot be read", name, str(error))) from None
+
+
+def _member(archive: zipfile.ZipFile, name: str, member: str) -> zipfile.ZipInfo:
     files = [entry for entry in archive.infolist() if not entry.is_dir()]
     names = [entry.filename for entry in files]
-    if block.member:
-        if block.member not in names:
-            what, hint = "the archive holds no such file", nearest(block.member, names)
-            raise BookMistake(Mistake(what, name, repr(block.member), listed(names), hint))
-        return files[names.index(block.member)]
+    if member:
+        if member not in names:
+            what, hint = "the archive holds no such file", nearest(member, names)
+            raise BookMistake(Mistake(what, name, repr(member), listed(names), hint))
+        return files[names.index(member)]
     if len(files) != 1:
-        step = f'say member = "…": {listed(names)}' if files else ""
+        step = f'say member = "…": {listed(names)}, or member = "*" for all' if files else ""
         raise BookMistake(Mistake(f"the archive holds {len(files)} files", name, allowed="one", next_step=step))
     return files[0]
 

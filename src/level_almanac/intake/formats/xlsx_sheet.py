@@ -1,133 +1,169 @@
-"""One sheet of a workbook as it stands in its file: each row by its own number, whatever size the sheet says it has."""
+"""One sheet of an XLSX workbook as it stands in its file: each row by its own number, whatever size the sheet says it
+has, and each number by the text of its cell, so that no binary float stands between.
+"""
 
 import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
+from functools import cache
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
+from xml.etree.ElementTree import Element, iterparse
 
-from level_almanac.errors import AlmanacError, BookMistake, Mistake, listed, nearest
+from level_almanac.errors import BookMistake, Mistake
+from level_almanac.intake.formats.sheet_cells import Merged, SheetCell, SheetRow, sheet_named, unreadable
 
-MOST_COLUMNS = 2_000
-"""How far to the right a cell may stand."""
-
-
-class SheetCell(NamedTuple):
-    """What a cell holds. error: whether that is an error; formula: whether it was asked for as its formula."""
-
-    value: Any
-    error: bool = False
-    formula: bool = False
+_MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
+_STRICT = "{http://purl.oclc.org/ooxml/spreadsheetml/main}"
 
 
-class SheetRow(NamedTuple):
-    """One row: its number, and its cells by the number of their column; again: the columns that stand in it twice."""
-
-    number: int
-    cells: dict[int, SheetCell]
-    again: tuple[int, ...]
-
-
-class Merged(NamedTuple):
-    """Cells that are merged into one: its place, such as `B4:B6`, its first row and column, and its last row."""
-
-    place: str
-    row: int
-    column: int
-    last_row: int
-
-
-class Sheet:
+class XlsxSheet:
     """One sheet of a workbook that was opened."""
 
-    def __init__(self, book: Any, sheet: Any, name: str, *, values: bool) -> None:
+    def __init__(self, book: Any, sheet: Any, name: str) -> None:
         self.title: str = sheet.title
-        self._book, self._sheet, self._name, self._values = book, sheet, name, values
+        self._book, self._sheet, self._name = book, sheet, name
         self.merged: tuple[Merged, ...] = ()
+        # Most cells share a few styles.
+        self._is_time, self._is_percent = cache(self._looked_up_time), cache(self._looked_up_percent)
 
     def rows(self) -> Iterator[SheetRow]:
         """Yield the rows in their order in the file; after the last, `merged` is known."""
-        from openpyxl.worksheet._reader import WorkSheetParser
-
+        merged: list[Merged] = []
+        number = 0
         try:
             with self._sheet._get_source() as source:
-                parser = WorkSheetParser(
-                    source,
-                    self._sheet._shared_strings,
-                    data_only=self._values,
-                    epoch=self._book.epoch,
-                    date_formats=self._book._date_formats,
-                    timedelta_formats=self._book._timedelta_formats,
-                )
-                for number, cells in parser.parse():
-                    found: dict[int, SheetCell] = {}
-                    again = []
-                    for cell in cells:
-                        if cell["value"] is not None:
-                            again += [cell["column"]] if cell["column"] in found else []
-                            found[cell["column"]] = self._cell(cell)
-                    yield SheetRow(number, found, tuple(again))
+                # Expat refuses entities that grow, and nothing outside the file is read.
+                for _, element in iterparse(source):  # noqa: S314
+                    tag = element.tag.removeprefix(_MAIN).removeprefix(_STRICT)
+                    if tag == "row":
+                        number = int(float(element.get("r", number + 1)))
+                        yield self._row(number, element)
+                        element.clear()
+                    elif tag == "mergeCell":
+                        merged.append(_merged(element.get("ref", "")))
         except Exception as error:
-            raise _unreadable(self._name, error) from None
-        ranges = parser.merged_cells.mergeCell if parser.merged_cells else ()
-        self.merged = tuple(Merged(each.coord, each.min_row, each.min_col, each.max_row) for each in ranges)
+            raise unreadable(self._name, "XLSX", error) from None
+        self.merged = tuple(merged)
 
-    def _cell(self, cell: dict[str, Any]) -> SheetCell:
-        value, kind = cell["value"], cell["data_type"]
-        if kind == "d" and isinstance(value, datetime) and self._is_time(cell["style_id"]):
+    def _row(self, number: int, row: Element) -> SheetRow:
+        found: dict[int, SheetCell] = {}
+        again = []
+        column = 0
+        for element in row:
+            column = _column(element.get("r", "")) or column + 1
+            cell = self._cell(element)
+            if cell is not None:
+                again += [column] if column in found else []
+                found[column] = cell
+        return SheetRow(number, found, tuple(again))
+
+    def _cell(self, element: Element) -> SheetCell | None:
+        kind, style = element.get("t", "n"), int(element.get("s", 0))
+        value: str | None = None
+        formula: str | None = None
+        for child in element:
+            if child.tag.endswith("}v"):
+                value = child.text or None
+            elif child.tag.endswith("}f"):
+                formula = f"={child.text or ''}"
+            elif child.tag.endswith("}is"):
+                value = "".join(text.text or "" for text in child.iter() if text.tag.endswith("}t"))
+        if value is None:
+            return None if formula is None else SheetCell("", formula=formula)
+        return self._typed(kind, value, style)
+
+    def _typed(self, kind: str, value: str, style: int) -> SheetCell:
+        match kind:
+            case "s":
+                return SheetCell(self._sheet._shared_strings[int(value)])
+            case "b":
+                return SheetCell(value not in ("0", "false"))
+            case "e":
+                return SheetCell(value, error=True)
+            case "d":
+                return SheetCell(datetime.fromisoformat(value.removesuffix("Z")))
+            case "n":
+                return self._number(value, style)
+        return SheetCell(value)
+
+    def _number(self, text: str, style: int) -> SheetCell:
+        try:
+            number = Decimal(text)
+        except InvalidOperation:
+            raise ValueError(f"could not convert string to float: {text!r}") from None
+        if style not in self._book._date_formats:
+            return SheetCell(number, percent=self._is_percent(style))
+        from openpyxl.utils.datetime import from_excel
+
+        try:
+            day = from_excel(float(number), self._book.epoch, timedelta=style in self._book._timedelta_formats)
+        except (OverflowError, ValueError):
+            return SheetCell("#VALUE!", error=True)
+        if isinstance(day, datetime) and self._is_time(style):
             # What is shown as a time of day alone is no day, whatever lies beneath.
-            value = value.time().isoformat()
-        return SheetCell(value, error=kind == "e", formula=kind == "f")
+            return SheetCell(day.time().isoformat())
+        return SheetCell(day)
 
-    def _is_time(self, style: int) -> bool:
+    def _looked_up_time(self, style: int) -> bool:
+        signs = set(self._shown_as(style))
+        return bool(signs & {"h", "s"}) and not signs & {"d", "y"}
+
+    def _looked_up_percent(self, style: int) -> bool:
+        return "%" in self._shown_as(style)
+
+    def _shown_as(self, style: int) -> str:
+        """Return the number format of a style in small letters, without what stands in quotes there."""
         from openpyxl.styles.numbers import BUILTIN_FORMATS, BUILTIN_FORMATS_MAX_SIZE
 
         number = self._book._cell_styles[style].numFmtId
         custom = number - BUILTIN_FORMATS_MAX_SIZE
         shown = self._book._number_formats[custom] if custom >= 0 else BUILTIN_FORMATS.get(number, "")
-        signs = set("".join(shown.split('"')[::2]).lower())
-        return bool(signs & {"h", "s"}) and not signs & {"d", "y"}
+        return "".join(shown.split('"')[::2]).lower()
 
 
-def open_sheet(path: Path, name: str, sheet: str, *, values: bool) -> Sheet:
-    """Return a sheet of a workbook, whose cells give their values, or their formulas.
+def open_xlsx(path: Path, name: str, sheet: str) -> XlsxSheet:
+    """Return a sheet of a workbook.
 
     name: what messages call the file; sheet: its name, or empty for the only one. Raises BookMistake for what is no
     workbook that can be read, and where no sheet or several are meant.
     """
-    book = open_workbook(path, name, values=values)
-    if not sheet and len(book.sheetnames) > 1:
-        step = f'say sheet = "…": {listed(book.sheetnames)}'
-        raise BookMistake(Mistake("the workbook has several sheets", name, next_step=step))
-    if not book.sheetnames:
-        raise BookMistake(Mistake("the workbook has no sheet of cells", name))
-    if sheet and sheet not in book.sheetnames:
-        what, known = "the workbook has no such sheet", listed(book.sheetnames)
-        raise BookMistake(Mistake(what, name, repr(sheet), known, nearest(sheet, book.sheetnames)))
-    found = book[sheet or book.sheetnames[0]]
+    book = open_workbook(path, name)
+    found = book[sheet_named(book.sheetnames, sheet, name)]
     if not hasattr(found, "_get_source"):
         raise BookMistake(Mistake("this sheet holds a chart, not cells", name, repr(found.title)))
-    return Sheet(book, found, name, values=values)
+    return XlsxSheet(book, found, name)
 
 
-def open_workbook(path: Path, name: str, *, values: bool) -> Any:
-    """Return a workbook whose cells hold values, or the formulas; raise BookMistake where it is none."""
+def open_workbook(path: Path, name: str) -> Any:
+    """Return a workbook; raise BookMistake where it is none."""
     import openpyxl
 
     try:
-        return openpyxl.load_workbook(path, read_only=True, data_only=values)
+        return openpyxl.load_workbook(path, read_only=True)
     except Exception as error:
-        raise _unreadable(name, error) from None
+        raise unreadable(name, "XLSX", error) from None
 
 
-def _unreadable(name: str, error: Exception) -> AlmanacError:
-    """Return the one mistake of whatever a damaged or encrypted workbook led its reader to."""
-    if isinstance(error, AlmanacError):
-        return error
-    told = " ".join(str(error).split())[:120] or type(error).__name__
-    return BookMistake(Mistake("not an XLSX workbook that can be read", name, told))
+def _column(place: str) -> int:
+    """Return the number of the column of a cell's place, such as 28 for AB7; 0 where there is none."""
+    number = 0
+    for letter in place:
+        if not letter.isalpha():
+            break
+        number = number * 26 + ord(letter.upper()) - 64
+    return number
+
+
+def _merged(place: str) -> Merged:
+    first, _, last = place.partition(":")
+    return Merged(place, _row_of(first), _column(first), _row_of(last or first))
+
+
+def _row_of(place: str) -> int:
+    return int("".join(letter for letter in place if letter.isdigit()))
 
 
 @contextmanager
@@ -136,15 +172,3 @@ def quiet() -> Iterator[None]:
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         yield
-
-
-def exact_words(value: Any) -> str:
-    """Return what is wrong with a number that has more figures than a spreadsheet keeps, or nothing."""
-    if not isinstance(value, float):
-        return ""
-    exact = Decimal(repr(value))
-    if not exact.is_finite():
-        return "this is no number"
-    kept = exact.quantize(Decimal(1).scaleb(exact.adjusted() - 14)) if exact else exact
-    # What lies beyond is how the binary form came out, unless it is as much as money can be.
-    return "the number has more figures than a spreadsheet keeps" if abs(exact - kept) >= Decimal("0.005") else ""

@@ -16,9 +16,9 @@ from level_almanac.files.tables import DATED, Field, Table
 from level_almanac.intake.formats.csv_text import CsvText
 from level_almanac.intake.formats.json_records import JsonRecords
 from level_almanac.intake.formats.records import Records, TextForm
+from level_almanac.intake.formats.sheet_records import SheetRecords, open_sheet
 from level_almanac.intake.formats.unpacked import unpacked
-from level_almanac.intake.formats.xlsx_records import XlsxRecords
-from level_almanac.intake.formats.xlsx_sheet import open_sheet, open_workbook, quiet
+from level_almanac.intake.formats.xlsx_sheet import open_workbook, quiet
 from level_almanac.intake.proposing.guesses import (
     DateGuess,
     NumberGuess,
@@ -103,7 +103,7 @@ def _sample(path: Path, work: Path) -> Sample:
         records = CsvText(path, path.name, block.encoding, block.delimiter)
     elif block.format == "xlsx":
         block, remarks = _sheet(path, block)
-        records = XlsxRecords(path, path.name, block)
+        records = SheetRecords(path, path.name, block, block.sheet)
     else:
         records = JsonRecords(path, path.name, block)
     heads, numbered = records.head(), work / "numbered.csv"
@@ -173,12 +173,12 @@ def _fields(text: str, delimiter: str) -> int:
 
 def _sheet(path: Path, block: IntakeBlock) -> tuple[IntakeBlock, list[str]]:
     with quiet():
-        names = open_workbook(path, path.name, values=True).sheetnames
+        names = open_workbook(path, path.name).sheetnames
         remarks = []
         if len(names) > 1:
             block = replace(block, sheet=names[0])
             remarks.append(f"sheet: the workbook has {listed(names)}; the first was looked at")
-        rows = takewhile(lambda row: row.number <= 20, open_sheet(path, path.name, block.sheet, values=True).rows())
+        rows = takewhile(lambda row: row.number <= 20, open_sheet(path, path.name, block.format, block.sheet).rows())
         counts = {row.number: len(row.cells) for row in rows}
     widest = max(counts.values(), default=0)
     head_row = next((number for number, count in counts.items() if count == widest), 1)
