@@ -14,7 +14,7 @@ class Mistake:
 
     what: what is wrong; where: `file:line: field`, a key's path or an option; got: the value found;
     allowed: what would be right; next_step: what to do about it; shown: the expression with carets under the words
-    meant, to be printed beneath.
+    meant, to be printed beneath; alike: how many further ones it stands for, through the line `last`.
     """
 
     what: str
@@ -23,6 +23,8 @@ class Mistake:
     allowed: str = ""
     next_step: str = ""
     shown: str = ""
+    alike: int = 0
+    last: str = ""
 
     def __str__(self) -> str:
         parts = [f"{_cut(self.where)}: {self.what}" if self.where else self.what]
@@ -32,6 +34,8 @@ class Mistake:
             parts.append(f"expected {_cut(self.allowed, _MOST_LISTED)}")
         if self.next_step:
             parts.append(_cut(self.next_step, _MOST_LISTED))
+        if self.alike:
+            parts.append(f"and {self.alike:,} more like it, through {self.last}")
         words = "; ".join(parts)
         return f"{words}\n{self.shown}" if self.shown else words
 
@@ -48,7 +52,12 @@ class AlmanacError(Exception):
     def __init__(self, *mistakes: Mistake, total: int | None = None) -> None:
         super().__init__("\n".join(str(mistake) for mistake in mistakes))
         self.mistakes = mistakes
-        self.total = len(mistakes) if total is None else total
+        self.total = self.told if total is None else total
+
+    @property
+    def told(self) -> int:
+        """How many mistakes the ones that are kept stand for."""
+        return sum(1 + mistake.alike for mistake in self.mistakes)
 
 
 class UsageMistake(AlmanacError):

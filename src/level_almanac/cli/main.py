@@ -160,5 +160,5 @@ def _unforeseen(error: Exception) -> int:
 def _tell(error: AlmanacError) -> None:
     for mistake in error.mistakes:
         say(f"almanac: {mistake}")
-    if error.total > len(error.mistakes):
-        say(f"almanac: … and {error.total - len(error.mistakes):,} more, {error.total:,} in all")
+    if error.total > error.told:
+        say(f"almanac: … and {error.total - error.told:,} more, {error.total:,} in all")

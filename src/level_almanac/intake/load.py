@@ -18,13 +18,13 @@ from level_almanac.intake.files import ExportFile, export_files
 from level_almanac.intake.formats.csv_text import fingerprint
 from level_almanac.intake.formats.sql_records import SqlRecords
 from level_almanac.intake.later import later_of
-from level_almanac.intake.messages import clash_mistake
+from level_almanac.intake.messages import by_cause, clash_mistake
 from level_almanac.intake.periods import PlacesDays
 from level_almanac.intake.raw_export import ALL
 from level_almanac.intake.read_export import ExportReader, ReadExport, with_shape
 from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
 from level_almanac.intake.shaping.shape import Conditions
-from level_almanac.intake.warnings import ends_early, lines_after, unbalanced_journals
+from level_almanac.intake.warnings import ends_early, lines_after, unbalanced_journals, unlikely_signs
 from level_almanac.progress import tell
 from level_almanac.store import closing, ledger_checks, repeats, rollups
 from level_almanac.store.chart_lines import account_classes
@@ -157,6 +157,7 @@ class _Load:
     drafts: dict[Key, _Draft] = field(default_factory=dict)
     written: Iterator[int] = field(default_factory=count_up)
     files: list[ExportFile] = field(default_factory=list)
+    unlikely: list[Mistake] = field(default_factory=list)
 
     def _new(self) -> Path:
         # Parts without lines are alike to the byte, so a name made of another part's would not be its own.
@@ -208,6 +209,8 @@ class _Load:
             self._settle_closing()
             self._roll_up()
             self._check_accounts()
+            # While it is known which parts this load wrote.
+            self.unlikely = self._unlikely_signs()
         return changed
 
     def _missing(self, files: list[ExportFile]) -> tuple[str, ...]:
@@ -289,7 +292,7 @@ class _Load:
             found, count = self._fates(files, done)
             mistakes, total = [*mistakes, *found], total + count
         if mistakes:
-            raise BookMistake(*mistakes[:SHOWN_MISTAKES], total=total)
+            raise BookMistake(*by_cause(mistakes)[:SHOWN_MISTAKES], total=total)
         self._keep_aside(done)
         return outcomes
 
@@ -466,7 +469,18 @@ class _Load:
             for found in lines_after(table, day, [draft.entry for draft in self._of(table)])
         ]
         more += ends_early(self._early, self._through())
+        more += self.unlikely
         return (*unbalanced, *more), count + len(more)
+
+    def _unlikely_signs(self) -> list[Mistake]:
+        """What this load read whose signs are the other way round, as it seems."""
+        fresh: dict[str, list[str]] = {}
+        for draft in self.drafts.values():
+            if draft.fresh and draft.entry.lines:
+                fresh.setdefault(draft.entry.table, []).append(str(draft.part))
+        chart = [str(draft.part) for draft in self._of("accounts")]
+        classes = account_classes(self.engine, chart) if chart else {}
+        return unlikely_signs(self.engine, tables_of(self.book.settings.tables), fresh, classes)
 
     @cached_property
     def _early(self) -> dict[str, date]:

@@ -1,6 +1,8 @@
 """The words for what is wrong with a line of an export."""
 
+import re
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from level_almanac.errors import Mistake, listed, nearest
 from level_almanac.files.settings import IntakeBlock
@@ -78,3 +80,30 @@ def clash_mistake(clash: Clash, key: Sequence[str]) -> Mistake:
     else:
         what, allowed = "two different lines under one key", "one line for each key"
     return Mistake(f"{what} ({told})", f"{first} and {second}", allowed=allowed)
+
+
+def by_cause(mistakes: Sequence[Mistake]) -> list[Mistake]:
+    """Return mistakes with those of later files counted where their like was told of an earlier one."""
+    told: dict[tuple[str, ...], list[Mistake]] = {}
+    for mistake in mistakes:
+        place, _, field = mistake.where.partition(": ")
+        kinds = re.sub(r"[^\W\d_]+", "a", re.sub(r"\d+", "9", mistake.got))
+        same_word = mistake.what.startswith(("unknown", "the chart lacks", "the calendar"))
+        cause = (mistake.what, field, mistake.got if same_word else kinds, mistake.allowed if field else place)
+        told.setdefault(cause, []).append(mistake)
+    found = []
+    for alike in told.values():
+        files = list(dict.fromkeys(mistake.where.partition(":")[0] for mistake in alike))
+        own = [mistake for mistake in alike if mistake.where.partition(":")[0] == files[0]]
+        more = [mistake for mistake in alike if mistake not in own]
+        if more:
+            count = sum(1 + mistake.alike for mistake in more) + own[-1].alike
+            last = files[-1] if len(files) == 2 else f"{len(files) - 1} more files to {files[-1]}"
+            own[-1] = replace(own[-1], alike=count, last=last)
+        found += own
+    order = {id(mistake): at for at, mistake in enumerate(mistakes)}
+    return sorted(found, key=lambda mistake: order.get(id(mistake), order[id(_first_of(mistake, mistakes))]))
+
+
+def _first_of(mistake: Mistake, mistakes: Sequence[Mistake]) -> Mistake:
+    return next(each for each in mistakes if (each.where, each.what) == (mistake.where, mistake.what))

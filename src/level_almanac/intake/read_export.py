@@ -21,6 +21,7 @@ from level_almanac.intake.shaping.head_words import column_of, test_of
 from level_almanac.intake.shaping.mapping import numbers_lines, sources
 from level_almanac.intake.shaping.shape import Conditions, Shape, shape_of
 from level_almanac.intake.shaping.shaped import ShapedExport, Shaper
+from level_almanac.intake.taking_keys import taking_key
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import NumberForm, Reason, Source, Turning, casts
 from level_almanac.store.engine import Engine
@@ -116,12 +117,27 @@ class ExportReader:
         if shape_mistakes[1] + count:
             told = [self._told(file, each, fields) for each in sorted(wrong, key=lambda each: each.line)]
             return ReadExport((shape_mistakes[0] + told)[: self.limit], shape_mistakes[1] + count)
-        if table.name != "ledger":
-            if table.plan_of:
-                export.write_plan(file.name, placements, target)
-            else:
-                export.write_plain(file.name, target)
-            return self._accounted(file, shaped, export, aside, target, shared=shared)
+        if table.name == "ledger":
+            return self._ledger_written(
+                file, _Prepared(shaped, export, fields, year), placements, aside, target, shared
+            )
+        if table.plan_of:
+            export.write_plan(file.name, placements, target)
+        else:
+            export.write_plain(file.name, target)
+        return self._accounted(file, shaped, export, aside, target, shared=shared)
+
+    def _ledger_written(
+        self,
+        file: ExportFile,
+        ready: "_Prepared",
+        placements: Placements,
+        aside: SetAside | None,
+        target: Path,
+        shared: bool,
+    ) -> ReadExport:
+        """Write a ledger's part, whose lines' classes can show that one of them has no place in any year."""
+        export, fields, raw = ready.export, ready.fields, ready.shaped.raw
         export.write_ledger(file.name, placements, self.rules, target)
         rows = lines_without_place(self.engine, [str(target)], ALL if self.set_aside else self.limit)
         lost = [WrongText(line, "posted", "carried-day", str(posted)) for _, line, posted, _ in rows]
@@ -131,7 +147,7 @@ class ExportReader:
             export.write_ledger(file.name, placements, self.rules, target)
         elif lost:
             return ReadExport([self._told(file, each, fields) for each in lost], rows[0][-1])
-        return self._accounted(file, shaped, export, aside, target, shared=shared)
+        return self._accounted(file, ready.shaped, export, aside, target, shared=shared)
 
     def _prepared(self, file: ExportFile, path: Path) -> "_Prepared":
         """Return the lines of an export as texts, with what each is to become; raises BookMistake."""
@@ -248,12 +264,12 @@ class ExportReader:
     ) -> tuple[ExportLines, SetAside | None]:
         """Return the export without its wrong lines, and those."""
         raw = shaped.raw
-        wrong, _ = export.wrong_texts(ALL)
+        wrong, _ = export.wrong_texts(ALL, each=True)
         right = replace(export, aside=tuple(sorted({each.line for each in wrong})))
         if export.table.is_placed:
             _, unknown, beyond = self._placements(right, file.block, year)
             for name, texts, reason in self._checks(right, unknown, beyond):
-                wrong += right.lines_with(name, sorted(texts), reason, ALL)[0]
+                wrong += right.lines_with(name, sorted(texts), reason, ALL, each=True)[0]
         if not wrong and not shape[1]:
             return export, None
         unread = raw.unwritten + shaped.unfit
@@ -338,7 +354,11 @@ class ExportReader:
 
     def _told(self, file: ExportFile, wrong: WrongText, fields: list[Source]) -> Mistake:
         choices = next((source.choices for source in fields if source.field.name == wrong.field), ())
-        return line_mistake(file.name, wrong, file.block, tuple(self.chart) if wrong.reason == "account" else choices)
+        known = tuple(self.chart) if wrong.reason == "account" else choices
+        mistake = line_mistake(file.name, wrong, file.block, known)
+        told = replace(mistake, alike=wrong.alike, last=f"line {wrong.last:,}" if wrong.alike else "")
+        key = taking_key(wrong, file.block, known)
+        return replace(told, next_step="; ".join(each for each in (told.next_step, key) if each)) if key else told
 
 
 def with_shape(file: ExportFile, aside: SetAside | None, mistakes: Sequence[Mistake]) -> SetAside:

@@ -1,11 +1,14 @@
 """What a load takes in and yet warns of."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import date
+from decimal import Decimal
 
 from level_almanac.errors import Mistake
+from level_almanac.files.tables import INCOME_CLASSES, SIDE_OF, Table
 from level_almanac.store import ledger_checks
 from level_almanac.store.engine import Engine
+from level_almanac.store.sign_checks import lines_by_sign
 from level_almanac.store.state import LoadedFile
 
 
@@ -44,3 +47,62 @@ def ends_early(early: Mapping[str, date], through: Mapping[str, date]) -> list[M
         step = f"load what is missing, or say how far it goes with `almanac load --through {table}={day}`"
         found.append(Mistake(what, next_step=step))
     return found
+
+
+_NEARLY_ALL = Decimal("0.9")
+_AT_LEAST = 3
+"""So few lines say nothing of how an export writes its signs."""
+
+
+def unlikely_signs(
+    engine: Engine, tables: Mapping[str, Table], parts: Mapping[str, Sequence[str]], classes: Mapping[str, str]
+) -> list[Mistake]:
+    """Warn where nearly all lines of a kind or a class have the sign that few of them should have: they were exported
+    the other way round, and every total would be wrong.
+
+    parts: of each table those that this load read; classes: of each account.
+    """
+    found = []
+    for name, own in parts.items():
+        table = tables[name]
+        if not own:
+            continue
+        if name in (*SIDE_OF.values(), "billing"):
+            for kind, file, above, below in lines_by_sign(engine, own, "kind", "amount"):
+                if kind != "adjustment" and _nearly_all(below, above):
+                    key = f'turned_kinds = ["{kind}"]'
+                    found.append(_unlikely(f"{kind} in {name}", "below zero", below, above, file, key))
+        elif name == "ledger" or table.plan_of == "ledger":
+            found += _by_class(engine, name, own, classes)
+        elif name == "sales":
+            for _, file, above, below in lines_by_sign(engine, own, "", "amount"):
+                if _nearly_all(below, above):
+                    found.append(_unlikely(name, "below zero", below, above, file, 'signs = "turned"'))
+    return found
+
+
+def _by_class(engine: Engine, name: str, parts: Sequence[str], classes: Mapping[str, str]) -> Iterator[Mistake]:
+    counts: dict[str, tuple[str, int, int]] = {}
+    ledger = name == "ledger"
+    for account, file, above, below in lines_by_sign(engine, parts, "account", "amount", ordinary=ledger):
+        class_ = classes.get(account, "")
+        before = counts.get(class_, (file, 0, 0))
+        counts[class_] = (before[0], before[1] + above, before[2] + below)
+    for class_, (file, above, below) in counts.items():
+        if class_ not in INCOME_CLASSES:
+            continue
+        # A ledger's income stands in credit; a plan's is told in its natural sign.
+        usual, other = (below, above) if ledger and class_ == "income" else (above, below)
+        if _nearly_all(other, usual):
+            sign = "a debit" if ledger and class_ == "income" else "a credit" if ledger else "below zero"
+            key = 'signs = "natural" or "turned"' if ledger else 'signs = "ledger"' if class_ == "income" else ""
+            yield _unlikely(f"class {class_} in {name}", sign, other, usual, file, key or 'signs = "turned"')
+
+
+def _nearly_all(unlikely: int, usual: int) -> bool:
+    return unlikely >= _AT_LEAST and unlikely >= (unlikely + usual) * _NEARLY_ALL
+
+
+def _unlikely(of: str, sign: str, count: int, others: int, file: str, key: str) -> Mistake:
+    what = f"{count:,} of {count + others:,} lines of {of} are {sign}, which few should be"
+    return Mistake(what, file, next_step=f"if the export writes them the other way round, say {key} in its block")

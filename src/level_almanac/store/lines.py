@@ -4,7 +4,7 @@ The order of a ledger part (fiscal position first, then account) lets a period o
 """
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
@@ -22,12 +22,32 @@ LEDGER_ORDER = "fiscal, account, posted, file_line"
 
 @dataclass(frozen=True, slots=True)
 class WrongText:
-    """One text that cannot be taken: its line in the export, field, why, and the text itself."""
+    """One text that cannot be taken: its line in the export, field, why, and the text itself.
+
+    alike: how many further lines have what is alike, through the line `last`; texts: some of those that they have.
+    """
 
     line: int
     field: str
     reason: Reason
     text: str
+    alike: int = 0
+    last: int = 0
+    texts: tuple[str, ...] = ()
+
+
+SHOWN_OF_A_CAUSE = 3
+"""How many lines are told of that have alike texts wrong in one way; of the others, how many they are."""
+_SHOWN_TEXTS = 200
+_BY_TEXT = ("account", "period", "choice", "calendar-day", "side", "plan-name")
+"""Reasons that lie in a word itself, so that other words are other causes."""
+
+
+def _cause_sql(reason: str, text: str) -> str:
+    """Return the SQL of what texts have in common that are wrong in one way: the text, or what kinds of letters."""
+    if reason in _BY_TEXT:
+        return text
+    return f"regexp_replace(regexp_replace({text}, '[0-9]+', '9', 'g'), '\\pL+', 'a', 'g')"
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,8 +144,11 @@ class ExportLines:
         query = f"select 1 from {self._rows} where {' or '.join(wrong)} limit 1"
         return not self.engine.rows(query, self._values())
 
-    def wrong_texts(self, limit: int) -> tuple[list[WrongText], int]:
-        """Return the first wrong texts in the order of their lines, and how many there are in all."""
+    def wrong_texts(self, limit: int, *, each: bool = False) -> tuple[list[WrongText], int]:
+        """Return the first wrong texts in the order of their lines, and how many there are in all.
+
+        each: every one by itself; or else some of each cause, so that many alike do not hide the others.
+        """
         if self._is_all_right():
             return [], 0
         wrong = list(self._wrong())
@@ -134,14 +157,33 @@ class ExportLines:
         total = sum(rows[0])
         if not total:
             return [], 0
-        each = [
-            f"(select file_line, '{name}', '{reason}', {text} from {self._rows}"
-            f" where {condition} order by file_line limit {limit})"
-            for (name, reason, condition, text), count in zip(wrong, rows[0], strict=True)
-            if count
-        ]
-        found = self.engine.rows(f"{' union all '.join(each)} order by 1 limit {limit}", self._values())
-        return [WrongText(line, name, reason, text or "") for line, name, reason, text in found], total
+        found: list[WrongText] = []
+        for (name, reason, condition, text), count in zip(wrong, rows[0], strict=True):
+            if count and each:
+                query = f"select file_line, {text} from {self._rows} where {condition}"
+                found += [
+                    WrongText(line, name, reason, told or "") for line, told in self.engine.rows(query, self._values())
+                ]
+            elif count:
+                found += self._by_cause(name, reason, condition, text, limit)
+        return sorted(found, key=lambda wrong: wrong.line)[:limit], total
+
+    def _by_cause(self, name: str, reason: Reason, condition: str, text: str, limit: int) -> list[WrongText]:
+        """Return the first lines of each cause, the last of which stands for those that follow."""
+        most = 1 if reason in _BY_TEXT else SHOWN_OF_A_CAUSE
+        query = f"""
+            select cause, count(*), min_by(told, file_line), list(file_line order by file_line)[:{most}],
+                list(told order by file_line)[:{most}], max(file_line), list(distinct told)[:{_SHOWN_TEXTS}]
+            from (select file_line, {text} as told, {_cause_sql(reason, f"coalesce({text}, '')")} as cause
+                from {self._rows} where {condition})
+            group by cause order by min(file_line) limit {limit}"""
+        found = []
+        for _, count, _, lines, told, last, texts in self.engine.rows(query, self._values()):
+            shown = [WrongText(line, name, reason, word or "") for line, word in zip(lines, told, strict=True)]
+            more = count - len(shown)
+            known = tuple(word for word in texts if word)
+            found += [*shown[:-1], replace(shown[-1], alike=more, last=last if more else 0, texts=known)]
+        return found
 
     def texts(self, numbers: Sequence[int], columns: int) -> list[Row]:
         """Return (line, the text of each column) of these lines."""
@@ -188,17 +230,29 @@ class ExportLines:
         rows = self.engine.rows(f"select distinct {text} from {self._rows} where {text} is not null", self._values())
         return {account for (account,) in rows}
 
-    def lines_with(self, field: str, texts: Sequence[str], reason: Reason, limit: int) -> tuple[list[WrongText], int]:
-        """Return the first lines whose field is one of these texts, wrong for this reason, and how many there are."""
+    def lines_with(
+        self, field: str, texts: Sequence[str], reason: Reason, limit: int, *, each: bool = False
+    ) -> tuple[list[WrongText], int]:
+        """Return the first lines whose field is one of these texts, wrong for this reason, and how many there are.
+
+        each: every one of them; or else the first of each text.
+        """
         if not texts:
             return [], 0
         text = self.casts[field].text
-        rows = self.engine.rows(
-            f"select file_line, {text}, count(*) over () from {self._rows}"
-            f" where {text} in (select unnest($texts)) order by file_line limit {limit}",
-            {**self._values(), "texts": list(texts)},
-        )
-        return [WrongText(line, field, reason, found) for line, found, _ in rows], rows[0][2] if rows else 0
+        values = {**self._values(), "texts": list(texts)}
+        test = f"{text} in (select unnest($texts))"
+        if each:
+            rows = self.engine.rows(f"select file_line, {text} from {self._rows} where {test}", values)
+            return [WrongText(line, field, reason, found) for line, found in rows], len(rows)
+        query = f"""select min(file_line), {text}, count(*), max(file_line), sum(count(*)) over ()
+            from {self._rows} where {test} group by 2 order by 1 limit {limit}"""
+        rows = self.engine.rows(query, values)
+        found = [
+            WrongText(line, field, reason, told, count - 1, last if count > 1 else 0, tuple(texts))
+            for line, told, count, last, _ in rows
+        ]
+        return found, int(rows[0][4]) if rows else 0
 
     def write_ledger(self, path: str, placements: Placements, rules: Mapping[str, Predicate], target: Path) -> None:
         """Write the ledger part. path: the export's, as the part is to tell it; rules: entry class to its condition."""
