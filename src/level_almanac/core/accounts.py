@@ -27,7 +27,7 @@ class ChartOfAccounts:
     """All accounts of a book."""
 
     def __init__(self, lines: Iterable[Sequence[str | None]]) -> None:
-        """Take (account, name, class, parent, control) of each, in the order of their codes; parents are there."""
+        """Take (account, name, class, parent, control) of each, in the order that reports show; parents are there."""
         lines_by_code = {
             str(code): (str(name), str(class_), parent, control) for code, name, class_, parent, control in lines
         }
@@ -40,19 +40,24 @@ class ChartOfAccounts:
             code: Account(code, name, class_, parent, level(code), control)
             for code, (name, class_, parent, control) in lines_by_code.items()
         }
+        self._places = {code: place for place, code in enumerate(self.accounts)}
         self._children: dict[str | None, list[Account]] = defaultdict(list)
         for account in self.accounts.values():
             self._children[account.parent].append(account)
+
+    def place(self, code: str) -> int:
+        """Return where an account stands in the chart's order; one that the chart lacks stands last."""
+        return self._places.get(code, len(self._places))
 
     def __getitem__(self, code: str) -> Account:
         return self.accounts[code]
 
     def children(self, code: str) -> list[Account]:
-        """Return the accounts right below this one, in the order of their codes."""
+        """Return the accounts right below this one, in the chart's order."""
         return self._children.get(code, [])
 
     def roots(self, account_class: str) -> list[Account]:
-        """Return the accounts of a class that have no parent, in the order of their codes."""
+        """Return the accounts of a class that have no parent, in the chart's order."""
         return [account for account in self._children[None] if account.account_class == account_class]
 
     def below(self, code: str) -> list[str]:

@@ -144,7 +144,16 @@ class Book:
     def chart(self) -> ChartOfAccounts:
         """The chart of accounts."""
         parts = [self.store.path_of(loaded.part) for loaded in self.state.files_of("accounts")]
-        return ChartOfAccounts((*line[:4], line[6]) for line in chart_lines(self.engine, parts))
+        exported = self.settings.chart.order == "export"
+        if not parts:
+            return ChartOfAccounts(())
+        return ChartOfAccounts((*line[:4], line[6]) for line in chart_lines(self.engine, parts, as_exported=exported))
+
+    @cached_property
+    def account_places(self) -> dict[str, int]:
+        """Where each account stands in reports, if the chart's export says so rather than its code."""
+        exported = self.settings.chart.order == "export"
+        return {code: place for place, code in enumerate(self.chart.accounts)} if exported else {}
 
     @cached_property
     def tables(self) -> dict[str, Table]:

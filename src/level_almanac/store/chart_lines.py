@@ -7,11 +7,14 @@ from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine, Row
 
 
-def chart_lines(engine: Engine, parts: Sequence[str]) -> list[Row]:
-    """Return (account, name, class, parent or None, file, line, control or None) of each, ordered by account."""
+def chart_lines(engine: Engine, parts: Sequence[str], *, as_exported: bool = False) -> list[Row]:
+    """Return (account, name, class, parent or None, file, line, control or None) of each, ordered by account, or as the
+    exports have them.
+    """
+    order = "file, file_line" if as_exported else "account"
     return engine.rows(
-        """select account, name, "class", parent, file, file_line, control
-            from read_parquet($parts, union_by_name = true) order by account""",
+        f"""select account, name, "class", parent, file, file_line, control
+            from read_parquet($parts, union_by_name = true) order by {order}""",
         {"parts": list(parts)},
     )
 

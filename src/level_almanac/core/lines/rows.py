@@ -287,7 +287,10 @@ class ListRows:
 
     def _sorted(self, found: "list[_Group]", depth: int) -> "list[_Group]":
         by = self.shape.by[depth]
+        places = self.shape.places if by.key == "account" else {}
         ordered = _in_order(found, lambda group: _natural(group.members[depth], by), descending=False)
+        if places:
+            ordered = _in_order(found, lambda group: places.get(group.members[depth]), descending=False)
         for sort in reversed(self.shape.sorts):
             if sort.key == by.key:
                 ordered = _in_order(

@@ -24,7 +24,7 @@ class ListShape(NamedTuple):
     order by; limits: on the totals of the smallest groups; key: the fields that name a line; order: of lines else;
     lines: whether lines are shown; first: how many rows of the outermost kind; measure: what a proof adds up; decimals:
     of amounts; exclusions: how many of the last rules take from what was asked for; apart: by the key of a column what
-    tells the currencies of its amounts apart, which are never added.
+    tells the currencies of its amounts apart, which are never added; places: where accounts stand, if not by code.
     """
 
     by: tuple[ShownField, ...]
@@ -39,6 +39,7 @@ class ListShape(NamedTuple):
     decimals: int
     exclusions: int
     apart: Mapping[str, Expression] = MappingProxyType({})
+    places: Mapping[str, int] = MappingProxyType({})
 
 
 class MadeRows(NamedTuple):

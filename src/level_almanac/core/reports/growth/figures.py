@@ -164,7 +164,10 @@ class Growing:
         if self.measured.by:
             # Who has only what is divided by belongs to the report too.
             found = {*self.sums.members, *(self.per.members if self.per is not None else ())}
-            members += in_order(found)
+            ordered = in_order(found)
+            if self.measured.by[0].key == "account" and (places := self.measured.book.account_places):
+                ordered.sort(key=lambda members: places.get(str(members[0]), len(places)))
+            members += ordered
             if len(members) > _MOST_MEMBERS:
                 step = "say with --only which are meant"
                 got = f"{len(members):,}"

@@ -379,6 +379,7 @@ class Listing:
                 decimals=decimals,
                 exclusions=exclusions,
                 apart=currencies_of(self.own, self.shown),
+                places=self.book.account_places,
             ),
         )
 

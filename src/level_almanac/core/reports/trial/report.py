@@ -178,7 +178,7 @@ def _lines(
         else:
             balance = opened.amount + measured["earlier"].amount
             line.add(balance, moved, moved.lines)
-    lines_shown = {account: lines[account] for account in sorted(lines, key=lambda each: each.code)}
+    lines_shown = {account: lines[account] for account in sorted(lines, key=lambda each: chart.place(each.code))}
     kept = {account: line for account, line in lines_shown.items() if not line.is_empty}
     return kept, earlier, result, len(lines_shown) - len(kept)
 
