@@ -24,7 +24,7 @@ from level_almanac.intake.raw_export import ALL
 from level_almanac.intake.read_export import ExportReader, ReadExport, with_shape
 from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
 from level_almanac.intake.shaping.shape import Conditions
-from level_almanac.intake.warnings import ends_early, lines_after, unbalanced_journals, unlikely_signs
+from level_almanac.intake.warnings import cut_short, ends_early, lines_after, unbalanced_journals, unlikely_signs
 from level_almanac.progress import tell
 from level_almanac.store import closing, ledger_checks, repeats, rollups
 from level_almanac.store.chart_lines import account_classes
@@ -210,7 +210,7 @@ class _Load:
             self._roll_up()
             self._check_accounts()
             # While it is known which parts this load wrote.
-            self.unlikely = self._unlikely_signs()
+            self.unlikely = [*self._unlikely_signs(), *self._cut_short()]
         return changed
 
     def _missing(self, files: list[ExportFile]) -> tuple[str, ...]:
@@ -471,6 +471,15 @@ class _Load:
         more += ends_early(self._early, self._through())
         more += self.unlikely
         return (*unbalanced, *more), count + len(more)
+
+    def _cut_short(self) -> list[Mistake]:
+        """Return what this load read that seems cut short beside the other exports of its block."""
+        numbers = {file.key: file.number for file in self.files}
+        blocks: dict[int, list[_Draft]] = {}
+        for key, draft in self.drafts.items():
+            blocks.setdefault(numbers[key], []).append(draft)
+        fresh = [drafts for drafts in blocks.values() if any(draft.fresh for draft in drafts)]
+        return [found for drafts in fresh for found in cut_short([draft.entry for draft in drafts])]
 
     def _unlikely_signs(self) -> list[Mistake]:
         """What this load read whose signs are the other way round, as it seems."""

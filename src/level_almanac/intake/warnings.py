@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
+from itertools import pairwise
 
 from level_almanac.errors import Mistake
 from level_almanac.files.tables import INCOME_CLASSES, SIDE_OF, Table
@@ -106,3 +107,39 @@ def _nearly_all(unlikely: int, usual: int) -> bool:
 def _unlikely(of: str, sign: str, count: int, others: int, file: str, key: str) -> Mistake:
     what = f"{count:,} of {count + others:,} lines of {of} are {sign}, which few should be"
     return Mistake(what, file, next_step=f"if the export writes them the other way round, say {key} in its block")
+
+
+_SHORT = 3
+"""How many times smaller a file is than its neighbours that seems cut short."""
+_DAYS_SHORT = 7
+
+
+def cut_short(files: Sequence[LoadedFile]) -> list[Mistake]:
+    """Warn of exports of one block that seem cut short: far fewer lines than the others, or a last day that leaves many
+    more days to the next one's first than is usual. The newest may be of a time that still runs.
+    """
+    dated = sorted((loaded for loaded in files if loaded.first and loaded.last), key=lambda loaded: str(loaded.last))
+    found = []
+    if len(dated) < _FILES_AT_LEAST:
+        return []
+    sizes = sorted(loaded.lines + loaded.duplicates for loaded in dated[:-1])
+    usual = sizes[len(sizes) // 2]
+    gaps = [_days_between(one, other) for one, other in pairwise(dated)]
+    usual_gap = sorted(gaps)[len(gaps) // 2]
+    for at, loaded in enumerate(dated[:-1]):
+        size = loaded.lines + loaded.duplicates
+        step = "see whether the export was cut short"
+        if size * _SHORT < usual:
+            what = f"it has {size:,} lines, and exports like it some {usual:,}"
+            found.append(Mistake(what, loaded.path, next_step=step))
+        elif gaps[at] > max(_DAYS_SHORT, 2 * usual_gap):
+            what = f"its last line is of {loaded.last}, {gaps[at]} days before the next export's first"
+            found.append(Mistake(what, loaded.path, next_step=step))
+    return found
+
+
+_FILES_AT_LEAST = 4
+
+
+def _days_between(one: LoadedFile, other: LoadedFile) -> int:
+    return (other.first - one.last).days if one.last and other.first else 0

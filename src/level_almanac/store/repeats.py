@@ -145,3 +145,46 @@ def no_shadows(engine: Engine, table: Table) -> None:
     """Start from no copies at all."""
     key = ", ".join(f'"{name}" varchar' for name in table.key)
     engine.run(f"create or replace temp table shadows (file varchar, file_line bigint, {key})")
+
+
+class SupersededLine(NamedTuple):
+    """A line that another stands in for. key: the values of its key; by: file and line of the other; changes: of each
+    field that differs, its name, the value before and the value that counts.
+    """
+
+    file: str
+    file_line: int
+    key: tuple[object, ...]
+    by: str
+    changes: tuple[tuple[str, object, object], ...]
+
+
+def superseded_lines(
+    engine: Engine, key: Sequence[str], fields: Sequence[str], shadows: Sequence[str], parts: Sequence[str]
+) -> list[SupersededLine]:
+    """Return the lines of shadow parts that differ from the line under their key that counts."""
+    same = " and ".join(f'old."{name}" is not distinct from new."{name}"' for name in key)
+    keys = ", ".join(f'old."{name}"' for name in key)
+    read = "read_parquet(${}, union_by_name = true)"
+    there = _columns(engine, [*shadows, *parts])
+    others = [name for name in fields if name not in key and name in there]
+    differs = " or ".join(f'old."{name}" is distinct from new."{name}"' for name in others) or "false"
+    values = "".join(f', old."{name}", new."{name}"' for name in others)
+    rows = engine.rows(
+        f"""select old.file, old.file_line, new.file, new.file_line, {keys}{values}
+            from {read.format("shadows")} as old join {read.format("parts")} as new on {same}
+            where {differs} order by 1, 2""",
+        {"shadows": list(shadows), "parts": list(parts)},
+    )
+    found = []
+    for file, line, by_file, by_line, *rest in rows:
+        pairs = zip(others, rest[len(key) :: 2], rest[len(key) + 1 :: 2], strict=True)
+        changes = tuple((name, one, other) for name, one, other in pairs if one != other)
+        found.append(SupersededLine(file, line, tuple(rest[: len(key)]), f"{by_file}:{by_line}", changes))
+    return found
+
+
+def _columns(engine: Engine, parts: Sequence[str]) -> set[str]:
+    """Return the names of the columns of parts: the ledger's keep no field that they are computed from."""
+    rows = engine.rows("describe select * from read_parquet($parts, union_by_name = true)", {"parts": list(parts)})
+    return {row[0] for row in rows}

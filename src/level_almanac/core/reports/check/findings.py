@@ -112,6 +112,11 @@ KINDS: Mapping[str, CheckKind] = {
         ),
         CheckKind("agree", "Sums that were to agree", "find what one of the sides lacks, key by key"),
         CheckKind(
+            "superseded",
+            "Lines that a later export's stand in for",
+            "see that the later export is the right one; no report counts these",
+        ),
+        CheckKind(
             "store", "Parts of the store that are not what was loaded", "delete the folder .almanac and load again"
         ),
     )

@@ -10,7 +10,7 @@ from level_almanac.core.calendar.date_text import moment_words
 from level_almanac.core.header import as_of_for, as_of_notes, as_of_words, data_facts, data_words
 from level_almanac.core.reports.check import agreements, documents, ledger
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding
-from level_almanac.core.reports.check.stored import stored
+from level_almanac.core.reports.check.stored import stored, superseded
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.spans.as_of import AsOfRequest
@@ -135,6 +135,8 @@ class _Check:
         yield from self._item_checks()
         if self._asked("agree"):
             yield agreements.agreements(book, self.as_of)
+        if self._asked("superseded"):
+            yield superseded(book)
 
     def _item_checks(self) -> Iterator[Checked]:
         if not self.sides:
