@@ -207,3 +207,37 @@ def test_its_block_takes_a_shape_in(tmp_path: Path, shape: dict[str, Any]) -> No
     assert ran.code == 0, ran.err
     fields, wanted = wanted_of(shape)
     assert lines_of(tmp_path, shape["table"], fields) == wanted
+
+
+BY_HAND = {
+    "a ledger of balances, months as columns": "whether a plan or a ledger is meant cannot be seen",
+    "natural signs by the account's class": "only the chart shows it",
+    "periods as columns, with a total": "no one tells the year",
+}
+"""Shapes whose blocks need what their exports do not tell."""
+CHOSEN = ("batch", "memo")
+"""Fields that the blocks by hand have for their own sake."""
+
+
+def proposed_of(root: Path, shape: dict[str, Any]) -> str:
+    names = write_exports(root, shape)
+    (root / "almanac.toml").write_text(book_of(shape, ""), encoding="utf-8")
+    ran = run_almanac("propose", *(root / name for name in names), book=root)
+    assert ran.code == 0, ran.err
+    return ran.out
+
+
+@pytest.mark.parametrize(
+    "shape", [shape for shape in SHAPES if shape["name"] not in BY_HAND], ids=lambda shape: shape["name"]
+)
+def test_a_shape_is_proposed_for_without_a_hand(tmp_path: Path, shape: dict[str, Any]) -> None:
+    if shape["table"] != "accounts":
+        (tmp_path / "chart.csv").write_text(CHART)
+    proposed = proposed_of(tmp_path, shape)
+    (tmp_path / "almanac.toml").write_text(book_of(shape, "\n" + proposed), encoding="utf-8")
+    ran = run_almanac("load", book=tmp_path)
+    assert ran.code == 0, f"{proposed}\n{ran.err}"
+    fields, wanted = wanted_of(shape)
+    kept = [at for at, field in enumerate(fields) if field not in CHOSEN]
+    got = lines_of(tmp_path, shape["table"], [fields[at] for at in kept])
+    assert got == sorted(tuple(line[at] for at in kept) for line in wanted), proposed

@@ -27,7 +27,7 @@ _OTHERS = {
     "load": "Take the exports in: all of them, or nothing.",
     "new": "Start a book: a folder with its settings, to go on from.",
     "page": "Saved reports: save, list, show, run, copy, lock, check them.",
-    "propose": "Propose an intake block for an export.",
+    "propose": "Propose intake blocks for exports.",
     "trace": "The lines behind any figure of a report.",
 }
 """The sub-commands beside the reports, with their one-line help, so that `--help` need not import them."""

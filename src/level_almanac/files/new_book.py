@@ -24,7 +24,7 @@ retained_earnings = {retained}
 year_start = {year_start}
 year_named_by = "end"
 # How many adjustment periods follow the twelfth, reached only by a line's own period: 1 makes P13.
-extra_periods = 0
+extra_periods = {extra}
 # Periods through this one are closed: closed_through = "2026-P08"
 
 # What makes a ledger line a balance carried forward, a year-end closing entry, or an adjustment.
@@ -38,7 +38,7 @@ extra_periods = 0
 
 
 class NewBook(NamedTuple):
-    """What a new book says at first."""
+    """What a new book says at first. further: the codes of further companies, which are like the first one."""
 
     name: str
     entity: str
@@ -47,6 +47,8 @@ class NewBook(NamedTuple):
     retained_earnings: str
     year_start: str
     time_zone: str
+    extra_periods: int = 0
+    further: tuple[str, ...] = ()
 
 
 def write_book(folder: Path, new: NewBook) -> list[Path]:
@@ -65,7 +67,14 @@ def write_book(folder: Path, new: NewBook) -> list[Path]:
         currency=_quoted(new.currency),
         retained=_quoted(new.retained_earnings),
         year_start=_quoted(new.year_start),
+        extra=new.extra_periods,
     )
+    sections = "".join(
+        f"[entities.{code}]\nname = {_quoted(code)}\ncurrency = {_quoted(new.currency)}\n"
+        f"retained_earnings = {_quoted(new.retained_earnings)}\n\n"
+        for code in new.further
+    )
+    text = text.replace("[calendar]\n", f"{sections}[calendar]\n")
     folder.mkdir(parents=True, exist_ok=True)
     target.write_text(text, encoding="utf-8")
     try:

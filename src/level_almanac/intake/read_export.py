@@ -17,7 +17,7 @@ from level_almanac.intake.files import ExportFile
 from level_almanac.intake.messages import line_mistake
 from level_almanac.intake.periods import PlacesDays, told_period, year_told
 from level_almanac.intake.raw_export import ALL, Found, RawExport, RawReader
-from level_almanac.intake.shaping.head_words import column_of, test_of
+from level_almanac.intake.shaping.head_words import column_of, test_of, words_of
 from level_almanac.intake.shaping.mapping import numbers_lines, sources
 from level_almanac.intake.shaping.shape import Conditions, Shape, shape_of
 from level_almanac.intake.shaping.shaped import ShapedExport, Shaper
@@ -185,7 +185,12 @@ class ExportReader:
         if not file.block.only:
             return ""
         where = f"intake[{file.number}].only"
-        return test_of(self.conditions[file.number, "only"], shape.heads, where, bound)
+        return test_of(
+            self.conditions[file.number, "only"],
+            words_of(shape.heads, file.block.field_sources.values()),
+            where,
+            bound,
+        )
 
     def _turning(
         self, block: IntakeBlock, table: Table, shape: Shape, bound: Binding

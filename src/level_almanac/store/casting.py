@@ -294,7 +294,7 @@ def _plain_number(text: str, form: NumberForm, bind: Binding) -> str:
     if form.currency_signs:
         either = "|".join(re.escape(sign) for sign in form.currency_signs)
         pattern = rf"(^|[^0-9]){_BLANKS}*(?:{either}){_BLANKS}*|{_BLANKS}*(?:{either}){_BLANKS}*([^0-9]|$)"
-        text = f"regexp_replace({text}, {bind(pattern)}, '\\1\\2')"
+        text = f"trim(regexp_replace({text}, {bind(pattern)}, '\\1\\2'))"
     if "percent" in form.ways:
         text = f"regexp_replace({text}, {bind(_BLANKS + '*%$')}, '')"
     if "spaces" in form.ways:

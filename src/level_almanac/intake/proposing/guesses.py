@@ -8,8 +8,8 @@ from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from typing import NamedTuple
 
-from level_almanac.files.patterns import period_pattern, strptime_pattern
-from level_almanac.files.tables import Table
+from level_almanac.files.patterns import SERIAL, day_pattern, period_pattern, strptime_pattern
+from level_almanac.intake.proposing.words import SIDES
 from level_almanac.store.casting import NumberForm, number_pattern
 
 DATE_PATTERNS = (
@@ -18,7 +18,21 @@ DATE_PATTERNS = (
     "DD/MM/YYYY hh:mm",
     "MM/DD/YYYY hh:mm", "YYYY-MM-DDThh:mm:ssZ",
 )  # fmt: skip
-PERIOD_PATTERNS = ("YYYY-PPP", "YYYY-PP", "PP/YYYY", "YYYY/PP", "YYYYPP", "PP-YYYY", "PP.YYYY", "PPP", "PP")
+FURTHER_DATE_PATTERNS = (
+    "D.M.YYYY", "D/M/YYYY", "M/D/YYYY", "D-M-YYYY", "D.M.YY", "D/M/YY", "M/D/YY",
+    "D-Mon-YYYY", "D-Mon-YY", "D Mon YYYY", "D. Mon. YYYY",
+    "D Month YYYY", "D. Month YYYY", "Mon D, YYYY", "Month D, YYYY", "D 'de' Month 'de' YYYY", "YYYY-Mon-DD",
+    "YYYY-MM-DDThh:mm:ss.fff", "YYYY-MM-DD hh:mm:ss.fff", "M/D/YYYY h:mm:ss AM", "M/D/YYYY h:mm AM",
+    "D/M/YYYY h:mm:ss AM", "D/M/YYYY hh:mm:ss", "M/D/YYYY hh:mm:ss", "D.M.YYYY hh:mm", "YYYY-MM-DD hh:mm",
+    "DD.MM.", "DD.MM", "DD/MM", "D Mon", "MM/YYYY", "MM.YYYY", "YYYY-MM", "Mon YYYY", "Month YYYY", "Mon-YYYY",
+    "Mon-YY",
+)  # fmt: skip
+"""Patterns that are tried where none of the others fits, with one figure, a month's name, no year or no day."""
+PERIOD_PATTERNS = (
+    "YYYY-PPP", "YYYY-PP", "PP/YYYY", "YYYY/PP", "YYYYPP", "PP-YYYY", "PP.YYYY", "PPP", "PP", "'FY'YYYY-PP",
+    "'FY'YYYY-PPP",
+    "'FY'YYYYPPP", "'FY'YYYY PPP", "Mon YYYY", "Month YYYY", "Mon", "Month",
+)  # fmt: skip
 _SIGNS = ((".", ""), (".", ","), (",", ""), (",", "."), (",", " "), (".", " "), (".", "'"))
 _NEGATIVES: Mapping[str, Callable[[str], bool]] = {
     "minus": lambda text: text.startswith(("-", "−")),
@@ -26,90 +40,9 @@ _NEGATIVES: Mapping[str, Callable[[str], bool]] = {
     "parentheses": lambda text: text.startswith("("),
     "crdr": lambda text: text.upper().endswith(("CR", "DR")),
 }
-SYNONYMS: Mapping[str, tuple[str, ...]] = {
-    "entity": ("company", "company code", "books", "firm"),
-    "journal": ("voucher", "journal no", "journal number", "entry", "entry no", "transaction", "transaction no"),
-    "line": ("pos", "position", "line no", "line number", "seq", "row"),
-    "posted": (
-        "posting date",
-        "post date",
-        "date",
-        "booking date",
-        "entry date",
-        "gl date",
-        "effective date",
-        "booked",
-    ),
-    "period": ("per", "fiscal period", "posting period", "accounting period", "month"),
-    "account": ("acct", "code", "account no", "account number", "account code", "gl account", "ledger account"),
-    "debit": ("dr", "debit amount", "debits"),
-    "credit": ("cr", "credit amount", "credits"),
-    "amount": (
-        "value",
-        "net amount",
-        "amount in local currency",
-        "local amount",
-        "planned",
-        "budgeted",
-        "total",
-        "takings",
-        "revenue",
-        "turnover",
-    ),
-    "source": ("kind", "type", "journal type", "entry type", "origin"),
-    "batch": ("batch no", "batch number", "run"),
-    "document": ("doc", "document no", "document number", "invoice", "invoice no", "invoice number"),
-    "reference": ("ref", "reference no", "check no", "cheque no", "cheque", "check"),
-    "party": (
-        "counterpart",
-        "vendor",
-        "vendor no",
-        "supplier",
-        "customer",
-        "customer no",
-        "business partner",
-        "code",
-        "party code",
-    ),
-    "partner": ("group", "partner company", "intercompany", "affiliate"),
-    "memo": ("text", "description", "narration", "details", "comment", "remark"),
-    "name": ("account name", "description", "title", "label", "text"),
-    "class": ("type", "account type", "account class", "category", "nature"),
-    "parent": ("below", "parent account", "rolls up to", "heading", "group"),
-    "control": ("control account", "sub-ledger", "subledger"),
-    "scenario": ("version", "plan", "budget version"),
-    "department": ("dept", "cost centre", "cost center"),
-    "date": ("day", "as of"),
-    "share": ("percent", "percentage"),
-    "kind": ("type", "document type", "doc type", "transaction type", "what"),
-    "number": (
-        "document no",
-        "document number",
-        "invoice no",
-        "invoice number",
-        "doc no",
-        "no",
-        "bill",
-        "bill no",
-        "receipt",
-        "till",
-        "order no",
-    ),
-    "served": ("service date", "date of service", "served on"),
-    "checked": ("cheque dated", "cheque date", "check date", "check dated"),
-    "deposited": ("banked", "deposit date", "deposited on", "bank date"),
-    "office": ("site", "location", "branch"),
-    "reason": ("why", "reason code"),
-    "item": ("product", "article", "item no"),
-    "quantity": ("qty", "sold", "units", "pieces"),
-    "cost": ("cost of goods", "cost of sales", "cost amount"),
-    "due": ("due date", "net due date", "payable by"),
-    "settles": ("applied to", "applies to", "pays", "settled document", "against"),
-    "applied": ("applied on", "date applied", "matched", "matched on", "cleared", "clearing date"),
-    "payee": ("paid to", "pay to", "payable to"),
-    "side": ("party type", "role"),
-    "share_of": ("share of", "total name", "of"),
-}
+_DASHES = ("-", "--", "–", "—", "−")
+_CURRENCY = re.compile(r"(€|\$|£|¥|zł|Kč|Fr\.?|kr\.?|[A-Z]{3})")
+_WORD = re.compile(r"^\s*(?P<before>[^\W\d_]+)\s*[-(\d]|[\d)-]\s*(?P<after>[^\W\d_]+)\s*$")
 
 
 class DateGuess(NamedTuple):
@@ -130,10 +63,40 @@ class NumberGuess(NamedTuple):
     sample: str
 
 
+class NumberStyle(NamedTuple):
+    """How numbers are written, with what stands about them: currency signs, words for the sides, and the ways that
+    `numbers` names; numbers: without all that.
+    """
+
+    guess: NumberGuess
+    currency_signs: tuple[str, ...] = ()
+    sides: tuple[tuple[str, ...], tuple[str, ...]] | None = None
+    ways: tuple[str, ...] = ()
+    numbers: tuple[str, ...] = ()
+
+
 def date_guess(texts: Sequence[str]) -> DateGuess | None:
     """Return the pattern that all texts are dates by, or None where there is none."""
     fitting = [pattern for pattern in DATE_PATTERNS if texts and all(_is_date(text, pattern) for text in texts)]
-    return DateGuess(fitting[0], tuple(fitting[1:]), texts[0]) if fitting else None
+    return DateGuess(fitting[0], tuple(fitting[1:]), texts[0]) if fitting else _further_guess(texts)
+
+
+def _further_guess(texts: Sequence[str]) -> DateGuess | None:
+    """Return the same of the further patterns; others are those that read some text as another day."""
+    fitting: list[tuple[str, list[object]]] = []
+    for pattern in FURTHER_DATE_PATTERNS if texts else ():
+        found = day_pattern(pattern)
+        days: list[object] = [found.read(text, 2000) if found else None for text in texts]
+        if all(days) and not any(days == known for _, known in fitting):
+            fitting.append((pattern, days))
+    return DateGuess(fitting[0][0], tuple(each for each, _ in fitting[1:]), texts[0]) if fitting else None
+
+
+def serial_guess(texts: Sequence[str]) -> DateGuess | None:
+    """Return the pattern of day numbers, where all texts can be such of the years from 2000 to 2060."""
+    if texts and all(re.fullmatch(r"\d{5}(\.0+)?", text) and 36526 <= int(text[:5]) <= 58806 for text in texts):
+        return DateGuess(SERIAL, (), texts[0])
+    return None
 
 
 def _is_date(text: str, pattern: str) -> bool:
@@ -170,6 +133,46 @@ def number_guess(texts: Sequence[str]) -> NumberGuess | None:
     return NumberGuess(decimal, thousands, negatives, others, sample)
 
 
+def number_style(texts: Sequence[str]) -> NumberStyle | None:
+    """Return how all of the texts are numbers with what stands about them, or None where they are none."""
+    ways: list[str] = []
+    kept = [text for text in texts if text not in _DASHES]
+    if len(kept) < len(texts):
+        ways.append("dash-zero")
+    if not kept or not all(any(letter.isdigit() for letter in text) for text in kept):
+        return None
+    if any(text.endswith("%") for text in kept):
+        ways.append("percent")
+        kept = [text.removesuffix("%").rstrip() for text in kept]
+    found = {match["before"] or match["after"] for text in kept if (match := _WORD.search(text))}
+    sides = next(
+        (pair for pair in SIDES if found and found <= set(pair) and not found <= {"CR", "DR", "Cr", "Dr"}), None
+    )
+    signs: list[str] = []
+    if sides:
+        either = "|".join(map(re.escape, sides))
+        kept = [re.sub(rf"^({either})\s*|\s*({either})$", "", text) for text in kept]
+    else:
+        signs = sorted({sign for text in kept for sign in _CURRENCY.findall(text)} - {"CR", "DR"})
+        for sign in signs:
+            kept = [text.replace(sign, "") for text in kept]
+    tight = [re.sub(r"(^|[^0-9.,'])\s+|\s+([^0-9.,']|$)", r"\1\2", text) for text in kept]
+    if any(" " in text.strip() and text != other for text, other in zip(kept, tight, strict=True)):
+        ways.append("spaces")
+    tight = [text.strip() for text in tight]
+    guess = number_guess(tight)
+    if guess is None:
+        return None
+    decimals = [text.partition(guess.decimal)[2].rstrip(")-CRD ") for text in tight]
+    if any(len(each) > 2 for each in decimals) and all(not each[2:].strip("0") for each in decimals):
+        ways.append("extra-zeros")
+    letters = None
+    if sides:
+        used = {match["before"] or match["after"] for text in texts if (match := _WORD.search(text))}
+        letters = (tuple(each for each in sides[:1] if each in used), tuple(each for each in sides[1:]))
+    return NumberStyle(guess, tuple(signs), letters, tuple(ways), tuple(tight))
+
+
 def _value(text: str, signs: tuple[str, str]) -> str:
     decimal, thousands = signs
     plain = text.replace(thousands, "") if thousands else text
@@ -179,37 +182,23 @@ def _value(text: str, signs: tuple[str, str]) -> str:
 
 def period_guess(texts: Sequence[str]) -> str:
     """Return the pattern of periods that all texts fit, or nothing."""
+    from level_almanac.files.patterns import month_of
+
     for pattern in PERIOD_PATTERNS:
         expression = period_pattern(pattern)
         if expression and texts and all(_is_period(expression, text) for text in texts):
-            return pattern
+            words = [
+                match["word"]
+                for text in texts
+                if "word" in expression.groupindex and (match := expression.fullmatch(text))
+            ]
+            if all(month_of(word) for word in words):
+                return pattern
     return ""
 
 
 def _is_period(expression: re.Pattern[str], text: str) -> bool:
     match = expression.fullmatch(text)
-    return match is not None and 1 <= int(match["number"]) <= 20
-
-
-def plain(head: str) -> str:
-    """Return a head in small letters, with single spaces for all that is neither letter nor figure."""
-    return " ".join(re.findall(r"[a-z0-9]+", head.lower()))
-
-
-def heads_for(field: str, heads: Sequence[str]) -> list[str]:
-    """Return the heads that may be a field, the likeliest first."""
-    names = (field.replace("_", " "), *SYNONYMS.get(field, ()))
-    ranked = {plain(head): head for head in reversed(heads)}
-    return [ranked[plain(name)] for name in names if plain(name) in ranked]
-
-
-def table_guess(heads: Sequence[str], tables: Mapping[str, Table]) -> list[tuple[str, int]]:
-    """Return the tables with how well the heads fit each, the best first."""
-    scores = []
-    for name, table in tables.items():
-        names = {field.name for field in table.fields if heads_for(field.name, heads)}
-        missing = sum(
-            field.required and field.name not in (*names, "entity", "line", "scenario") for field in table.fields
-        )
-        scores.append((name, 2 * len(names) - 3 * missing))
-    return sorted(scores, key=lambda each: -each[1])
+    if match is None:
+        return False
+    return "number" not in expression.groupindex or 1 <= int(match["number"]) <= 20

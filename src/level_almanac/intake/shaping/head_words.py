@@ -2,9 +2,10 @@
 
 import re
 import unicodedata
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from level_almanac.errors import BookMistake, Mistake, listed, nearest
+from level_almanac.files.settings import FieldSource
 from level_almanac.store.binding import Binding
 from level_almanac.store.predicate import Predicate, fields_in, sql_of
 
@@ -35,15 +36,29 @@ def _folded(head: str) -> str:
     return "".join(letter for letter in plain if not letter.isspace() and letter not in "\"'\u00ad\ufeff")
 
 
-def test_of(condition: Predicate, heads: Sequence[str], where: str, bind: Binding) -> str:
-    """Return the SQL test of the records that meet a condition, whose fields are heads as `head_word` writes them.
+def words_of(heads: Sequence[str], sources: Iterable[FieldSource]) -> dict[str, int]:
+    """Return the column of each word that conditions can name.
+
+    sources: of fields; where one names several heads, each of them stands for the one that this file has.
+    """
+    words: dict[str, int] = {}
+    for column, head in enumerate(heads):
+        words.setdefault(head_word(head), column)
+    for source in sources:
+        there = next((at for head in source.heads if head and (at := column_of(head, heads)) is not None), None)
+        for head in source.heads if there is not None else ():
+            words.setdefault(head_word(head), there or 0)
+    return words
+
+
+def test_of(condition: Predicate, words: Mapping[str, int], where: str, bind: Binding) -> str:
+    """Return the SQL test of the records that meet a condition. words: the column of each head that it can name.
 
     where: the key that states it. Raises BookMistake for a head that the export lacks.
     """
-    words = [head_word(head) for head in heads]
     for name in sorted(fields_in(condition)):
         if name not in words:
             what = "the export has no such head"
             known = listed(word for word in words if word)
             raise BookMistake(Mistake(what, where, repr(name), known, nearest(name, words)))
-    return sql_of(condition, bind, lambda name: f"c{words.index(name)}")
+    return sql_of(condition, bind, lambda name: f"c{words[name]}")

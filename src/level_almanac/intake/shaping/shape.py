@@ -18,6 +18,7 @@ from level_almanac.intake.shaping.head_words import (
     column_of,
     head_word,
     test_of,
+    words_of,
 )
 from level_almanac.intake.shaping.mapping import MappedField, mapped_fields
 from level_almanac.store.binding import Binding
@@ -125,7 +126,8 @@ class _Makers:
     def test(self, key: str) -> str:
         """Return the SQL test of the condition that a key of the block states."""
         where = f"intake[{self.file.number}].{key}"
-        return test_of(self.conditions[self.file.number, key], self.heads, where, self.bound)
+        words = words_of(self.heads, self.file.block.field_sources.values())
+        return test_of(self.conditions[self.file.number, key], words, where, self.bound)
 
     def column(self, name: str, mapped: MappedField) -> Column:
         """Return what the text of a field is made of."""
