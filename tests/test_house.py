@@ -58,6 +58,7 @@ ONLY_IN = {
     "PIL": {"output"},
     "tomlkit": {"files"},
     "openpyxl": {"intake"},
+    "python_calamine": {"intake"},
     "numpy": {"intake"},
     "psycopg": {"intake"},
     "sqlite3": {"intake"},

@@ -8,7 +8,7 @@ from level_almanac.intake.proposing.draft import Draft
 from level_almanac.intake.proposing.fit import are_tree, numbers_its_lines
 from level_almanac.intake.proposing.words import heads_for
 
-_CODE_AND_NAME = re.compile(r"[A-Z]{0,3}\d{2,}[A-Z0-9.]*( - | )\S.*")
+_CODE_AND_NAME = re.compile(r"[A-Z]{0,3}\d{2,}[A-Z0-9.]*( - | )\S.*|[A-Z]{0,3}\d+[A-Z0-9.]* - \S.*")
 
 
 def codes(draft: Draft) -> None:

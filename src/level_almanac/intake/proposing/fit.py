@@ -71,6 +71,8 @@ def _fits(each: Field, column: ColumnProfile) -> bool:
         return column.number is not None and column.holds != "date"
     if each.kind == "period":
         return bool(column.period)
+    if each.name == "scenario":
+        return column.number is None
     if each.name in ("account", "number", "journal", "party", "item", "line"):
         return column.holds not in ("date", "side") and not (column.is_amount and _has_decimals(column))
     return column.holds != "date" or each.kind == "text"

@@ -50,7 +50,8 @@ class GridRow(NamedTuple):
 @dataclass(frozen=True, slots=True)
 class Grid:
     """An export as rows. block: the keys that it is read by so far; rows: the first, and the last where there are very
-    many; heads: of its columns, where its format tells them; remarks: what was unsure; whole: how many rows there are.
+    many; heads: of its columns, where its format tells them; remarks: what was unsure; whole: how many rows there are;
+    sheets: the names of all, where all of a workbook's are alike.
     """
 
     block: IntakeBlock
@@ -58,6 +59,7 @@ class Grid:
     heads: list[str] | None = None
     remarks: list[str] = field(default_factory=list)
     whole: int = 0
+    sheets: tuple[str, ...] = ()
 
 
 def format_of(path: Path) -> Format:
@@ -106,7 +108,7 @@ def _of_workbook(path: Path, block: IntakeBlock) -> list[Grid]:
     times = max(alike.values())
     if times == len(names) and times > 1:
         first = grids[0]
-        return [replace(first, block=replace(first.block, sheet="*"))]
+        return [replace(first, block=replace(first.block, sheet="*"), sheets=tuple(names))]
     return grids
 
 
@@ -381,5 +383,9 @@ def _fixed_heads(lines: Sequence[str], columns: Sequence[tuple[int, int]]) -> li
     first = next((line for line in lines if line.strip()), "")
     if any(letter.isdigit() for letter in first):
         return []
-    words = re.findall(r"\S+(?: \S+)*", first)
-    return words if len(words) == len(columns) else []
+    found = [""] * len(columns)
+    for word in re.finditer(r"\S+", first):
+        middle = (word.start() + word.end()) / 2
+        at = max((number for number, (start, _) in enumerate(columns) if start <= middle), default=0)
+        found[at] = f"{found[at]} {word[0]}".strip()
+    return found if all(found) and len(set(found)) == len(found) else []

@@ -164,6 +164,10 @@ def _constants(draft: Draft) -> None:
             draft.unsure.append("kind: no head tells it; 'invoice' is set")
     if draft.table.name == "parties" and "side" not in draft.fields and (side := _side(draft)):
         draft.set["side"] = side
+    sheets = {name: word_for("side", name) for name in draft.found.grid.sheets}
+    if draft.table.name == "parties" and sheets and all(sheets.values()):
+        draft.fields["side"] = SHEET
+        draft.extra_values["side"] = sheets
     if draft.set:
         draft.keys["set"] = draft.set
 
