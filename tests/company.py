@@ -58,7 +58,11 @@ def write_company(root: Path) -> None:
         sheet.append([code, name, int(level), kind])
     book.save(root / "chart.xlsx")
     for month in range(1, 7):
-        head = "Voucher;Posting date;Account;Debit;Credit;Text" if month < 4 else "Voucher no;Posting Date;Account;Debit;Credit;Text;User"
+        head = (
+            "Voucher;Posting date;Account;Debit;Credit;Text"
+            if month < 4
+            else "Voucher no;Posting Date;Account;Debit;Credit;Text;User"
+        )
         rows = [line for line in entries() if line[1] == month]
         body = [
             f"{voucher};{day:02d}.{month:02d}.2025;{account};{german(amount) if amount > 0 else ''};{german(-amount) if amount < 0 else ''};{text}{';ab' if month > 3 else ''}"
@@ -74,7 +78,7 @@ def write_company(root: Path) -> None:
         plan.active.append([code, name, *[amount] * 6, amount * 6])
     plan.save(root / "budget-2025.xlsx")
     lines = ["Supplier,Supplier name,Type,Number,Date,Due date,Amount"]
-    for party, name, kind, number, day, due, amount in SUPPLIERS:
+    for party, name, kind, number, day, due, owed in SUPPLIERS:
         days = [f"{each[2]:02d}/{each[1]:02d}/{each[0]}" if each else "" for each in (day, due)]
-        lines.append(f"{party},{name},{kind},{number},{days[0]},{days[1]},{amount}")
+        lines.append(f"{party},{name},{kind},{number},{days[0]},{days[1]},{owed}")
     (root / "suppliers.csv").write_text("\n".join(lines) + "\n")

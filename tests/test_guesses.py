@@ -9,7 +9,6 @@ from hypothesis import strategies as st
 
 from level_almanac.files.patterns import strptime_pattern
 from level_almanac.files.settings import IntakeBlock
-from level_almanac.files.tables import BUILT_IN
 from level_almanac.intake.formats.records import TextForm
 from level_almanac.intake.proposing.guesses import (
     DATE_PATTERNS,

@@ -125,7 +125,9 @@ def write_xlsb(path: Path, sheets: dict[str, list[list[str]]]) -> None:
     with zipfile.ZipFile(path, "w") as archive:
         for number, (name, rows) in enumerate(sheets.items(), 1):
             book += _record(156, struct.pack("<II", 0, number) + _wide(f"rId{number}") + _wide(name))
-            rels += f'<Relationship Id="rId{number}" Type="{RELATION}/worksheet" Target="worksheets/sheet{number}.bin"/>'
+            rels += (
+                f'<Relationship Id="rId{number}" Type="{RELATION}/worksheet" Target="worksheets/sheet{number}.bin"/>'
+            )
             data = _record(129) + _record(148, struct.pack("<IIII", 0, len(rows) - 1, 0, 9)) + _record(145)
             for at, row in enumerate(rows):
                 data += _record(0, struct.pack("<IIHHBI", at, 0, 300, 0, 0, 0))
@@ -179,7 +181,7 @@ def write_exports(root: Path, shape: dict[str, Any]) -> list[str]:
 def book_of(shape: dict[str, Any], blocks: str) -> str:
     chart = CHART_BLOCK if shape["table"] != "accounts" else ""
     # Keys of a block that are given as a table of their own, as values.class, may not stand before others.
-    return HEAD + shape.get("book", "") + chart + blocks
+    return f"{HEAD}{shape.get('book', '')}{chart}{blocks}"
 
 
 def block_of(shape: dict[str, Any]) -> str:

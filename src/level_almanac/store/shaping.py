@@ -318,3 +318,55 @@ def wrong_row_totals(
         where {total} is not null and {total} <> {come_to} order by 1 limit {limit}"""
     found = engine.rows(query, {**values, **rows.bound.values})
     return [Total(line, rows.cells.total, f"{told:f}", f"{sum_:f}") for line, told, sum_ in found]
+
+
+class SharedOut(NamedTuple):
+    """The columns that amounts are shared out by: party, number, what is settled, amount, and the SQL of its number."""
+
+    party: int
+    number: int
+    settles: int
+    amount: int
+    value: str
+
+
+def share_out(
+    engine: Engine, lines: Path, columns: SharedOut, values: Mapping[str, object], decimal: str, target: Path
+) -> list[int]:
+    """Write lines anew with the amount of a row that settles several documents shared over them: in their order, each
+    up to its own amount, and what is left with the last. Return the rows of which a document is not in the export.
+
+    values: those bound in the number's SQL; decimal: the sign that numbers are written with.
+    """
+    read = "read_parquet($lines)"
+    bound = {**values, "lines": str(lines)}
+    shared = f"""
+        with documents as (
+            select c{columns.party} as party, c{columns.number} as number, sum(abs({columns.value})) as amount
+            from {read} where c{columns.settles} is null group by all),
+        pieces as (
+            select lines.*, abs({columns.value}) as paid, sign({columns.value}) as side, documents.amount as owed,
+                count(*) over (partition by file_line) as several,
+                row_number() over (partition by file_line order by piece desc) = 1 as is_last
+            from {read} as lines left join documents
+                on documents.party = c{columns.party} and documents.number = c{columns.settles}),
+        rest as (
+            select *, greatest(paid - coalesce(sum(owed) over (partition by file_line order by piece
+                rows between unbounded preceding and 1 preceding), 0), 0) as left_over
+            from pieces)"""
+    lacking = (
+        f"{shared} select distinct file_line from rest where several > 1 and not is_last and owed is null order by 1"
+    )
+    unknown = [line for (line,) in engine.rows(lacking, bound)]
+    if unknown:
+        return unknown
+    share = "(side * case when is_last then left_over else least(owed, left_over) end)::decimal(18, 4)::varchar"
+    text = f"replace(rtrim(rtrim({share}, '0'), '.'), '.', $decimal)"
+    taken = f"case when several > 1 then {text} else c{columns.amount} end as c{columns.amount}"
+    others = "paid, side, owed, several, is_last, left_over"
+    query = f"{shared} select * exclude ({others}) replace ({taken}) from rest order by {LINE_ORDER}"
+    engine.run(
+        f"copy ({query}) to $target (format parquet, compression lz4)",
+        {**bound, "decimal": decimal, "target": str(target)},
+    )
+    return []

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from level_almanac.intake.proposing.columns import ColumnProfile
 from level_almanac.intake.proposing.draft import Draft
 from level_almanac.intake.proposing.fit import are_tree, numbers_its_lines
+from level_almanac.intake.proposing.guesses import number_style
 from level_almanac.intake.proposing.words import heads_for
 
 _CODE_AND_NAME = re.compile(r"[A-Z]{0,3}\d{2,}[A-Z0-9.]*( - | )\S.*|[A-Z]{0,3}\d+[A-Z0-9.]* - \S.*")
@@ -106,12 +107,25 @@ def _split_cells(draft: Draft) -> None:
 
 
 def _split_amounts(draft: Draft, sign: str) -> None:
-    split = [column for column in draft.columns if any(sign in text for text in column.texts)]
-    shares = next((column for column in split if column is not draft.fit.mapped["settles"]), None)
+    settles = draft.found.cells(draft.fit.mapped["settles"].at)
+    shares = next(
+        (column for column in draft.columns if _goes_along(draft.found.cells(column.at), settles, sign)), None
+    )
     amount = draft.fields.get("amount")
     if shares is None:
-        draft.unsure.append("split: no column tells how much of a payment is for which document")
+        draft.unsure.append("split: no column tells each document's share, so a payment is shared over them in order")
         return
     draft.keys["split"]["amount"] = sign
     draft.taken.add(shares.head)
     draft.fields["amount"] = {"either": [shares.head, amount]} if isinstance(amount, str) else shares.head
+
+
+def _goes_along(cells: Sequence[str], settles: Sequence[str], sign: str) -> bool:
+    """Tell whether a column has as many numbers in a cell as there are documents that it is for."""
+    if cells == settles:
+        return False
+    pairs = [(cell, documents) for cell, documents in zip(cells, settles, strict=True) if sign in documents]
+    return bool(pairs) and all(
+        len(cell.split(sign)) == len(documents.split(sign)) and number_style([cell]) is None
+        for cell, documents in pairs
+    )

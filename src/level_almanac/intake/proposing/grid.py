@@ -262,7 +262,7 @@ def _of_text(path: Path, name: str, block: IntakeBlock, work: Path) -> Grid:
     counts = {each: _fields(lines, each) for each in _DELIMITERS}
     best = max(counts.values())
     fitting = [each for each, count in counts.items() if count == best]
-    if best < 2:
+    if best[1] < 2:
         fixed = _fixed_columns(lines)
         if fixed:
             heads = _fixed_heads(lines, fixed)
@@ -334,15 +334,17 @@ def _letters_in(raw: bytes, codec: str) -> int:
     return sum(1 if letter in _LETTERS else -1 for letter in odd)
 
 
-def _fields(lines: Sequence[str], delimiter: str) -> int:
-    """Return into how many columns a delimiter divides most of the first lines, or 1 where it does so to few."""
+def _fields(lines: Sequence[str], delimiter: str) -> tuple[int, int]:
+    """Return how many tenths of the first lines a delimiter divides into as many columns, and how many those are; no
+    lines and one column where it does so to few.
+    """
     rows = [row for row in csv.reader(lines[:300], delimiter=delimiter) if any(row)]
     counts = Counter(len(row) for row in rows if len(row) > 1)
     if not counts:
-        return 1
+        return 0, 1
     width, times = counts.most_common(1)[0]
     near = sum(count for each, count in counts.items() if abs(each - width) <= 2)
-    return width if max(times, near) * 2 >= len(rows) else 1
+    return (times * 10 // len(rows), width) if max(times, near) * 2 >= len(rows) else (0, 1)
 
 
 def _fixed_columns(lines: Sequence[str]) -> list[tuple[int, int]]:

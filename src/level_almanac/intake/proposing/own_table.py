@@ -100,6 +100,10 @@ def _fit_of_own(
 def _kind(column: ColumnProfile) -> str:
     if column.holds == "date":
         return "date"
+    lengths = {len(text) for text in column.texts}
+    counts = all(re.fullmatch(r"[1-9]\d{0,5}|0", text) for text in column.texts) and len(lengths) > 1
+    if counts and not re.search(r"\b(no|nr|number|id|code)\b", plain(column.head)):
+        return "quantity"
     if column.holds == "number" and column.number:
         whole = all(re.fullmatch(r"\d+", text) for text in column.texts)
         return "quantity" if whole else "amount"

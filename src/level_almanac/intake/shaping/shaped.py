@@ -6,7 +6,7 @@ from datetime import date
 from pathlib import Path
 from typing import NamedTuple
 
-from level_almanac.errors import Mistake
+from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.patterns import DayPattern, day_pattern
 from level_almanac.files.tables import Table
 from level_almanac.intake.files import ExportFile
@@ -14,6 +14,7 @@ from level_almanac.intake.formats.records import TYPED_DAY
 from level_almanac.intake.periods import PlacesDays, told_period, year_told
 from level_almanac.intake.raw_export import Found, RawExport
 from level_almanac.intake.shaping.shape import Shape, without_cells
+from level_almanac.store.binding import Binding
 from level_almanac.store.casting import NumberForm, number_sql
 from level_almanac.store.engine import Engine
 from level_almanac.store.exports import NUMBERED_ROWS
@@ -21,8 +22,10 @@ from level_almanac.store.shaping import (
     LINE_ORDER,
     Counted,
     ShapedRows,
+    SharedOut,
     Total,
     lines_not_passed,
+    share_out,
     texts_in,
     uneven_splits,
     write_lines,
@@ -79,11 +82,31 @@ class Shaper:
         days = self._days(file, table, shape, rows, values)
         target = self.work / "lines.parquet"
         counted = write_lines(self.engine, rows, days, values, target)
+        if "settles" in file.block.split and "amount" not in file.block.split and "amount" in shape.columns:
+            target = self._shared_out(file, shape, target, form)
         told = [unfit[line] for line in sorted(unfit)]
         shaped = raw._replace(path=target, rows=NUMBERED_ROWS)
         return ShapedExport(
             shaped, LINE_ORDER, tuple(days), counted, (told[: self.limit], len(told)), len(told), refused
         )
+
+    def _shared_out(self, file: ExportFile, shape: Shape, lines: Path, form: NumberForm) -> Path:
+        """Return the lines with payments of several documents shared over them; raises BookMistake where a document
+        that one settles is not in the export, so that nothing tells its share.
+        """
+        bound, names = Binding(), shape.columns
+        value = number_sql(f"c{names['amount']}", form, bound)
+        columns = SharedOut(names["party"], names["number"], names["settles"], names["amount"], value)
+        target = self.work / "shared-out.parquet"
+        unknown = share_out(self.engine, lines, columns, bound.values, file.block.decimal, target)
+        if unknown:
+            what = "a document that this payment settles is not in the export, so that its share is not known"
+            step = 'say where the shares stand, as split = { settles = ";", amount = ";" }'
+            raise BookMistake(
+                *(Mistake(what, f"{file.name}:{line}: settles", next_step=step) for line in unknown[: self.limit]),
+                total=len(unknown),
+            )
+        return target
 
     def _totals(
         self, file: ExportFile, shape: Shape, values: Mapping[str, object], form: NumberForm
