@@ -4,10 +4,12 @@ Whatever stands in them, a command ends in words, with a code of its own, and a 
 """
 
 import gzip
+import html
 import io
 import json
 import random
 import sqlite3
+import tempfile
 import time
 import tomllib
 import zipfile
@@ -18,6 +20,7 @@ import duckdb
 import openpyxl
 
 from conftest import BOOK, CHART, HEADS, PERIOD_AND_SIDES, Ran, SmallBook
+from test_shapes import write_ods, write_xls
 
 _LINES = [
     ["J1", "1", "2025-10-01", "2026-P01", "1000", "1234.56", "", "Rent, paid"],
@@ -77,7 +80,9 @@ class Fuzz:
             self._run(kind, self.book, [*words.split(), option, _said(option, chance)])
             return
         whole = self._place(kind).read_bytes()
-        broken = _broken_workbook(whole, chance) if kind == "export xlsx" else _broken(whole, chance, kind)
+        broken = (
+            _broken_workbook(whole, chance) if kind in ("export xlsx", "export ods") else _broken(whole, chance, kind)
+        )
         self.tried_with(kind, broken, set_aside=chance.random() < 0.3)
 
     def tried_with(self, kind: str, raw: bytes, *, set_aside: bool = False) -> None:
@@ -106,7 +111,8 @@ class Fuzz:
         state = book.root / ".almanac/current"
         before = state.read_text()
         ran = self._run(kind, book, ["load", *options])
-        if ran.code and state.read_text() != before:
+        # Lines that were set aside end with 1, and the others are loaded.
+        if ran.code > 1 and state.read_text() != before:
             raise Found("a load that failed changed the state in force")
         if kind != "export db":
             proposed = self._run(kind.replace("export", "propose"), book, ["propose", str(path)])
@@ -135,6 +141,7 @@ class Fuzz:
         source = f'format = "{_FORMAT[kind]}"'
         if kind == "db":
             source += '\nname = "erp"\nurl = "sqlite:ledger.db"\nquery = "select * from entries"'
+        source += _KEYS.get(kind, "")
         text = BOOK.format(intake=source, fields=PERIOD_AND_SIDES)
         text = text.replace('files = "ledger*.csv"', "" if kind == "db" else f'files = "ledger.{kind}"')
         (root / "almanac.toml").write_text(text)
@@ -293,8 +300,45 @@ def _picture() -> bytes:
 
 
 _FORMAT = {
-    "csv": "csv", "xlsx": "xlsx", "jsonl": "jsonl", "parquet": "parquet", "db": "sql", "csv.gz": "csv", "zip": "csv"
+    "csv": "csv", "xlsx": "xlsx", "jsonl": "jsonl", "parquet": "parquet", "db": "sql", "csv.gz": "csv", "zip": "csv",
+    "json": "json", "xml": "xml", "ods": "ods", "xls": "xls", "txt": "fixed", "utf16": "csv", "wide": "csv",
 }  # fmt: skip
+_KEYS = {
+    "json": '\npath = "rows"',
+    "xml": '\npath = "row"',
+    "txt": '\ncolumns = { journal = "1-10", line = "11-20", posted = "21-30", period = "31-40", account = "41-50", debit = "51-60", credit = "61-70", source = "71-90" }',
+    "utf16": '\nencoding = "utf-16"',
+    "wide": '\nhead_row = 2\nuneven_rows = true\npass_over = "journal is End"\ntotals = [{ rows = "journal is Total" }]\nnumbers = ["spaces"]\nlater = "wins"',
+}
+"""What a block says of a format beside its name."""
+
+
+def _by_shapes(name: str) -> bytes:
+    rows = [HEADS.strip().split(","), *_LINES]
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "x"
+        (write_ods if name == "ods" else write_xls)(path, {"L": rows})
+        return path.read_bytes()
+
+
+def _xml() -> bytes:
+    heads = HEADS.strip().split(",")
+    cells = [zip(heads, map(html.escape, line), strict=True) for line in _LINES]
+    rows = "".join("<row>" + "".join(f"<{head}>{cell}</{head}>" for head, cell in row) + "</row>\n" for row in cells)
+    return f"<rows>\n{rows}</rows>".encode()
+
+
+def _fixed() -> bytes:
+    return "".join(
+        "".join(f"{cell:<10}" for cell in line) + "\n" for line in [HEADS.strip().split(","), *_LINES]
+    ).encode()
+
+
+def _wide() -> bytes:
+    total = "Total,,,,,1254.56,1254.56,\n"
+    return b"A list\n" + _csv() + f"{total}End\n".encode()
+
+
 _WRITERS: dict[str, Callable[[Path], bytes]] = {
     "csv": lambda _: _csv(),
     "xlsx": lambda _: _xlsx(),
@@ -303,12 +347,21 @@ _WRITERS: dict[str, Callable[[Path], bytes]] = {
     "db": _database,
     "csv.gz": lambda _: gzip.compress(_csv()),
     "zip": lambda _: _zip(),
+    "json": lambda _: json.dumps({"rows": [json.loads(line) for line in _json().splitlines()]}, indent=1).encode(),
+    "xml": lambda _: _xml(),
+    "ods": lambda _: _by_shapes("ods"),
+    "xls": lambda _: _by_shapes("xls"),
+    "txt": lambda _: _fixed(),
+    "utf16": lambda _: _csv().decode().encode("utf-16"),
+    "wide": lambda _: _wide(),
 }
 
 
 def _broken(raw: bytes, chance: random.Random, kind: str) -> bytes:
     """Return bytes that were changed in a few places: flipped, cut out, written twice, or with something put between."""
-    binary = not kind.endswith((".toml", ".csv", ".json", ".jsonl", "csv", "jsonl", "current"))
+    binary = not kind.endswith(
+        (".toml", ".csv", ".json", ".jsonl", "csv", "jsonl", "json", "xml", "txt", "wide", "current")
+    )
     for _ in range(chance.choice([1, 1, 1, 2, 3])):
         at = chance.randrange(len(raw) + 1)
         to = min(len(raw), at + chance.choice([0, 1, 1, 2, 8, 60]))
@@ -337,7 +390,8 @@ def _broken_workbook(raw: bytes, chance: random.Random) -> bytes:
     stream = io.BytesIO()
     with zipfile.ZipFile(io.BytesIO(raw)) as old, zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as new:
         names = old.namelist()
-        changed = chance.choice([*names, *["xl/worksheets/sheet1.xml"] * 6])
+        sheet = next(name for name in ("xl/worksheets/sheet1.xml", "content.xml") if name in names)
+        changed = chance.choice([*names, *[sheet] * 6])
         for name in names:
             text = old.read(name)
             new.writestr(name, _broken(text, chance, chance.choice(["x.toml", "x"])) if name == changed else text)

@@ -59,6 +59,7 @@ ONLY_IN = {
     "tomlkit": {"files"},
     "openpyxl": {"intake"},
     "python_calamine": {"intake"},
+    "xlrd": {"intake"},
     "numpy": {"intake"},
     "psycopg": {"intake"},
     "sqlite3": {"intake"},

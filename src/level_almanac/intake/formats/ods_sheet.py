@@ -7,7 +7,15 @@ from decimal import Decimal
 from pathlib import Path
 from xml.etree.ElementTree import Element, iterparse
 
-from level_almanac.intake.formats.sheet_cells import Merged, SheetCell, SheetRow, sheet_named, unreadable
+from level_almanac.intake.formats.sheet_cells import (
+    MOST_COLUMNS,
+    MOST_ROWS,
+    Merged,
+    SheetCell,
+    SheetRow,
+    sheet_named,
+    unreadable,
+)
 
 _TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
 _OFFICE = "{urn:oasis:names:tc:opendocument:xmlns:office:1.0}"
@@ -34,6 +42,8 @@ class OdsSheet:
                 elif event == "end" and within and element.tag == f"{_TABLE}table-row":
                     cells = dict(self._cells(element, number, merged))
                     times = int(element.get(f"{_TABLE}number-rows-repeated", 1))
+                    if cells and number + times > MOST_ROWS:
+                        raise ValueError(f"row {number} stands {times:,} times")
                     yield from (SheetRow(number + at, cells) for at in range(times if cells else 0))
                     number += times
                     element.clear()
@@ -52,6 +62,8 @@ class OdsSheet:
                 merged.append(Merged(f"row {number}, column {column}", number, column, number + rows - 1))
             cell = _cell(element)
             if cell is not None:
+                if column + times > MOST_COLUMNS:
+                    raise ValueError(f"a cell of row {number} stands in {times:,} columns")
                 yield from ((column + at, cell) for at in range(times))
             column += times
 

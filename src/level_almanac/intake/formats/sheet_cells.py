@@ -8,6 +8,10 @@ from level_almanac.errors import AlmanacError, BookMistake, Mistake, listed, nea
 
 MOST_COLUMNS = 2_000
 """How far to the right a cell may stand."""
+MOST_ROWS = 1 << 20
+"""How many rows a sheet may have, as spreadsheet programs have it."""
+MOST_CELLS = 50_000_000
+"""How many cells a sheet may reach over that is held whole; a damaged file can claim any number."""
 SPREADSHEET = Context(prec=15)
 """How exactly a spreadsheet program holds a number; what lies beyond is how its binary form came out."""
 

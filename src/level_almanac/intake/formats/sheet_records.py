@@ -9,7 +9,7 @@ from pathlib import Path
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.settings import IntakeBlock
-from level_almanac.intake.formats.binary_sheet import BinarySheet, binary_sheets
+from level_almanac.intake.formats.binary_sheet import binary_sheet, binary_sheets
 from level_almanac.intake.formats.heads import heads_over, numbered_heads
 from level_almanac.intake.formats.ods_sheet import OdsSheet, ods_sheets
 from level_almanac.intake.formats.records import Numbered, TextForm
@@ -32,7 +32,7 @@ def sheet_names(path: Path, name: str, kind: str) -> list[str]:
             case "ods":
                 return ods_sheets(path, name)
             case "xls" | "xlsb":
-                return binary_sheets(path, name, kind.upper())
+                return binary_sheets(path, name, kind)
         return list(open_workbook(path, name).sheetnames)
 
 
@@ -42,7 +42,7 @@ def open_sheet(path: Path, name: str, kind: str, sheet: str) -> Sheet:
         case "ods":
             return OdsSheet(path, name, sheet)
         case "xls" | "xlsb":
-            return BinarySheet(path, name, sheet, kind.upper())
+            return binary_sheet(path, name, sheet, kind)
     return open_xlsx(path, name, sheet)
 
 
