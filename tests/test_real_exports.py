@@ -365,6 +365,23 @@ def test_an_export_that_no_table_fits_gets_one_of_the_books_own(tmp_path: Path, 
     assert len(lines_of(tmp_path, "moorings", ["fee"])) == 3
 
 
+NOTICED = [
+    ("Company,Voucher,Date,Account,Debit,Credit,Spare\nLINE,V1,2025-01-05,1000,10.00,,\nYARD,V1,2025-01-05,4000,,10.00,\n",
+     ["# UNSURE of entity: 'YARD' is none of the book; add [entities.YARD] to almanac.toml, or set another.", "# Blank in every row: Spare."]),
+    (LEDGER + ROWS * 2 + "V9;2025-01", ["# UNSURE of the end: the export seems to be cut off there."]),
+    (LEDGER + ROWS * 2 + "V9;2025-01-05;1000\nV9;2025-01-05;4000\n", ["uneven_rows = true"]),
+    ("Datum;Beleg;Konto;Betrag\n05.01.2025;V1;1000;10,00 S\n05.01.2025;V1;4000;10,00 H\n", ['sides = { debit = ["S"], credit = ["H"] }', "# Nothing was unsure."]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "lines"), NOTICED)
+def test_what_is_noticed_of_an_export_is_told(tmp_path: Path, almanac: Almanac, text: str, lines: list[str]) -> None:
+    (tmp_path / "almanac.toml").write_text(HEAD)
+    (tmp_path / "x.csv").write_text(text)
+    told = almanac("propose", tmp_path / "x.csv", book=tmp_path).out.splitlines()
+    assert [line for line in lines if line not in told] == []
+
+
 def test_a_merged_or_blank_workbook_is_no_worse_than_before(tmp_path: Path, almanac: Almanac) -> None:
     book = openpyxl.Workbook()
     book.save(tmp_path / "x.xlsx")

@@ -94,7 +94,7 @@ def _blocks_of(draft: Draft) -> list[ProposedBlock]:
     """Return the blocks of an export whose table is known."""
     _unmap(draft)
     _mapped_fields(draft)
-    for tell in (_reading, rows, wide_columns, codes, lines, dates, period, numbers, signs, _constants):
+    for tell in (_reading, rows, wide_columns, codes, lines, dates, period, numbers, signs, _constants, _noticed):
         tell(draft)
     return _written(draft)
 
@@ -172,6 +172,17 @@ def _constants(draft: Draft) -> None:
         draft.keys["set"] = draft.set
 
 
+def _noticed(draft: Draft) -> None:
+    if "entity" in draft.fields and draft.known.entities:
+        column = draft.fit.mapped["entity"]
+        draft.unsure += [
+            f"entity: {code!r} is none of the book; add [entities.{code}] to almanac.toml, or set another"
+            for code in sorted(set(column.texts) - set(draft.known.entities))[:8]
+        ]
+    if draft.found.cut_off:
+        draft.unsure.append("the end: the export seems to be cut off there")
+
+
 def _side(draft: Draft) -> str:
     words = plain(f"{draft.name} {' '.join(draft.heads)} {draft.found.grid.block.sheet}")
     payable = any(word in words for word in PAYABLE_WORDS)
@@ -197,9 +208,12 @@ def _written(draft: Draft) -> list[ProposedBlock]:
         for head in draft.heads
         if head not in draft.taken and head not in heads_in(ordered) and not head.startswith("column ")
     ]
+    blank = [column.head for column in draft.columns if column.holds == "blank" and column.head in left]
+    left = [head for head in left if head not in blank]
     block = ProposedBlock(
         _keys_in_order(draft), ordered, dict(draft.fit.notes), _values(draft), left, needs,
         {each.name: each.choices for each in draft.table.fields if each.choices}, draft.unsure,
+        blank,
     )  # fmt: skip
     return with_others(draft, block)
 

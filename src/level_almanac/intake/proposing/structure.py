@@ -11,13 +11,16 @@ from level_almanac.intake.proposing.guesses import date_guess, number_style, per
 from level_almanac.intake.proposing.words import GRAND, is_end, is_total, known_heads, plain
 
 _LOOKED_AT = 30
+_SHEETS_END = (1 << 16, 1 << 20, (1 << 16) + 1, (1 << 20) + 1)
+"""How many rows spreadsheet programs hold: an export of just as many was cut off there."""
 _DASHES = re.compile(r"[-=_*.\s]{3,}")
 
 
 @dataclass(frozen=True, slots=True)
 class Structure:
     """An export with its heads known. head_row, head_rows: where they stand, 0 for none; rows: those that are lines;
-    totals, ends, repeats, dashes, headings: the others, by what they are; uneven: whether rows differ in length.
+    totals, ends, repeats, dashes, headings: the others, by what they are; uneven: whether rows differ in length;
+    cut_off: whether it seems to end too early.
     """
 
     grid: Grid
@@ -31,6 +34,7 @@ class Structure:
     dashes: list[GridRow] = field(default_factory=list)
     headings: list[GridRow] = field(default_factory=list)
     uneven: bool = False
+    cut_off: bool = False
 
     def texts(self, column: int) -> list[str]:
         """Return the texts of a column that are not blank."""
@@ -127,16 +131,16 @@ def _sorted_out(found: Structure) -> Structure:
     for row in found.rows:
         kind = _kind_of(row, heads, usual, near_end=row.line > last)
         (others[kind] if kind else kept).append(row)
-    counts = Counter(len(row.cells) for row in kept)
-    uneven = (
-        found.grid.block.format == "csv"
-        and found.grid.heads is None
-        and any(count != len(found.heads) for count in counts)
-    )
+    other = [row for row in kept if len(row.cells) != len(found.heads)]
+    text = found.grid.block.format == "csv" and found.grid.heads is None
+    # One row alone that lacks its last fields, at the very end, is where an export broke off.
+    broken = text and len(kept) > 2 and other == kept[-1:] and len(other[0].cells) < len(found.heads)
+    uneven = text and bool(other) and not broken
     told = replace(
         found,
         rows=kept,
         uneven=uneven,
+        cut_off=broken or found.grid.whole + 1 in _SHEETS_END,
         totals=others["totals"],
         ends=others["ends"],
         repeats=others["repeats"],

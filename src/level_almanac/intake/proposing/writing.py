@@ -16,7 +16,8 @@ class ProposedBlock:
 
     keys: its plain keys in order; fields: by field the head, or what else it is made of; remarks: behind a field;
     values: by field the export's words and ours, nothing for those that are not known; left: heads that are not taken;
-    missing: fields that are needed; choices: of fields with few words; unsure: what was unsure of the block.
+    missing: fields that are needed; choices: of fields with few words; unsure: what was unsure of the block; blank:
+    columns that hold nothing.
     """
 
     keys: dict[str, Any]
@@ -27,6 +28,7 @@ class ProposedBlock:
     missing: list[str] = field(default_factory=list)
     choices: dict[str, Sequence[str]] = field(default_factory=dict)
     unsure: list[str] = field(default_factory=list)
+    blank: list[str] = field(default_factory=list)
     table_section: str = ""
 
     def lines(self) -> Iterator[str]:
@@ -46,9 +48,14 @@ class ProposedBlock:
             remark = f"  {comment(self.remarks[name])}" if name in self.remarks else ""
             yield f"{name} = {toml(told)}{remark}"
         yield from (f'# {name} = "…"  needed, and no head looks like it' for name in self.missing)
+        if self.blank:
+            yield comment(f"Blank in every row: {', '.join(self.blank)}.")
         if self.left:
             yield comment(f"Not taken: {', '.join(self.left)}.")
             yield f"# To have one, declare it in [tables.{self.keys['table']}.fields] of almanac.toml and map it here."
+        yield from self._values_lines()
+
+    def _values_lines(self) -> Iterator[str]:
         for name, words in self.values.items():
             yield ""
             yield f"[intake.values.{name}]"
