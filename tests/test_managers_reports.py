@@ -344,7 +344,8 @@ def test_exports_of_sales_and_billing_are_proposed_for(demo: Path) -> None:
         'reason = "Why"',
     ):
         assert line in billed
-    assert "UNSURE of kind: what 'CHG' stands for." in billed
+    assert "UNSURE of kind: what its words stand for, see [intake.values.kind]." in billed
+    assert 'CHG = "charge"' in billed
 
 
 def test_growth_of_one_s_own_table_goes_by_its_date(demo: Path, book: Book) -> None:

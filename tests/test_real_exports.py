@@ -1,5 +1,6 @@
 """Exports as they are: what is counted, held against totals, warned of, refused; and a book from a folder of them."""
 
+import shutil
 import tomllib
 from decimal import Decimal
 from pathlib import Path
@@ -313,6 +314,32 @@ def test_a_folder_of_exports_becomes_a_book_that_proves_itself(tmp_path: Path, a
     assert {code: Decimal(amount) for code, amount in plan.items()} == {
         code: Decimal(5 * amount) for code, amount in company.PLAN.items()
     }
+
+
+def test_the_demos_own_exports_become_a_book_with_its_figures(demo: Path, tmp_path: Path, almanac: Almanac) -> None:
+    for name in ("chart.csv", "vessels.csv", "yard", "items", "plans"):
+        source = demo / "exports" / name
+        (shutil.copytree if source.is_dir() else shutil.copyfile)(source, tmp_path / name)
+    root = tmp_path / "book"
+    made = almanac("new", root, "--from", tmp_path)
+    assert made.code == 0, made.err
+    settings = root / "almanac.toml"
+    text = settings.read_text()
+    assert 'year_start = "10-01"' in text
+    assert "[entities.YARD]" in text
+    for rule in ("carried", "closing", "adjusting"):
+        text = text.replace(f"# {rule} = ", f"{rule} = ")
+    settings.write_text(text)
+    assert almanac("load", book=root).code == 0
+    for words in (
+        ("trial", "--entity", "YARD", "--period", "2026-P08"),
+        ("aging", "payable", "--entity", "LINE", "--as-of", "2026-05-31"),
+        ("parties", "receivable", "--year", "2025", "--entity", "LINE"),
+        ("statement", "income", "--entity", "YARD", "--as-of", "2026-05-31", "--columns", "ytd; budget ytd"),
+    ):
+        assert almanac(*words, "--print", "csv", book=root).out == almanac(*words, "--print", "csv", book=demo).out, (
+            words
+        )
 
 
 def test_a_folder_that_does_not_tell_a_year_asks_for_it(tmp_path: Path, almanac: Almanac) -> None:

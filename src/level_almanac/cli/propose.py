@@ -16,7 +16,7 @@ from level_almanac.files.reading import find_book, read_book
 from level_almanac.files.settings import BookSettings
 from level_almanac.files.tables import BUILT_IN, tables_of
 from level_almanac.intake.proposing.grid import READABLE
-from level_almanac.intake.proposing.propose import Proposed, exports_in, propose_all
+from level_almanac.intake.proposing.propose import Proposed, exports_in, propose_all, sections_of, whole_text
 
 
 @click.command(cls=OneEach)
@@ -55,10 +55,10 @@ def propose(ctx: click.Context, files: tuple[Path, ...], table: str, write: bool
     if write and root is not None and settings is not None:
         named = list(_not_taken_yet(root, settings, named))
     found = propose_all(named, tables, entities, table)
-    if write and root is not None and found:
-        _write(root, found)
+    if write and root is not None and settings is not None and found:
+        _write(root, settings, found)
     elif not write:
-        click.echo("\n".join(each.text for each in found), nl=False)
+        click.echo(whole_text(found, settings.tables if settings else ()), nl=False)
 
 
 def _not_taken_yet(root: Path, settings: BookSettings, named: list[tuple[Path, str]]) -> Iterator[tuple[Path, str]]:
@@ -73,8 +73,9 @@ def _not_taken_yet(root: Path, settings: BookSettings, named: list[tuple[Path, s
             yield path, name
 
 
-def _write(root: Path, found: list[Proposed]) -> None:
-    add_blocks(root, "\n".join(each.text for each in found))
+def _write(root: Path, settings: BookSettings, found: list[Proposed]) -> None:
+    there = {table: told for table, told in sections_of(found).items() if table in settings.tables}
+    add_blocks(root, whole_text(found, settings.tables), there)
     for words in told_of(found):
         say(words)
     say(f"Written to {root / BOOK_FILE}; next: `almanac load`.")

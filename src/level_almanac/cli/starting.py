@@ -18,7 +18,7 @@ from level_almanac.files.book_writing import add_blocks
 from level_almanac.files.new_book import NewBook, write_book
 from level_almanac.files.outside import BOOK_FILE
 from level_almanac.files.tables import BUILT_IN
-from level_almanac.intake.proposing.propose import Proposed, exports_in, propose_all
+from level_almanac.intake.proposing.propose import Proposed, exports_in, looked_at, proposed_for, whole_text
 from level_almanac.intake.proposing.starting import FolderTells, told_by
 from level_almanac.whole_file import write_whole
 
@@ -36,9 +36,10 @@ def start_from(ctx: click.Context, folder: Path, source: Path, asked: NewBook, g
     named = _named(folder, source)
     if not named:
         raise UsageMistake(Mistake("no file there can be an export", "--from", repr(str(source))))
-    entities = (asked.entity,)
-    found = propose_all(named, dict(BUILT_IN), entities)
-    tells = told_by(found)
+    groups = looked_at(named)
+    tells = told_by(proposed_for(groups, dict(BUILT_IN), ()))
+    entities = (asked.entity,) if "entity" in given or not tells.entities else tells.entities
+    found = proposed_for(groups, dict(BUILT_IN), entities)
     _set_year(found, year)
     book = _settled(asked, tells, given)
     for path in write_book(folder, book):
@@ -48,7 +49,7 @@ def start_from(ctx: click.Context, folder: Path, source: Path, asked: NewBook, g
         if path.resolve() != target.resolve():
             target.parent.mkdir(parents=True, exist_ok=True)
             shutil.copyfile(path, target)
-    text = "\n".join(each.text for each in found)
+    text = whole_text(found)
     for words in told_of(found):
         say(words)
     try:
@@ -137,4 +138,6 @@ def _say_next(folder: Path, found: Sequence[Proposed]) -> None:
     for table in tables:
         if table in asks:
             say(f"  almanac --book {folder} {asks[table]}")
-    say(f"Look at what was unsure above: its blocks stand in {folder / BOOK_FILE}.")
+    if "ledger" in tables:
+        say("Say in [entry_classes] which lines are carried forward, closing or adjusting entries, if there are any.")
+    say(f"Look at what was unsure above: the blocks stand in {folder / BOOK_FILE}.")

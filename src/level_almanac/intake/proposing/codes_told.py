@@ -2,12 +2,14 @@
 
 import re
 from collections.abc import Sequence
+from itertools import combinations
 
 from level_almanac.intake.proposing.columns import ColumnProfile
-from level_almanac.intake.proposing.draft import Draft
+from level_almanac.intake.proposing.draft import Draft, heads_in
 from level_almanac.intake.proposing.fit import are_tree, numbers_its_lines
 from level_almanac.intake.proposing.guesses import number_style
 from level_almanac.intake.proposing.words import heads_for
+from level_almanac.intake.shaping.head_words import head_word
 
 _CODE_AND_NAME = re.compile(r"[A-Z]{0,3}\d{2,}[A-Z0-9.]*( - | )\S.*|[A-Z]{0,3}\d+[A-Z0-9.]* - \S.*")
 
@@ -129,3 +131,28 @@ def _goes_along(cells: Sequence[str], settles: Sequence[str], sign: str) -> bool
         len(cell.split(sign)) == len(documents.split(sign)) and number_style([cell]) is None
         for cell, documents in pairs
     )
+
+
+def dimensions(draft: Draft) -> None:
+    """Declare the columns that a plan's lines cannot be told apart without, and map them."""
+    if not draft.table.plan_of:
+        return
+    told = [head for name, head in draft.fields.items() if isinstance(head, str) and not head.startswith("<")]
+    keyed = [name for name in draft.table.key if draft.fields.get(name) in told]
+    columns = [column for column in draft.columns if column.head in [draft.fields[name] for name in keyed]]
+    columns += [
+        column
+        for column in draft.columns
+        if "period" in draft.fields and column.head in heads_in({"period": draft.fields["period"]})
+    ]
+    able = [c for c in draft.columns if c.holds in ("code", "text") and c.head not in heads_in(draft.fields)]
+    for many in (0, 1, 2):
+        for chosen in combinations(able, many):
+            rows = list(zip(*(draft.found.cells(c.at) for c in (*columns, *chosen)), strict=True))
+            if len(set(rows)) == len(rows):
+                for column in chosen:
+                    name = "department" if heads_for("department", [column.head]) else head_word(column.head)
+                    draft.fields[name] = column.head
+                    draft.taken.add(column.head)
+                    draft.declares[name] = "text"
+                return

@@ -69,11 +69,13 @@ def profiles_of(found: Structure) -> list[ColumnProfile]:
 def _profile(found: Structure, at: int, head: str) -> ColumnProfile:
     texts = tuple(found.texts(at))
     filled = len(texts) / len(found.rows) if found.rows else 0.0
-    date = date_guess(texts) if texts else None
+    # What each different text is says all; an export repeats its days and its amounts.
+    different = tuple(dict.fromkeys(texts))
+    date = date_guess(different) if texts else None
     named_day = any(word in plain(head).split() for word in ("date", "datum", "fecha", "data", "day"))
     if date is None and texts and named_day:
-        date = serial_guess(texts)
-    number = number_style(texts) if texts else None
+        date = serial_guess(different)
+    number = number_style(different) if texts else None
     if (
         date
         and number
@@ -83,7 +85,7 @@ def _profile(found: Structure, at: int, head: str) -> ColumnProfile:
     ):
         # Ten and ten hundredths is no tenth of October.
         date = None
-    period = period_guess(texts) if texts else ""
+    period = period_guess(different) if texts else ""
     return ColumnProfile(at, head, texts, filled, date, number, period, _holds(texts, date, number))
 
 

@@ -1,5 +1,6 @@
 """How an export writes its days, periods and years."""
 
+import re
 from collections.abc import Sequence
 
 from level_almanac.errors import BookMistake, listed
@@ -9,6 +10,7 @@ from level_almanac.intake.periods import year_told
 from level_almanac.intake.proposing.columns import ColumnProfile
 from level_almanac.intake.proposing.draft import Draft
 from level_almanac.intake.proposing.guesses import date_guess, period_guess
+from level_almanac.intake.proposing.words import heads_for
 from level_almanac.intake.shaping.head_words import HEAD, SHEET
 
 
@@ -44,6 +46,15 @@ def _without_year(draft: Draft, patterns: Sequence[str]) -> None:
         draft.unsure.append("day: months are taken for their last day")
 
 
+def _year_beside(draft: Draft, column: ColumnProfile) -> str:
+    """Return the head of the years that stand in a column beside that of the periods' numbers, or nothing."""
+    if column.period not in ("PP", "PPP"):
+        return ""
+    heads = heads_for("fiscal_year", [each.head for each in draft.columns if each is not column])
+    texts = next((each.texts for each in draft.columns if heads and each.head == heads[0]), ())
+    return heads[0] if texts and all(re.fullmatch(r"(19|20)\d\d", text) for text in texts) else ""
+
+
 def _year(draft: Draft) -> None:
     if "year" in draft.keys:
         return
@@ -72,7 +83,13 @@ def period(draft: Draft) -> None:
             draft.fields["period"] = SHEET
             period_of(draft, [], "Mon")
         return
-    period_of(draft, column.texts, period_guess(column.texts))
+    year = _year_beside(draft, column)
+    if year:
+        draft.fields["period"] = {"join": [year, column.head]}
+        draft.taken.add(year)
+        period_of(draft, [f"2000-{text}" for text in column.texts], "YYYY-PPP" if column.period == "PPP" else "YYYY-PP")
+    elif column.period or not draft.table.plan_of:
+        period_of(draft, column.texts, period_guess(column.texts))
     if draft.table.name == "ledger" and "posted" not in draft.fields:
         draft.set["posted"] = "end of period"
         draft.settled.add("posted")

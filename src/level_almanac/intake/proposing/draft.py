@@ -30,7 +30,8 @@ class Known:
 class Draft:
     """The block of one export. found, columns, fit: what was found of it; name: the file's; files: what the block says
     of its files; keys, fields, set, extra_values: what it says so far; settled: needed fields that are told in another
-    way than by a head; taken: heads that are used; unsure: what was unsure.
+    way than by a head; taken: heads that are used; unsure: what was unsure; declares: further fields of its table, by
+    name the kind.
     """
 
     found: Structure
@@ -46,6 +47,7 @@ class Draft:
     settled: builtins.set[str] = field(default_factory=builtins.set)
     taken: builtins.set[str] = field(default_factory=builtins.set)
     unsure: list[str] = field(default_factory=list)
+    declares: dict[str, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.keys = {"table": self.table.name, "files": self.files}
@@ -72,7 +74,7 @@ def ours(draft: Draft, name: str, word: str) -> str:
     told = draft.table.field(name)
     if told and word in told.choices:
         return word
-    found = word_for(name, word)
+    found = word_for(name, word, told.choices if told else ())
     return found if told and found in told.choices else ""
 
 

@@ -47,7 +47,7 @@ def fit_of(table: Table, found: Structure, columns: Sequence[ColumnProfile], abo
     taken: set[str] = set()
     for each in table.fields:
         named = [heads[head] for head in heads_for(each.name, list(heads)) if head not in taken]
-        fitting = [column for column in named if _fits(each, column)]
+        fitting = [column for column in named if _fits(each, column, plan=bool(table.plan_of))]
         if not fitting:
             if named:
                 fit.unfit[each.name] = named[0]
@@ -62,7 +62,7 @@ def fit_of(table: Table, found: Structure, columns: Sequence[ColumnProfile], abo
     return fit
 
 
-def _fits(each: Field, column: ColumnProfile) -> bool:
+def _fits(each: Field, column: ColumnProfile, *, plan: bool) -> bool:
     if column.holds == "blank":
         return True
     if each.kind == "date":
@@ -70,7 +70,7 @@ def _fits(each: Field, column: ColumnProfile) -> bool:
     if each.kind in ("amount", "quantity"):
         return column.number is not None and column.holds != "date"
     if each.kind == "period":
-        return bool(column.period)
+        return bool(column.period) or (plan and all(re.fullmatch(r"(19|20)\d\d", text) for text in column.texts))
     if each.name == "scenario":
         return column.number is None
     if each.name in ("account", "number", "journal", "party", "item", "line"):
@@ -194,7 +194,8 @@ def _score(fit: Fit, columns: Sequence[ColumnProfile], about: str) -> float:
             score += _document_score(fit, columns, words)
         case "billing":
             kinds = fit.mapped.get("kind")
-            score += 6 if kinds and set(kinds.texts) & set(BILLING_SIGNS) else -4
+            known = tuple(BILLING_SIGNS)
+            score += 6 if kinds and all(word_for("kind", text, known) for text in set(kinds.texts)) else -4
         case "sales":
             score += 3 if "item" in fit.mapped else -4
     return score

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import PurePosixPath
+from typing import Any
 
 from level_almanac.files.tables import Field, Table
 from level_almanac.intake.proposing.columns import ColumnProfile, key_of
@@ -40,23 +41,15 @@ class OwnTable:
         kinds = {names[column.at]: _kind(column) for column in self.columns if column.holds != "blank"}
         date = next((name for name, kind in kinds.items() if kind == "date"), "")
         told = [names[column.at] for column in key]
-        section: list[str] = [
-            f"[tables.{self.table}]",
-            f"key = [{', '.join(chr(34) + name + chr(34) for name in told)}]",
-        ]
-        section.append(
-            f"fields = {{ {', '.join(f'{name} = {chr(34)}{kind}{chr(34)}' for name, kind in kinds.items())} }}"
-        )
+        section: dict[str, Any] = {"key": told, "fields": kinds}
         if date:
-            section.append(f'date = "{date}"')
+            section["date"] = date
         links = self._links(kinds)
         if links:
-            section.append(
-                f"links = {{ {', '.join(f'{name} = {chr(34)}{to}{chr(34)}' for name, to in links.items())} }}"
-            )
+            section["links"] = links
         fit = _fit_of_own(self.table, self.columns, names, kinds, told)
         (block,) = self.write(Draft(self.found, self.columns, fit, self.name, self.files, self.known))
-        block.table_section = "\n".join(section)
+        block.section = section
         block.unsure.insert(0, f"table: no table fits; {self.table!r} is one of the book's own, with the section below")
         if not told:
             block.unsure.append("key: no columns tell its lines apart")

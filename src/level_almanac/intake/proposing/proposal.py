@@ -9,7 +9,7 @@ from level_almanac.errors import listed
 from level_almanac.files.settings import IntakeBlock
 from level_almanac.files.tables import Field
 from level_almanac.intake.proposing.cells_told import wide_columns
-from level_almanac.intake.proposing.codes_told import codes, lines
+from level_almanac.intake.proposing.codes_told import codes, dimensions, lines
 from level_almanac.intake.proposing.columns import ColumnProfile, profiles_of
 from level_almanac.intake.proposing.days_told import dates, period
 from level_almanac.intake.proposing.draft import Draft, Known, heads_in, ours, scenario_columns, wide_columns_of
@@ -83,7 +83,7 @@ def _takes(fit: Fit, found: Structure, columns: Sequence[ColumnProfile]) -> bool
             return _sheet_months(found)
     missing = fit.missing(settled)
     # One that is lacking can be a head that nobody knows; two are another table.
-    return len(missing) <= (1 if len(fit.mapped) > 2 else 0) and fit.score > 0
+    return len(missing) <= (1 if len(fit.mapped) > 2 and not fit.table.plan_of else 0) and fit.score > 0
 
 
 def _sheet_months(found: Structure) -> bool:
@@ -94,7 +94,20 @@ def _blocks_of(draft: Draft) -> list[ProposedBlock]:
     """Return the blocks of an export whose table is known."""
     _unmap(draft)
     _mapped_fields(draft)
-    for tell in (_reading, rows, wide_columns, codes, lines, dates, period, numbers, signs, _constants, _noticed):
+    for tell in (
+        _reading,
+        rows,
+        wide_columns,
+        codes,
+        lines,
+        dates,
+        period,
+        numbers,
+        signs,
+        dimensions,
+        _constants,
+        _noticed,
+    ):
         tell(draft)
     return _written(draft)
 
@@ -150,8 +163,10 @@ def _reading(draft: Draft) -> None:
 
 def _constants(draft: Draft) -> None:
     if draft.table.field("entity") and "entity" not in draft.fields:
-        draft.set["entity"] = draft.known.entities[0] if draft.known.entities else "CODE"
-        if len(draft.known.entities) != 1:
+        words = plain(draft.name).split()
+        named = [code for code in draft.known.entities if plain(code) in words]
+        draft.set["entity"] = (*named, *draft.known.entities, "CODE")[0]
+        if len(draft.known.entities) != 1 and len(named) != 1:
             known = listed(draft.known.entities) or "a code of the book"
             draft.unsure.append(f"entity: no head tells it; {known} is set")
     if draft.table.plan_of and "scenario" not in draft.fields:
@@ -191,7 +206,8 @@ def _side(draft: Draft) -> str:
 
 
 def _written(draft: Draft) -> list[ProposedBlock]:
-    ordered = {each.name: draft.fields[each.name] for each in draft.table.fields if each.name in draft.fields}
+    ordered = {**{name: draft.fields[name] for name in draft.declares}}
+    ordered |= {each.name: draft.fields[each.name] for each in draft.table.fields if each.name in draft.fields}
     if not _has_amount(draft):
         needed = "amount or share" if draft.table.plan_of else "debit and credit, or amount,"
         draft.unsure.append(f"the amount: {needed} is needed, and no head looks like it")
@@ -213,7 +229,7 @@ def _written(draft: Draft) -> list[ProposedBlock]:
     block = ProposedBlock(
         _keys_in_order(draft), ordered, dict(draft.fit.notes), _values(draft), left, needs,
         {each.name: each.choices for each in draft.table.fields if each.choices}, draft.unsure,
-        blank,
+        blank, {"fields": draft.declares} if draft.declares else {},
     )  # fmt: skip
     return with_others(draft, block)
 

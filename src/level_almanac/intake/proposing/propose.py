@@ -1,9 +1,9 @@
 """Look at exports and write the `[[intake]]` blocks for them, saying what was unsure of each (docs/loading.md)."""
 
 import tempfile
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import Table
@@ -11,16 +11,7 @@ from level_almanac.intake.proposing.draft import Known
 from level_almanac.intake.proposing.grid import READABLE, grids_of
 from level_almanac.intake.proposing.proposal import proposed
 from level_almanac.intake.proposing.together import Alike, Group, grouped, with_drift
-from level_almanac.intake.proposing.writing import ProposedBlock, text_of
-
-
-def propose(path: Path, name: str, tables: Mapping[str, Table], entities: Sequence[str], table: str = "") -> str:
-    """Return the blocks of one file as commented TOML.
-
-    name: the file's, as the block is to say it; entities: the codes of the book's; table: the one that it feeds, where
-    that is known. Raises UsageMistake or BookMistake for a file that cannot be read.
-    """
-    return "\n".join(each.text for each in propose_all([(path, name)], tables, entities, table))
+from level_almanac.intake.proposing.writing import ProposedBlock, merged_sections, text_of
 
 
 class Proposed(NamedTuple):
@@ -29,12 +20,11 @@ class Proposed(NamedTuple):
     blocks: list[ProposedBlock]
     group: Group
 
-    @property
-    def text(self) -> str:
-        """The blocks as commented TOML."""
+    def text(self, sections: Mapping[str, Mapping[str, Any]]) -> str:
+        """Return the blocks as commented TOML, behind these sections of tables."""
         first = self.group.first.name
         name = first if len(self.group.members) == 1 else " and ".join(_few(self.group))
-        return text_of(self.blocks, name, self.group.records)
+        return text_of(self.blocks, name, self.group.records, sections)
 
     @property
     def unsure(self) -> list[str]:
@@ -47,6 +37,31 @@ def _few(group: Group) -> list[str]:
     return names if len(names) < 3 else [names[0], f"{len(names) - 1} more to {names[-1]}"]
 
 
+def propose(path: Path, name: str, tables: Mapping[str, Table], entities: Sequence[str], table: str = "") -> str:
+    """Return the blocks of one file as commented TOML.
+
+    name: the file's, as the block is to say it; entities: the codes of the book's; table: the one that it feeds, where
+    that is known. Raises UsageMistake or BookMistake for a file that cannot be read.
+    """
+    return whole_text(propose_all([(path, name)], tables, entities, table))
+
+
+def whole_text(found: Sequence[Proposed], told: Collection[str] = ()) -> str:
+    """Return all that is proposed as commented TOML, each table's section once. told: tables of the book."""
+    sections = sections_of(found)
+    texts = []
+    for each in found:
+        tables = [block.keys["table"] for block in each.blocks]
+        own = {table: sections.pop(table) for table in dict.fromkeys(tables) if table in sections}
+        texts.append(each.text({table: section for table, section in own.items() if table not in told}))
+    return "\n".join(texts)
+
+
+def sections_of(found: Sequence[Proposed]) -> dict[str, dict[str, Any]]:
+    """Return by table what the book is to say of it."""
+    return merged_sections([block for each in found for block in each.blocks])
+
+
 def propose_all(
     files: Sequence[tuple[Path, str]], tables: Mapping[str, Table], entities: Sequence[str], table: str = ""
 ) -> list[Proposed]:
@@ -57,11 +72,22 @@ def propose_all(
     if table and table not in tables:
         hint = nearest(table, tables)
         raise UsageMistake(Mistake("there is no such table", "--table", repr(table), listed(tables), hint))
-    known = Known(tables, entities, table)
+    return proposed_for(looked_at(files), tables, entities, table)
+
+
+def looked_at(files: Sequence[tuple[Path, str]]) -> list[Group]:
+    """Return files in groups of those that are alike, each with what was found of it; raises BookMistake."""
     with tempfile.TemporaryDirectory() as work:
-        seen = [Alike(path, name, grid) for path, name in files for grid in grids_of(path, Path(work))]
+        return list(grouped([Alike(path, name, grid) for path, name in files for grid in grids_of(path, Path(work))]))
+
+
+def proposed_for(
+    groups: Sequence[Group], tables: Mapping[str, Table], entities: Sequence[str], table: str = ""
+) -> list[Proposed]:
+    """Return what is proposed for groups of files."""
+    known = Known(tables, entities, table)
     found = []
-    for group in grouped(seen):
+    for group in groups:
         blocks = proposed(group.first.grid, group.first.name, group.files, known)
         with_drift(blocks, group, tables)
         found.append(Proposed(blocks, group))

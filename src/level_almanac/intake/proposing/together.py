@@ -1,6 +1,7 @@
 """Several exports at once: those that have the same columns are of one block, though their heads drift a little."""
 
 import re
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import combinations
@@ -9,7 +10,7 @@ from pathlib import Path, PurePosixPath
 from level_almanac.files.tables import Table
 from level_almanac.intake.proposing.grid import Grid
 from level_almanac.intake.proposing.structure import Structure, structure_of
-from level_almanac.intake.proposing.words import head_words, plain
+from level_almanac.intake.proposing.words import PAYABLE_WORDS, RECEIVABLE_WORDS, head_words, plain
 from level_almanac.intake.proposing.writing import ProposedBlock
 from level_almanac.intake.shaping.head_words import column_of
 
@@ -53,7 +54,8 @@ def grouped(seen: Sequence[Alike]) -> Iterator[Group]:
         found = structure_of(alike.grid)
         for group in groups:
             other, known = group.members[0]
-            if other.path != alike.path and _are_alike(known, found):
+            told = (_folder(alike), _side(alike.name))
+            if other.path != alike.path and told == (_folder(other), _side(other.name)) and _are_alike(known, found):
                 group.members.append((alike, found))
                 break
         else:
@@ -61,13 +63,24 @@ def grouped(seen: Sequence[Alike]) -> Iterator[Group]:
     yield from groups
 
 
+def _folder(alike: Alike) -> str:
+    return str(PurePosixPath(alike.name).parent)
+
+
 def _are_alike(one: Structure, other: Structure) -> bool:
     block, another = one.grid.block, other.grid.block
     if (block.format, block.sheet, block.delimiter) != (another.format, another.sheet, another.delimiter):
         return False
     mine, theirs = [_meaning(head) for head in one.heads], [_meaning(head) for head in other.heads]
-    shared = len(set(mine) & set(theirs))
-    return shared >= 2 and shared >= max(len(set(mine)), len(set(theirs))) - 1
+    shared = sum((Counter(mine) & Counter(theirs)).values())
+    return shared >= 2 and shared >= max(len(mine), len(theirs)) - 1
+
+
+def _side(name: str) -> str:
+    """Return whose documents a file is of, as its name says: suppliers' or customers'."""
+    words = plain(name)
+    payable, receivable = (any(word in words for word in known) for known in (PAYABLE_WORDS, RECEIVABLE_WORDS))
+    return "" if payable == receivable else "payable" if payable else "receivable"
 
 
 def _meaning(head: str) -> str:

@@ -28,6 +28,12 @@ KIND_WORDS = {
     "refund": ("refund", "ref", "rf", "erstattung"),
     "void": ("void", "voided", "voi", "vd", "stopped", "storno"),
 }  # fmt: skip
+BILLING_WORDS = {
+    "charge": ("charge", "chg", "charged", "billed", "fee", "debit", "gebuhr", "cargo"),
+    "payer-payment": ("payer payment", "ppy", "payer", "insurance payment", "third party payment"),
+    "customer-payment": ("customer payment", "cpy", "customer", "receipt", "payment", "guest payment"),
+    "adjustment": ("adjustment", "adj", "correction", "korrektur", "ajuste"),
+}
 SIDE_WORDS = {
     "payable": ("payable", "supplier", "suppliers", "vendor", "vendors", "creditor", "s", "v", "kreditor", "lieferant"),
     "receivable": ("receivable", "customer", "customers", "client", "debtor", "c", "debitor", "kunde"),
@@ -92,6 +98,7 @@ def is_end(text: str) -> bool:
     return any(words == end or words.startswith(f"{end} ") for end in END_WORDS)
 
 
-def word_for(field: str, word: str) -> str:
-    """Return our word for one of an export, or nothing where it is not known."""
-    return next((ours for ours, each in WORDS_OF.get(field, {}).items() if plain(word) in each or word == ours), "")
+def word_for(field: str, word: str, choices: Sequence[str] = ()) -> str:
+    """Return our word for one of an export, or nothing where it is not known. choices: of the field, in its table."""
+    known = BILLING_WORDS if "charge" in choices else WORDS_OF.get(field, {})
+    return next((ours for ours, each in known.items() if plain(word) in each or word == ours), "")

@@ -17,7 +17,7 @@ class ProposedBlock:
     keys: its plain keys in order; fields: by field the head, or what else it is made of; remarks: behind a field;
     values: by field the export's words and ours, nothing for those that are not known; left: heads that are not taken;
     missing: fields that are needed; choices: of fields with few words; unsure: what was unsure of the block; blank:
-    columns that hold nothing.
+    columns that hold nothing; section: what the book is to say of its table.
     """
 
     keys: dict[str, Any]
@@ -29,13 +29,10 @@ class ProposedBlock:
     choices: dict[str, Sequence[str]] = field(default_factory=dict)
     unsure: list[str] = field(default_factory=list)
     blank: list[str] = field(default_factory=list)
-    table_section: str = ""
+    section: dict[str, Any] = field(default_factory=dict)
 
     def lines(self) -> Iterator[str]:
         """Yield the lines of the block."""
-        if self.table_section:
-            yield from self.table_section.splitlines()
-            yield ""
         yield "[[intake]]"
         for key, value in self.keys.items():
             if key != "totals":
@@ -66,12 +63,28 @@ class ProposedBlock:
                     yield comment(f'{_key(word)} = "…"  one of {" or ".join(self.choices.get(name, ()))}')
 
 
-def text_of(blocks: Sequence[ProposedBlock], name: str, records: int) -> str:
-    """Return blocks as commented TOML, with what was unsure first. records: how many were looked at."""
+def merged_sections(blocks: Sequence[ProposedBlock]) -> dict[str, dict[str, Any]]:
+    """Return by table what the book is to say of it, for several blocks in one."""
+    found: dict[str, dict[str, Any]] = {}
+    for block in blocks:
+        if block.section:
+            before = found.get(block.keys["table"], {})
+            fields = {**before.get("fields", {}), **block.section.get("fields", {})}
+            found[block.keys["table"]] = {**before, **block.section, "fields": fields}
+    return found
+
+
+def text_of(blocks: Sequence[ProposedBlock], name: str, records: int, sections: Mapping[str, Mapping[str, Any]]) -> str:
+    """Return blocks as commented TOML, with what was unsure first.
+
+    records: how many were looked at; sections: of tables, that are to stand before the blocks.
+    """
     head = [comment(f"Proposed from the first {records:,} records of {name}. Read it before you load.")]
     unsure = list(dict.fromkeys(words for block in blocks for words in block.unsure))
     head += [comment(f"UNSURE of {words}.") for words in unsure] or ["# Nothing was unsure."]
     body = []
+    for table, section in sections.items():
+        body += [f"[tables.{table}]", *(f"{key} = {toml(value)}" for key, value in section.items()), ""]
     for block in blocks:
         body += [*block.lines(), ""]
     return "\n".join([*head, *body])
