@@ -14,12 +14,11 @@ from level_almanac.intake.proposing.columns import ColumnProfile, profiles_of
 from level_almanac.intake.proposing.days_told import dates, period
 from level_almanac.intake.proposing.draft import Draft, Known, heads_in, ours, scenario_columns, wide_columns_of
 from level_almanac.intake.proposing.fit import Fit, balance_columns, best_fits, fit_of, is_document
-from level_almanac.intake.proposing.grid import Grid
 from level_almanac.intake.proposing.numbers_told import numbers, signs
 from level_almanac.intake.proposing.own_table import OwnTable
 from level_almanac.intake.proposing.rows_told import rows
 from level_almanac.intake.proposing.several import by_accounts, with_others
-from level_almanac.intake.proposing.structure import Structure, structure_of
+from level_almanac.intake.proposing.structure import Structure
 from level_almanac.intake.proposing.words import (
     KIND_WORDS,
     PAYABLE_WORDS,
@@ -37,12 +36,12 @@ _READ_BY = (
 )  # fmt: skip
 
 
-def proposed(grid: Grid, name: str, files: str | list[str], known: Known) -> list[ProposedBlock]:
-    """Return the blocks for an export: one, or several where a row is lines of several kinds.
+def proposed(found: Structure, name: str, files: str | list[str], known: Known) -> list[ProposedBlock]:
+    """Return the blocks for an export whose rows are known: one, or several where a row is lines of several kinds.
 
     name: the file's; files: what the block is to say of them.
     """
-    found = structure_of(grid)
+    grid = found.grid
     columns = profiles_of(found)
     about = f"{PurePosixPath(name).stem} {grid.block.sheet if grid.block.sheet != '*' else ''}"
     if known.table:
@@ -194,6 +193,10 @@ def _noticed(draft: Draft) -> None:
             f"entity: {code!r} is none of the book; add [entities.{code}] to almanac.toml, or set another"
             for code in sorted(set(column.texts) - set(draft.known.entities))[:8]
         ]
+    if "share_of" in draft.fields:
+        names = sorted(set(draft.fit.mapped["share_of"].texts))
+        told = ", ".join(f'{name} = "AMOUNT"' for name in names[:8])
+        draft.unsure.append(f"share_of: what the shares are of, see [plans.NAME] totals = {{ {told} }}")
     if draft.found.cut_off:
         draft.unsure.append("the end: the export seems to be cut off there")
 

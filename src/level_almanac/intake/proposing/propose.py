@@ -88,7 +88,7 @@ def proposed_for(
     known = Known(tables, entities, table)
     found = []
     for group in groups:
-        blocks = proposed(group.first.grid, group.first.name, group.files, known)
+        blocks = proposed(group.structure, group.first.name, group.files, known)
         with_drift(blocks, group, tables)
         found.append(Proposed(blocks, group))
     return found

@@ -152,7 +152,13 @@ def _sorted_out(found: Structure) -> Structure:
 
 def _kind_of(row: GridRow, heads: list[str], usual: int, *, near_end: bool) -> str:
     first = next((cell for cell in row.cells if cell), "")
-    if [plain(cell) for cell in row.cells if cell] == [head for head in heads if head][: row.filled] and row.filled > 1:
+    named = [head for head in heads if head]
+    if (
+        row.filled > 1
+        and named
+        and plain(first) == named[0]
+        and [plain(c) for c in row.cells if c] == named[: row.filled]
+    ):
         return "repeats"
     if all(_DASHES.fullmatch(cell) for cell in row.cells if cell) and first and len(first) > 2:
         return "dashes"

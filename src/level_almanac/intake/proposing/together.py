@@ -36,6 +36,12 @@ class Group:
         return max(self.members, key=lambda each: (len(each[1].heads), each[0].name))[0]
 
     @property
+    def structure(self) -> Structure:
+        """What was found of that one."""
+        first = self.first
+        return next(found for alike, found in self.members if alike is first)
+
+    @property
     def files(self) -> str | list[str]:
         """What the block says of its files: a name, a pattern that fits them, or their names."""
         names = sorted({alike.name for alike, _ in self.members})

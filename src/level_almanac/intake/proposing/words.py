@@ -3,7 +3,7 @@
 import re
 import tomllib
 from collections.abc import Mapping, Sequence
-from functools import cache
+from functools import cache, lru_cache
 from importlib import resources
 
 from level_almanac.files.month_names import letters_of
@@ -58,6 +58,7 @@ RECEIVABLE_WORDS = ("customer", "client", "debtor", "debitor", "kunde", "cliente
 PLAN_WORDS = ("budget", "plan", "forecast", "outlook", "prognose", "presupuesto", "begroting", "budzet", "previsions")
 
 
+@lru_cache(maxsize=1 << 16)
 def plain(text: str) -> str:
     """Return a text in small letters without marks, with single spaces for all that is neither letter nor figure."""
     return " ".join(re.findall(r"[a-z0-9]+", letters_of(text)))
