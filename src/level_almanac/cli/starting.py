@@ -1,5 +1,6 @@
 """`almanac new DIR --from FOLDER`: a book from a folder of exports in one go."""
 
+import re
 import shutil
 import sys
 from collections.abc import Sequence
@@ -20,6 +21,7 @@ from level_almanac.files.outside import BOOK_FILE
 from level_almanac.files.tables import BUILT_IN
 from level_almanac.intake.proposing.propose import Proposed, exports_in, looked_at, proposed_for, whole_text
 from level_almanac.intake.proposing.starting import FolderTells, told_by
+from level_almanac.shown_text import visible
 from level_almanac.whole_file import write_whole
 
 PROPOSED = "proposed.toml"
@@ -58,6 +60,7 @@ def start_from(ctx: click.Context, folder: Path, source: Path, asked: NewBook, g
         write_whole(folder / PROPOSED, text)
         say(f"What is proposed stands in {folder / PROPOSED}: mend it, and put it into {folder / BOOK_FILE}.")
         raise
+    say()
     opened = Book.open(folder)
     with progress_shown("loading"):
         done = load_book(opened)
@@ -82,11 +85,10 @@ def _settled(asked: NewBook, tells: FolderTells, given: set[str]) -> NewBook:
         name = asked.entity_name if "entity_name" in given else first
         book = book._replace(entity=first, entity_name=name, further=tuple(further))
     if "year_start" not in given:
-        start = tells.year_start or _answer("On which day does the fiscal year begin, as MM-DD?", asked.year_start)
-        say(
-            f"the fiscal year begins on {start}"
-            + (", as the periods of the exports have it" if tells.year_start else "")
-        )
+        question = "On which day does the fiscal year begin, as MM-DD?"
+        start = tells.year_start or _answer(question, asked.year_start, _MONTH_DAY)
+        why = "as the periods of the exports have it" if tells.year_start else "as long as almanac.toml says so"
+        say(f"the fiscal year begins on {start}, {why}")
         book = book._replace(year_start=start)
     if "retained_earnings" not in given and tells.equity:
         book = book._replace(retained_earnings=_retained(tells))
@@ -98,17 +100,29 @@ def _retained(tells: FolderTells) -> str:
     chosen = accounts[0].code
     if len(accounts) > 1 or not accounts[0].likely:
         known = listed(f"{each.code} {each.name}" for each in accounts[:8])
-        chosen = _answer(f"Which account takes the results of finished years: {known}?", chosen)
+        codes = "|".join(re.escape(each.code) for each in accounts)
+        chosen = _answer(f"Which account takes the results of finished years: {known}?", chosen, codes)
     name = next((each.name for each in accounts if each.code == chosen), "")
     say(f"finished years' results go to {chosen} {name}".rstrip())
     return chosen
 
 
-def _answer(question: str, default: str) -> str:
-    """Return what the person answers at a terminal; elsewhere, or for no answer, the default."""
+def _answer(question: str, default: str, fits: str) -> str:
+    """Return what the person answers at a terminal; elsewhere, or for no answer, the default.
+
+    fits: the expression of what an answer can be; another is asked for again.
+    """
     if not (sys.stdin.isatty() and sys.stderr.isatty()):
         return default
-    return str(click.prompt(question, default=default, err=True)).strip()
+    while True:
+        told = str(click.prompt(visible(question), default=default, show_default=bool(default), err=True)).strip()
+        if re.fullmatch(fits, told):
+            return told
+        say(f"{told!r} is no answer to that.")
+
+
+_MONTH_DAY = r"(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])"
+_FOUR_FIGURES = r"(19|20|21)\d\d"
 
 
 def _set_year(found: Sequence[Proposed], year: str) -> None:
@@ -118,8 +132,8 @@ def _set_year(found: Sequence[Proposed], year: str) -> None:
             if block.keys.get("year") != NO_YEAR:
                 continue
             name = each.group.first.name
-            told = year or _answer(f"Which fiscal year is {name} of?", "")
-            if not (told.isdigit() and len(told) == 4):
+            told = year or _answer(f"Which fiscal year is {name} of?", "", _FOUR_FIGURES)
+            if not re.fullmatch(_FOUR_FIGURES, told):
                 raise UsageMistake(
                     Mistake(f"nothing tells the fiscal year of {name}", "--year", repr(told), "one as 2026")
                 )
@@ -135,9 +149,11 @@ def _say_next(folder: Path, found: Sequence[Proposed]) -> None:
         "receivables": "aging receivable",
         "budget": "statement income",
     }
+    say("Next:")
     for table in tables:
         if table in asks:
             say(f"  almanac --book {folder} {asks[table]}")
     if "ledger" in tables:
         say("Say in [entry_classes] which lines are carried forward, closing or adjusting entries, if there are any.")
-    say(f"Look at what was unsure above: the blocks stand in {folder / BOOK_FILE}.")
+    if any(each.unsure for each in found):
+        say(f"Look at what was unsure above: the blocks stand in {folder / BOOK_FILE}.")
