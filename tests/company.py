@@ -1,7 +1,8 @@
-"""Skellan Yard's exports as another system writes them: a chart as a block listing in a workbook, ledgers of which each
-month is a file whose heads drift, a plan with months side by side, suppliers with signed amounts, customers.
+"""Skellan Yard's exports as another system writes them: a chart in a workbook, the ledger of a quarter as a listing of
+accounts in blocks, later months in files whose heads drift, a plan with months side by side, suppliers with signed amounts.
 """
 
+from datetime import date
 from decimal import Decimal
 from pathlib import Path
 
@@ -57,19 +58,21 @@ def write_company(root: Path) -> None:
     for code, name, level, kind in CHART:
         sheet.append([code, name, int(level), kind])
     book.save(root / "chart.xlsx")
-    for month in range(1, 7):
+    _write_blocks(root / "listing 2025 Q1.xlsx")
+    for month in range(4, 7):
+        extra = month > 5
         head = (
-            "Voucher;Posting date;Account;Debit;Credit;Text"
-            if month < 4
-            else "Voucher no;Posting Date;Account;Debit;Credit;Text;User"
+            "Voucher no;Posting Date;Account;Debit;Credit;Text;User"
+            if extra
+            else "Voucher;Posting date;Account;Debit;Credit;Text"
         )
         rows = [line for line in entries() if line[1] == month]
         body = [
-            f"{voucher};{day:02d}.{month:02d}.2025;{account};{german(amount) if amount > 0 else ''};{german(-amount) if amount < 0 else ''};{text}{';ab' if month > 3 else ''}"
+            f"{voucher};{day:02d}.{month:02d}.2025;{account};{german(amount) if amount > 0 else ''};{german(-amount) if amount < 0 else ''};{text}{';ab' * extra}"
             for voucher, _, day, account, amount, text in rows
         ]
-        debit = sum(line[4] for line in rows if line[4] > 0)
-        total = f"Total;;;{german(Decimal(debit))};{german(Decimal(debit))};{';' if month > 3 else ''}"
+        debit = german(sum((line[4] for line in rows if line[4] > 0), Decimal(0)))
+        total = f"Total;;;{debit};{debit};{';' * extra}"
         (root / f"ledger-2025-{month:02d}.csv").write_text("\n".join([head, *body, total]) + "\n")
     plan = openpyxl.Workbook()
     plan.active.append(["Account", "Name", *MONTHS, "Total"])
@@ -82,3 +85,27 @@ def write_company(root: Path) -> None:
         days = [f"{each[2]:02d}/{each[1]:02d}/{each[0]}" if each else "" for each in (day, due)]
         lines.append(f"{party},{name},{kind},{number},{days[0]},{days[1]},{owed}")
     (root / "suppliers.csv").write_text("\n".join(lines) + "\n")
+
+
+def _write_blocks(path: Path) -> None:
+    """Write the ledger of a quarter as a listing: a row that names each account, its lines with a running balance, its
+    total.
+    """
+    book = openpyxl.Workbook()
+    sheet = book.active
+    sheet.append(["Skellan Yard, account listing, January to March 2025"])
+    sheet.append([])
+    sheet.append(["Date", "Voucher", "Text", "Debit", "Credit", "Balance"])
+    for code, name, *_ in CHART:
+        lines = [line for line in entries() if line[1] < 4 and line[3] == code]
+        if not lines:
+            continue
+        sheet.append([f"Account {code} {name}"])
+        balance = debit = credit = Decimal(0)
+        for voucher, month, day, _, amount, text in lines:
+            balance += amount
+            debit, credit = debit + max(amount, Decimal(0)), credit + max(-amount, Decimal(0))
+            sides = [float(amount) if amount > 0 else None, float(-amount) if amount < 0 else None]
+            sheet.append([date(2025, month, day), voucher, text, *sides, float(balance)])
+        sheet.append([f"Total {code}", None, None, float(debit) or None, float(credit) or None, None])
+    book.save(path)
