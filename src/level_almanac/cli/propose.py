@@ -85,7 +85,8 @@ def told_of(found: Iterable[Proposed]) -> Iterator[str]:
     """Yield in words which files feed which tables, and what was unsure of each."""
     for each in found:
         names = each.group.files if isinstance(each.group.files, str) else ", ".join(each.group.files)
-        yield f"{names}: {' and '.join(dict.fromkeys(block.keys['table'] for block in each.blocks))}"
+        tables = dict.fromkeys(block.keys["table"] for block in each.blocks)
+        yield f"{names}: {' and '.join(tables) or f'nothing of the sheet {each.group.first.grid.block.sheet!r}'}"
         yield from (f"  unsure of {words}" for words in each.unsure)
 
 

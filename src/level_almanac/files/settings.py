@@ -340,10 +340,10 @@ class IntakeBlock:
     later, later_by: whether a later export's line stands in for an earlier one's, and what makes one later; name: what
     messages call the block, or the database.
 
-    sheet: of a workbook, `*` for all; head_row, head_rows: where the heads stand, 0 for none, and over how many rows;
-    uneven_rows: whether rows may lack their last blanks, or have more of them; quotes: how a quote within quotes is
-    written; columns: of fixed-width text, by name, such as `1-6`; path: to the records of a JSON or XML file; member,
-    unpacked_mb: which file of an archive, `*` for all, and the most it may unpack to; url, query: of a database,
+    sheet: of a workbook, one or several, `*` for all; head_row, head_rows: where the heads stand, 0 for none, and over
+    how many rows; uneven_rows: whether rows may lack their last blanks, or have more of them; quotes: how a quote
+    within quotes is written; columns: of fixed-width text, by name, such as `1-6`; path: to the records of a JSON or
+    XML file; member, unpacked_mb: which file of an archive, `*` for all, and the most it may unpack to; url, query: of a database,
     `${NAME}` in the url standing for a secret of the environment.
 
     across: columns of which each cell is a line; split: fields with several values in a cell, and the sign between
@@ -362,7 +362,7 @@ class IntakeBlock:
     repeated: bool = False
     later: Literal["", "wins"] = ""
     later_by: str = "file name"
-    sheet: str = ""
+    sheet: str | list[str] = ""
     head_row: int = 1
     head_rows: int = 1
     uneven_rows: bool = False

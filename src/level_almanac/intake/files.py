@@ -71,7 +71,7 @@ def export_files(book: BookFile) -> list[ExportFile]:
     found: list[ExportFile] = []
     for (name, number), path in named.items():
         block = book.settings.intake[number - 1]
-        found += _units(ExportFile(path, name, block, number, name, name, block.sheet, block.member))
+        found += _units(ExportFile(path, name, block, number, name, name, _one(block.sheet), block.member))
     found = _called(found)
     for file in found:
         others = [each for each in found if each.unit == file.unit and each.number < file.number]
@@ -79,6 +79,10 @@ def export_files(book: BookFile) -> list[ExportFile]:
     if mistakes:
         raise BookMistake(*mistakes)
     return sorted(found, key=lambda each: (each.unit, each.number))
+
+
+def _one(sheet: str | list[str]) -> str:
+    return sheet if isinstance(sheet, str) else ""
 
 
 def _units(file: ExportFile) -> list[ExportFile]:
@@ -90,6 +94,8 @@ def _units(file: ExportFile) -> list[ExportFile]:
     if file.block.sheet == "*":
         names = sheet_names(file.path, file.name, file.block.format)
         return [replace(file, sheet=sheet) for sheet in names]
+    if not isinstance(file.block.sheet, str):
+        return [replace(file, sheet=sheet) for sheet in file.block.sheet]
     return [file]
 
 
@@ -99,6 +105,7 @@ def _called(files: Sequence[ExportFile]) -> list[ExportFile]:
     for file in files:
         parts.setdefault(file.export, set()).add((file.member, file.sheet))
     several = {file.export for file in files if "*" in (file.block.sheet, file.block.member)}
+    several |= {file.export for file in files if not isinstance(file.block.sheet, str)}
     several |= {export for export, found in parts.items() if len(found) > 1}
     units = []
     for file in files:

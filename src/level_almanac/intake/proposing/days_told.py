@@ -79,7 +79,7 @@ def period(draft: Draft) -> None:
     if draft.fields.get("period") == HEAD:
         return
     if column is None or "period" not in draft.fields:
-        if draft.table.plan_of and draft.found.grid.block.sheet == "*" and "date" not in draft.fields:
+        if draft.table.plan_of and draft.found.grid.sheets and "date" not in draft.fields:
             draft.fields["period"] = SHEET
             period_of(draft, [], "Mon")
         return

@@ -104,12 +104,16 @@ def _of_workbook(path: Path, block: IntakeBlock) -> list[Grid]:
         raise BookMistake(Mistake("the workbook has no cells", path.name))
     if len(names) == 1:
         return [replace(grids[0], block=replace(block, sheet=""))]
-    alike = Counter(tuple(_head_cells(grid)) for grid in grids)
-    times = max(alike.values())
-    if times == len(names) and times > 1:
-        first = grids[0]
-        return [replace(first, block=replace(first.block, sheet="*"), sheets=tuple(names))]
-    return grids
+    alike: dict[tuple[str, ...], list[Grid]] = {}
+    for grid in grids:
+        alike.setdefault(tuple(_head_cells(grid)), []).append(grid)
+    found = []
+    for same in alike.values():
+        first, titles = same[0], [str(grid.block.sheet) for grid in same]
+        sheet = "*" if len(same) == len(names) else titles[0] if len(same) == 1 else titles
+        several = tuple(titles) if len(same) > 1 else ()
+        found.append(replace(first, block=replace(first.block, sheet=sheet), sheets=several))
+    return found
 
 
 def _first_cells(grid: Grid) -> list[str]:
@@ -119,13 +123,6 @@ def _first_cells(grid: Grid) -> list[str]:
 def _head_cells(grid: Grid) -> list[str]:
     widest = max(row.filled for row in grid.rows[:20])
     return next(row.cells for row in grid.rows if row.filled == widest)
-
-
-def sheet_grids(path: Path, grid: Grid) -> list[tuple[str, Grid]]:
-    """Return the rows of each sheet of a workbook whose sheets are all alike."""
-    with quiet():
-        names = sheet_names(path, path.name, grid.block.format)
-        return [(name, _of_sheet(path, grid.block, name)) for name in names]
 
 
 def _of_sheet(path: Path, block: IntakeBlock, name: str) -> Grid:

@@ -43,7 +43,7 @@ def proposed(found: Structure, name: str, files: str | list[str], known: Known) 
     """
     grid = found.grid
     columns = profiles_of(found)
-    about = f"{PurePosixPath(name).stem} {grid.block.sheet if grid.block.sheet != '*' else ''}"
+    about = f"{PurePosixPath(name).stem} {'' if grid.sheets else grid.block.sheet}"
     if known.table:
         fit = fit_of(known.tables[known.table], found, columns, about)
         ranked = [fit]
@@ -86,7 +86,7 @@ def _takes(fit: Fit, found: Structure, columns: Sequence[ColumnProfile]) -> bool
 
 
 def _sheet_months(found: Structure) -> bool:
-    return found.grid.block.sheet == "*"
+    return bool(found.grid.sheets)
 
 
 def _blocks_of(draft: Draft) -> list[ProposedBlock]:
@@ -151,7 +151,7 @@ def _reading(draft: Draft) -> None:
         value = getattr(told, key)
         if value != getattr(usual, key):
             draft.keys[key] = value
-    if block.sheet == "*" and "journal" in draft.fields:
+    if draft.found.grid.sheets and "journal" in draft.fields:
         draft.fields["journal"] = {"join": [SHEET, draft.fields["journal"]]}
         draft.fit.notes["journal"] = "with the sheet's name, so that numbers may begin anew on each"
     if draft.found.uneven:

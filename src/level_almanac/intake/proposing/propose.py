@@ -11,7 +11,7 @@ from level_almanac.intake.proposing.draft import Known
 from level_almanac.intake.proposing.grid import READABLE, grids_of
 from level_almanac.intake.proposing.proposal import proposed
 from level_almanac.intake.proposing.together import Alike, Group, grouped, with_drift
-from level_almanac.intake.proposing.writing import ProposedBlock, merged_sections, text_of
+from level_almanac.intake.proposing.writing import ProposedBlock, comment, merged_sections, text_of
 
 
 class Proposed(NamedTuple):
@@ -23,6 +23,10 @@ class Proposed(NamedTuple):
     def text(self, sections: Mapping[str, Mapping[str, Any]]) -> str:
         """Return the blocks as commented TOML, behind these sections of tables."""
         first = self.group.first.name
+        if not self.blocks:
+            return (
+                f"{comment(f'Nothing is proposed for the sheet {self.group.first.grid.block.sheet!r} of {first}.')}\n"
+            )
         name = first if len(self.group.members) == 1 else " and ".join(_few(self.group))
         return text_of(self.blocks, name, self.group.records, sections)
 
@@ -88,6 +92,9 @@ def proposed_for(
     known = Known(tables, entities, table)
     found = []
     for group in groups:
+        if group.is_prose:
+            found.append(Proposed([], group))
+            continue
         blocks = proposed(group.structure, group.first.name, group.files, known)
         with_drift(blocks, group, tables)
         found.append(Proposed(blocks, group))

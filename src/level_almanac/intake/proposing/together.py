@@ -36,6 +36,11 @@ class Group:
         return max(self.members, key=lambda each: (len(each[1].heads), each[0].name))[0]
 
     @property
+    def is_prose(self) -> bool:
+        """Whether it is a sheet among others that has no rows beneath its heads, as one of notes."""
+        return bool(self.first.grid.block.sheet) and not any(found.rows for _, found in self.members)
+
+    @property
     def structure(self) -> Structure:
         """What was found of that one."""
         first = self.first
