@@ -269,6 +269,8 @@ def test_a_book_without_a_ledger_needs_no_chart(tmp_path: Path, almanac: Almanac
     ran = almanac("growth", "sales", "--each", "year", "--print", "json", book=tmp_path)
     assert ran.code == 0, ran.err
     assert almanac("list", "sales", "--print", "csv", book=tmp_path).out.count("9.00") >= 1
+    checked = almanac("check", book=tmp_path)
+    assert (checked.code, "Journals out of balance: no ledger is loaded" in checked.out) == (0, True)
 
 
 def test_reports_keep_the_charts_own_order(tmp_path: Path, almanac: Almanac) -> None:

@@ -343,8 +343,8 @@ class IntakeBlock:
     sheet: of a workbook, one or several, `*` for all; head_row, head_rows: where the heads stand, 0 for none, and over
     how many rows; uneven_rows: whether rows may lack their last blanks, or have more of them; quotes: how a quote
     within quotes is written; columns: of fixed-width text, by name, such as `1-6`; path: to the records of a JSON or
-    XML file; member, unpacked_mb: which file of an archive, `*` for all, and the most it may unpack to; url, query: of a database,
-    `${NAME}` in the url standing for a secret of the environment.
+    XML file; member, unpacked_mb: which file of an archive, `*` for all, and the most it may unpack to; url, query: of
+    a database, `${NAME}` in the url standing for a secret of the environment.
 
     across: columns of which each cell is a line; split: fields with several values in a cell, and the sign between
     them; sides, signs, turned_kinds: what makes an amount negative; currency_signs, numbers: what may stand about a

@@ -119,15 +119,14 @@ class _Check:
                     yield subledger, replay(subledger.chosen, subledger.day)
 
     def _run(self) -> Iterator[Checked]:
-        book, before = self.book, self.before
-        if self._asked("unbalanced"):
-            yield ledger.unbalanced(book)
-        outside, into_closed = ledger.outside(book)
-        self.closed = ledger.closed(book, into_closed, before, self.request.accept, moment_words(book.now))
-        yield self.closed.checked
-        yield outside
-        if self._asked("carried"):
-            yield ledger.carried(book)
+        book = self.book
+        if book.parts_of("ledger"):
+            yield from self._ledger_checks()
+        else:
+            yield from (
+                Checked(KINDS[key], skipped="no ledger is loaded")
+                for key in ("unbalanced", "closed", "outside", "carried")
+            )
         if self._asked("gaps"):
             yield ledger.gaps(book, self.as_of)
         if self._asked("unknown-party"):
@@ -137,6 +136,17 @@ class _Check:
             yield agreements.agreements(book, self.as_of)
         if self._asked("superseded"):
             yield superseded(book)
+
+    def _ledger_checks(self) -> Iterator[Checked]:
+        book = self.book
+        if self._asked("unbalanced"):
+            yield ledger.unbalanced(book)
+        outside, into_closed = ledger.outside(book)
+        self.closed = ledger.closed(book, into_closed, self.before, self.request.accept, moment_words(book.now))
+        yield self.closed.checked
+        yield outside
+        if self._asked("carried"):
+            yield ledger.carried(book)
 
     def _item_checks(self) -> Iterator[Checked]:
         if not self.sides:
