@@ -157,6 +157,17 @@ def test_a_sheet_that_is_gone_is_missed_and_one_more_is_not_another_file(tmp_pat
     assert loaded(tmp_path).err.startswith("almanac: x.xlsx[Feb]: this export was loaded and is gone")
 
 
+def test_natural_signs_follow_the_chart_as_it_changes(tmp_path: Path) -> None:
+    fields = 'fields = { journal = "Voucher", line = "order", posted = "Date", account = "Account", amount = "Amount" }'
+    text = "Voucher;Date;Account;Amount\nV1;2025-01-05;1000;10.00\nV1;2025-01-05;4000;10.00\n"
+    book_with(tmp_path, ledger_block(f'signs = "natural"\n{fields}'), x_csv=text)
+    assert loaded(tmp_path).code == 0
+    assert lines_of(tmp_path, "ledger", ["account", "amount"]) == [("1000", "10"), ("4000", "-10")]
+    (tmp_path / "chart.csv").write_text(CHART.replace("4000,Fares,income", "4000,Fares,asset"))
+    assert loaded(tmp_path).code == 0
+    assert lines_of(tmp_path, "ledger", ["account", "amount"]) == [("1000", "10"), ("4000", "10")]
+
+
 UNLIKELY = [
     ("billing", "number,line,kind,posted,amount\n" + "".join(f"B{n},1,charge,2025-01-05,9\nB{n},2,payer-payment,2025-01-06,-9\n" for n in range(5)),
      '5 of 5 lines of payer-payment in billing are below zero, which few should be; if the export writes them the other way round, say turned_kinds = ["payer-payment"] in its block'),

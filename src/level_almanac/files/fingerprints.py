@@ -78,8 +78,11 @@ def _placing(book: BookFile, calendar: Mapping[str, Any]) -> dict[str, Any]:
     return plain
 
 
-def reading_fingerprint(book: BookFile, blocks: Sequence[int], block: int) -> str:
-    """Return a hash of how the exports of an intake block (numbered from 0) are read. blocks: all of its file."""
+def reading_fingerprint(book: BookFile, blocks: Sequence[int], block: int, classes: Mapping[str, str]) -> str:
+    """Return a hash of how the exports of an intake block (numbered from 0) are read.
+
+    blocks: all of its file; classes: of each account, which some blocks tell the signs of amounts by.
+    """
     plain = book.plain["intake"][block]
     shared = [book.plain["intake"][each].get("only") for each in blocks]
     zone = book.settings.book.time_zone
@@ -87,6 +90,8 @@ def reading_fingerprint(book: BookFile, blocks: Sequence[int], block: int) -> st
     others = [{key: book.plain["intake"][each].get(key) for key in _OF_RECORDS} for each in blocks]
     if any(any(each.values()) for each in others):
         told.append(others)
+    if plain.get("signs") in ("natural", "ledger"):
+        told.append(dict(classes))
     if plain["table"] == "accounts" and book.plain.get("chart"):
         told.append(book.plain["chart"])
     return _hash(told)

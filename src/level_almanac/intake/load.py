@@ -265,7 +265,9 @@ class _Load:
                 path=file.name,
                 table=file.block.table,
                 sha256=fingerprint(path),
-                reading=reading_fingerprint(self.book, [each.number - 1 for each in siblings], file.number - 1),
+                reading=reading_fingerprint(
+                    self.book, [each.number - 1 for each in siblings], file.number - 1, reader.chart
+                ),
                 lines=0,
                 export=file.export if file.export != file.name else "",
                 unit=file.unit if file.unit != file.name else "",

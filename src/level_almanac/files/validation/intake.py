@@ -111,6 +111,8 @@ def _shape_mistakes(where: str, block: IntakeBlock, table: Table) -> Iterator[Mi
             yield Mistake("this field is not mapped", f"{where}.split.{field}")
         if not sign:
             yield Mistake("not a sign", f"{where}.split.{field}", repr(sign), "what stands between the values")
+    if block.repeated and table.is_placed:
+        yield Mistake("a ledger or a plan has each line once", f"{where}.repeated", allowed="another table")
     if block.parents and table.name != "accounts":
         yield Mistake("this key is for the chart", f"{where}.parents", allowed='table = "accounts" beside it')
     if block.parents and bool(block.parents.level) == bool(block.parents.lengths):
