@@ -38,13 +38,13 @@ def ledger_block(keys: str, files: str = "x.csv") -> str:
 
 ROWS = "V1;2025-01-05;1000;10.00;\nV1;2025-01-05;4000;;10.00\n"
 TOTALS = [
-    ('{ rows = "voucher is Total" }', "Total;;;10.00;10.01\n", "x.csv:4: Credit: the total is not what the lines come to: 10.0100; expected 10.0000"),
+    ('{ rows = "voucher is Total" }', "Total;;;10.00;10.01\n", "x.csv:4: Credit: the total is not what the lines come to: 10.01; expected 10.00"),
     ('{ rows = "voucher is Total" }', "Total;;;10.00;\n", ""),
     ('{ rows = "voucher is Total", of = "above" }', "Total;;;10.00;10.00\nV2;2025-01-06;6000;7.50;\nV2;2025-01-06;1000;;7.50\nTotal;;;7.50;17.50\n",
-     "x.csv:7: Credit: the total is not what the lines come to: 17.5000; expected 7.5000"),
+     "x.csv:7: Credit: the total is not what the lines come to: 17.50; expected 7.50"),
     ('{ rows = "voucher begins Total", by = "Account", columns = ["Debit"] }', "Total;;1000;10.00;\nTotal;;4000;1.00;\n",
-     "x.csv:5: Debit: the total is not what the lines come to: 1.0000; expected 0.0000"),
-    ('{ rows = "voucher begins Sum", by = "Account", after = "Sum " }', "Sum 1000;;Sum 1000;9.99;\n", "x.csv:4: Debit: the total is not what the lines come to: 9.9900; expected 10.0000"),
+     "x.csv:5: Debit: the total is not what the lines come to: 1.00; expected 0.00"),
+    ('{ rows = "voucher begins Sum", by = "Account", after = "Sum " }', "Sum 1000;;Sum 1000;9.99;\n", "x.csv:4: Debit: the total is not what the lines come to: 9.99; expected 10.00"),
 ]  # fmt: skip
 
 

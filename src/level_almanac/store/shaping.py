@@ -7,6 +7,7 @@ Each step takes the SQL of some rows and returns that of others; nothing is comp
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
+from decimal import Decimal
 from pathlib import Path
 from typing import NamedTuple
 
@@ -283,7 +284,7 @@ def wrong_totals(
         query = f"""select file_line, told, come_to from ({come_to}) as held(file_line, told, come_to)
             where told is not null and told <> come_to order by 1 limit {limit}"""
         found += [
-            Total(line, column, f"{told:f}", f"{sum_:f}")
+            Total(line, column, _plain(told), _plain(sum_))
             for line, told, sum_ in engine.rows(query, {**values, **rows.bound.values})
         ]
     return sorted(found)[:limit]
@@ -317,7 +318,13 @@ def wrong_row_totals(
     query = f"""select file_line, {total}, {come_to} from {rows.kept_rows()}
         where {total} is not null and {total} <> {come_to} order by 1 limit {limit}"""
     found = engine.rows(query, {**values, **rows.bound.values})
-    return [Total(line, rows.cells.total, f"{told:f}", f"{sum_:f}") for line, told, sum_ in found]
+    return [Total(line, rows.cells.total, _plain(told), _plain(sum_)) for line, told, sum_ in found]
+
+
+def _plain(number: Decimal) -> str:
+    """Return a number with two decimals, or as many more as it has."""
+    whole, _, decimals = f"{number:.4f}".partition(".")
+    return f"{whole}.{decimals[:2]}{decimals[2:].rstrip('0')}"
 
 
 class SharedOut(NamedTuple):
