@@ -100,7 +100,7 @@ class ExportReader:
             return ReadExport(list(error.mistakes), error.total)
         shaped, export, fields, year = ready
         table, raw = export.table, shaped.raw
-        if shaped.refused:
+        if shaped.refused and self.set_aside:
             return ReadExport(shaped.refused[: self.limit], len(shaped.refused))
         shape_mistakes = (raw.mistakes[0] + shaped.mistakes[0], raw.mistakes[1] + shaped.mistakes[1])
         aside: SetAside | None = None
@@ -114,9 +114,11 @@ class ExportReader:
             for name, texts, reason in self._checks(export, unknown, beyond):
                 more, number = export.lines_with(name, sorted(texts), reason, self.limit)
                 wrong, count = wrong + more, count + number
-        if shape_mistakes[1] + count:
+        refused = list(shaped.refused)
+        if shape_mistakes[1] + count + len(refused):
             told = [self._told(file, each, fields) for each in sorted(wrong, key=lambda each: each.line)]
-            return ReadExport((shape_mistakes[0] + told)[: self.limit], shape_mistakes[1] + count)
+            found = (shape_mistakes[0] + told + refused)[: self.limit]
+            return ReadExport(found, shape_mistakes[1] + count + len(refused))
         if table.name == "ledger":
             return self._ledger_written(
                 file, _Prepared(shaped, export, fields, year), placements, aside, target, shared
