@@ -260,6 +260,7 @@ BAD = [
     ("x.xls", "no workbook", 'format = "xls"', "almanac: x.xls: not an XLS workbook that can be read"),
     ("x.csv", "a;b\n", "head_row = 9", "almanac: x.csv: the file has no line 9; say the heads' line as head_row"),
     ("x.csv", LEDGER, "pass_over = 'vouchr is X'", "almanac: intake[2].pass_over[1]: the export has no such head: 'vouchr'; expected voucher, date, account, debit or credit; did you mean 'voucher'?"),
+    ("x.csv", LEDGER, 'sides = { head = "S/H", credit = ["H"] }\nfields = { journal = "Voucher", line = "order", posted = "Date", account = "Account", amount = "Debit" }', "almanac: intake[2].sides.head: the export has no such head: 'S/H'; expected 'Voucher', 'Date', 'Account', 'Debit' or 'Credit'"),
     ("x.csv", "Account;Jan\n", 'across = { heads = "A through B" }', "almanac: x.csv:1: the head line has no such columns: 'A through B'"),
     ("gl.csv", LEDGER, 'dates = "DD.MM."\nyear = "file name"', "almanac: gl.csv: the file name tells no one year: 'gl.csv'; expected year = 2026, or a name with one"),
 ]  # fmt: skip

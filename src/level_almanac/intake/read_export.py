@@ -167,7 +167,7 @@ class ExportReader:
         bound = Binding()
         only = self._only(file, shape, bound)
         patterns = [code for pattern in block.date_patterns if (code := strptime_pattern(pattern))]
-        turning = self._turning(block, table, shape, bound)
+        turning = self._turning(file, table, shape, bound)
         export = ExportLines(
             self.engine,
             table,
@@ -195,14 +195,15 @@ class ExportReader:
         )
 
     def _turning(
-        self, block: IntakeBlock, table: Table, shape: Shape, bound: Binding
+        self, file: ExportFile, table: Table, shape: Shape, bound: Binding
     ) -> Callable[[Mapping[str, str]], Turning | None]:
         """Return what turns the amounts of a block round: words in a column, kinds, the account's class, or all."""
+        block = file.block
 
         def turned(texts: Mapping[str, str]) -> Turning | None:
             sides = block.sides
             if sides and sides.head:
-                side = f"c{_found(sides.head, shape, f'{block.table}.sides')}"
+                side = f"c{_found(sides.head, shape, f'intake[{file.number}].sides.head')}"
                 test = f"coalesce({side} in ({', '.join(bound(word) for word in sides.credit)}), false)"
                 return Turning(test, side, (*sides.debit, *sides.credit) if sides.debit else ())
             if block.turned_kinds:
@@ -295,7 +296,7 @@ class ExportReader:
     ) -> SetAside:
         """Return the lines of these texts, and those that were set aside before."""
         # A line is told of by the first thing that is wrong with it.
-        reasons = {each.line: self._told(file, each, fields) for each in reversed(wrong)}
+        reasons = {each.line: self._told(file, each, fields, with_key=False) for each in reversed(wrong)}
         ordered = sorted(reasons)
         records = [
             (line, str(reasons[line]).partition(": ")[2], *texts)
@@ -359,12 +360,12 @@ class ExportReader:
             tuple(glued.credit) if glued else (),
         )
 
-    def _told(self, file: ExportFile, wrong: WrongText, fields: list[Source]) -> Mistake:
+    def _told(self, file: ExportFile, wrong: WrongText, fields: list[Source], *, with_key: bool = True) -> Mistake:
         choices = next((source.choices for source in fields if source.field.name == wrong.field), ())
         known = tuple(self.chart) if wrong.reason == "account" else choices
         mistake = line_mistake(file.name, wrong, file.block, known)
         told = replace(mistake, alike=wrong.alike, last=f"line {wrong.last:,}" if wrong.alike else "")
-        key = taking_key(wrong, file.block, known)
+        key = taking_key(wrong, file.block, known) if with_key else ""
         return replace(told, next_step="; ".join(each for each in (told.next_step, key) if each)) if key else told
 
 
