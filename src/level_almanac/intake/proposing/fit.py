@@ -95,6 +95,9 @@ def _by_values(fit: Fit, found: Structure, columns: Sequence[ColumnProfile]) -> 
             fit.notes.setdefault(name, "unsure: taken for what it holds")
 
     _dates_by_values(fit, names, left, take)
+    if is_document(fit.table) and "date" not in fit.mapped and "posted" in fit.mapped:
+        # Where one date is told, it is the document's, and the day it was booked.
+        fit.mapped["date"] = fit.mapped.pop("posted")
     if fit.table.name == "ledger":
         _ledger_by_values(fit, found, names, left, take)
 

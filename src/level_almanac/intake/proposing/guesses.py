@@ -144,10 +144,9 @@ def number_style(texts: Sequence[str]) -> NumberStyle | None:
     if any(text.endswith("%") for text in kept):
         ways.append("percent")
         kept = [text.removesuffix("%").rstrip() for text in kept]
-    found = {match["before"] or match["after"] for text in kept if (match := _WORD.search(text))}
-    sides = next(
-        (pair for pair in SIDES if found and found <= set(pair) and not found <= {"CR", "DR", "Cr", "Dr"}), None
-    )
+    sides = _sides_at(kept)
+    if sides == ("", ""):
+        return None
     signs: list[str] = []
     if sides:
         either = "|".join(map(re.escape, sides))
@@ -166,11 +165,28 @@ def number_style(texts: Sequence[str]) -> NumberStyle | None:
     decimals = [text.partition(guess.decimal)[2].rstrip(")-CRD ") for text in tight]
     if any(len(each) > 2 for each in decimals) and all(not each[2:].strip("0") for each in decimals):
         ways.append("extra-zeros")
-    letters = None
-    if sides:
-        used = {match["before"] or match["after"] for text in texts if (match := _WORD.search(text))}
-        letters = (tuple(each for each in sides[:1] if each in used), tuple(each for each in sides[1:]))
-    return NumberStyle(guess, tuple(signs), letters, tuple(ways), tuple(tight))
+    return NumberStyle(guess, tuple(signs), _letters(texts, sides), tuple(ways), tuple(tight))
+
+
+def _letters(texts: Sequence[str], sides: tuple[str, str] | None) -> tuple[tuple[str, ...], tuple[str, ...]] | None:
+    """Return the words of both sides as a block says them; no word of a debit where none stands there."""
+    if sides is None:
+        return None
+    debit, credit = sides
+    used = {match["before"] or match["after"] for text in texts if (match := _WORD.search(text))}
+    return (debit,) if debit in used else (), (credit,)
+
+
+def _sides_at(texts: Sequence[str]) -> tuple[str, str] | None:
+    """Return the words of both sides that stand at numbers, if any do; empty ones where the texts are codes."""
+    found = {match["before"] or match["after"] for text in texts if (match := _WORD.search(text))}
+    sides = next(
+        (pair for pair in SIDES if found and found <= set(pair) and not found <= {"CR", "DR", "Cr", "Dr"}), None
+    )
+    # A letter and a figure alone are a code; beside an amount stand its decimals, or the word of the other side.
+    if sides and len(found) < 2 and not any(letter in ".,'" for text in texts for letter in text):
+        return "", ""
+    return sides
 
 
 def _value(text: str, signs: tuple[str, str]) -> str:

@@ -77,8 +77,10 @@ def head_words() -> Mapping[str, tuple[str, ...]]:
 def heads_for(field: str, heads: Sequence[str]) -> list[str]:
     """Return the heads that may be a field, the likeliest first."""
     names = (plain(field), *head_words().get(field, ()))
-    ranked = {plain(head): head for head in reversed(heads) if plain(head)}
-    return [ranked[name] for name in dict.fromkeys(names) if name in ranked]
+    # Words are put together and apart as a column's width has it: `Buchungs- datum`.
+    ranked = {plain(head).replace(" ", ""): head for head in reversed(heads) if plain(head)}
+    known = dict.fromkeys(name.replace(" ", "") for name in names)
+    return [ranked[name] for name in known if name in ranked]
 
 
 @cache
