@@ -1,6 +1,6 @@
 """The load: every export in, or nothing changed (docs/loading.md)."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from functools import cached_property
@@ -11,35 +11,29 @@ from typing import NamedTuple
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.fingerprints import reading_fingerprint, rules_fingerprint
 from level_almanac.files.settings import BookFile
-from level_almanac.files.tables import DATED, Table, tables_of
+from level_almanac.files.tables import Table, tables_of
 from level_almanac.intake.chart_checks import chart_mistakes, retained_earnings_mistakes, unknown_account_mistakes
+from level_almanac.intake.drafts import Draft, summed_draft
 from level_almanac.intake.early_ends import early_ends
+from level_almanac.intake.fates import SHOWN_MISTAKES, Key, settle_fates
 from level_almanac.intake.files import ExportFile, export_files
 from level_almanac.intake.formats.csv_text import fingerprint
 from level_almanac.intake.formats.sql_records import SqlRecords
 from level_almanac.intake.later import later_of
 from level_almanac.intake.messages import by_cause, clash_mistake
 from level_almanac.intake.periods import PlacesDays
-from level_almanac.intake.raw_export import ALL
-from level_almanac.intake.read_export import ExportReader, ReadExport, with_shape
+from level_almanac.intake.read_export import ExportReader, ReadExport
 from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
 from level_almanac.intake.shaping.shape import Conditions
 from level_almanac.intake.warnings import cut_short, ends_early, lines_after, unbalanced_journals, unlikely_signs
 from level_almanac.progress import tell
-from level_almanac.store import closing, ledger_checks, repeats, rollups
+from level_almanac.store import closing, repeats, rollups
 from level_almanac.store.chart_lines import account_classes
 from level_almanac.store.engine import DuckDBEngine, Engine
-from level_almanac.store.exports import records_by_fate
 from level_almanac.store.kept import keep_through, read_through
-from level_almanac.store.part_sums import part_sums
-from level_almanac.store.plain_checks import days_covered
 from level_almanac.store.plan_lines import accounts_planned
 from level_almanac.store.predicate import Predicate
 from level_almanac.store.state import LoadedFile, State, Store, stamp_of
-
-SHOWN_MISTAKES = 20
-Key = tuple[str, str]
-"""A table and the name of an export that feeds it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,22 +84,6 @@ class Look(NamedTuple):
     warned_of: int
 
 
-@dataclass(frozen=True, slots=True)
-class _Draft:
-    """One file of the state in the making. fresh: its part was written by this load; records: how many became lines."""
-
-    entry: LoadedFile
-    part: Path
-    shadow: Path | None = None
-    rollup: Path | None = None
-    fresh: bool = False
-    records: int = 0
-
-    @property
-    def parts(self) -> list[str]:
-        return [str(self.part), *([str(self.shadow)] if self.shadow else [])]
-
-
 def load(
     book: BookFile,
     store: Store,
@@ -154,7 +132,7 @@ class _Load:
     before: State | None
     now: datetime
     options: LoadOptions
-    drafts: dict[Key, _Draft] = field(default_factory=dict)
+    drafts: dict[Key, Draft] = field(default_factory=dict)
     written: Iterator[int] = field(default_factory=count_up)
     files: list[ExportFile] = field(default_factory=list)
     unlikely: list[Mistake] = field(default_factory=list)
@@ -288,45 +266,15 @@ class _Load:
             total += read.total
             done[file.key] = (file, read)
             entry = replace(entry, passed=read.passed)
-            self.drafts[file.key] = _Draft(entry, target, fresh=True, records=read.lines)
+            self.drafts[file.key] = Draft(entry, target, fresh=True, records=read.lines)
             outcomes[file.key] = "changed" if old else "new"
         if not mistakes:
-            found, count = self._fates(files, done)
+            found, count = settle_fates(self.engine, files, done, set_aside=self.options.set_aside)
             mistakes, total = [*mistakes, *found], total + count
         if mistakes:
             raise BookMistake(*by_cause(mistakes)[:SHOWN_MISTAKES], total=total)
         self._keep_aside(done)
         return outcomes
-
-    def _fates(
-        self, files: Sequence[ExportFile], done: dict[Key, tuple[ExportFile, ReadExport]]
-    ) -> tuple[list[Mistake], int]:
-        """Return a mistake for each record that no block of its file takes, or that several take which do not say so.
-
-        Where lines are to be set aside, those that none takes are added to what is.
-        """
-        mistakes: list[Mistake] = []
-        total = 0
-        units = {file.unit: [each for each in files if each.unit == file.unit] for file, _ in done.values()}
-        for unit, siblings in units.items():
-            read = [done[each.key] for each in siblings if each.key in done]
-            if len(read) < len(siblings) or not any(found.fates for _, found in read):
-                continue
-            fates = [(str(found.fates), file.block.shares_records) for file, found in read]
-            none, several = records_by_fate(self.engine, fates, ALL if self.options.set_aside else SHOWN_MISTAKES)
-            step = "say in another [[intake]] block what becomes of it"
-            left = [Mistake("no block takes this line", f"{unit}:{line}", next_step=step) for line in none.lines]
-            if self.options.set_aside and left:
-                first, found = read[0]
-                done[first.key] = (first, found._replace(aside=with_shape(first, found.aside, left)))
-            else:
-                mistakes, total = mistakes + left, total + none.total
-            step = "say `shares_records = true` in each of them, if that is meant"
-            mistakes += [
-                Mistake("several blocks take this line", f"{unit}:{line}", next_step=step) for line in several.lines
-            ]
-            total += several.total
-        return mistakes, total
 
     def _keep_aside(self, done: Mapping[Key, tuple[ExportFile, ReadExport]]) -> None:
         """Keep what was set aside of the exports that were read."""
@@ -348,16 +296,16 @@ class _Load:
         SqlRecords(file.block, file.name, self.book.root).fetch(path)
         return path
 
-    def _draft_of(self, entry: LoadedFile) -> _Draft:
+    def _draft_of(self, entry: LoadedFile) -> Draft:
         part, shadow, rollup = (
             self.store.parts / name if name else None for name in (entry.part, entry.shadow, entry.rollup)
         )
         if part is None or not all(path.is_file() for path in (part, shadow, rollup) if path):
             step = "delete the folder .almanac and run `almanac load`"
             raise BookMistake(Mistake("a part of the store is gone", entry.path, next_step=step))
-        return _Draft(entry, part, shadow, rollup, records=entry.lines + entry.duplicates + entry.superseded)
+        return Draft(entry, part, shadow, rollup, records=entry.lines + entry.duplicates + entry.superseded)
 
-    def _of(self, table: str) -> list[_Draft]:
+    def _of(self, table: str) -> list[Draft]:
         return [draft for draft in self.drafts.values() if draft.entry.table == table]
 
     def _settle_repeats(self, table: Table) -> None:
@@ -401,10 +349,11 @@ class _Load:
             self.drafts["ledger", name] = replace(draft, part=target, fresh=True)
 
     def _roll_up(self) -> None:
-        ledger = tables_of(self.book.settings.tables)["ledger"]
+        tables = tables_of(self.book.settings.tables)
+        ledger = tables["ledger"]
         for name, draft in self.drafts.items():
             if draft.fresh:
-                self.drafts[name] = summed = self._summed(draft, ledger)
+                self.drafts[name] = summed = summed_draft(self.engine, draft, tables, self._new())
                 lines, copies, replaced = summed.entry.lines, summed.entry.duplicates, summed.entry.superseded
                 if lines + copies + replaced != draft.records:
                     became = f"{lines:,}, {copies:,} copies and {replaced:,} superseded"
@@ -416,30 +365,6 @@ class _Load:
             fields = rollups.wide_fields(ledger)
             rollups.merge_rollups(self.engine, merged, fields, self.work / "wide.parquet")
             rollups.merge_rollups(self.engine, [str(self.work / "wide.parquet")], (), self.work / "rollup.parquet")
-
-    def _summed(self, draft: _Draft, ledger: Table) -> _Draft:
-        """Return the draft with what its part comes to, and its roll-up where it is a ledger's."""
-        part = str(draft.part)
-        table = tables_of(self.book.settings.tables)[draft.entry.table]
-        if table.name != "ledger":
-            sums = part_sums(self.engine, part, table)
-            dated = table.name in DATED
-            first, last = days_covered(self.engine, part, table.date) if dated else (None, None)
-            count = sum(each[0] for each in sums.values())
-            return replace(draft, entry=replace(draft.entry, lines=count, sums=sums, first=first, last=last))
-        rollup = self._new()
-        rollups.write_rollup(self.engine, part, rollups.wide_fields(ledger), rollup)
-        summary = ledger_checks.part_summary(self.engine, part)
-        entry = replace(
-            draft.entry,
-            lines=sum(row[1] for row in summary),
-            sums={entity: (lines, debit, credit) for entity, lines, debit, credit, *_ in summary},
-            first=min((row[4] for row in summary), default=None),
-            last=max((row[5] for row in summary), default=None),
-            fiscal_low=min((row[6] for row in summary), default=0),
-            fiscal_high=max((row[7] for row in summary), default=0),
-        )
-        return replace(draft, entry=entry, rollup=rollup)
 
     def _check_chart(self) -> None:
         parts = [str(draft.part) for draft in self._of("accounts")]
@@ -477,7 +402,7 @@ class _Load:
     def _cut_short(self) -> list[Mistake]:
         """Return what this load read that seems cut short beside the other exports of its block."""
         numbers = {file.key: file.number for file in self.files}
-        blocks: dict[int, list[_Draft]] = {}
+        blocks: dict[int, list[Draft]] = {}
         for key, draft in self.drafts.items():
             blocks.setdefault(numbers[key], []).append(draft)
         fresh = [drafts for drafts in blocks.values() if any(draft.fresh for draft in drafts)]

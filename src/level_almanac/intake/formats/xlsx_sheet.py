@@ -39,7 +39,7 @@ class XlsxSheet:
                 for _, element in iterparse(source):  # noqa: S314
                     tag = element.tag.removeprefix(_MAIN).removeprefix(_STRICT)
                     if tag == "row":
-                        number = int(float(element.get("r", number + 1)))
+                        number = int(Decimal(element.get("r", number + 1)))
                         yield self._row(number, element)
                         element.clear()
                     elif tag == "mergeCell":

@@ -1,0 +1,55 @@
+"""The exports of a state in the making: each with its parts, and what those come to."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from level_almanac.files.tables import DATED, Table
+from level_almanac.store import ledger_checks, rollups
+from level_almanac.store.engine import Engine
+from level_almanac.store.part_sums import part_sums
+from level_almanac.store.plain_checks import days_covered
+from level_almanac.store.state import LoadedFile
+
+
+@dataclass(frozen=True, slots=True)
+class Draft:
+    """One file of the state in the making. fresh: its part was written by this load; records: how many became lines."""
+
+    entry: LoadedFile
+    part: Path
+    shadow: Path | None = None
+    rollup: Path | None = None
+    fresh: bool = False
+    records: int = 0
+
+    @property
+    def parts(self) -> list[str]:
+        """The part of the lines that count, and that of those which do not."""
+        return [str(self.part), *([str(self.shadow)] if self.shadow else [])]
+
+
+def summed_draft(engine: Engine, draft: Draft, tables: Mapping[str, Table], rollup: Path) -> Draft:
+    """Return the draft with what its part comes to, and its roll-up where it is a ledger's.
+
+    rollup: where to write that.
+    """
+    part = str(draft.part)
+    table = tables[draft.entry.table]
+    if table.name != "ledger":
+        sums = part_sums(engine, part, table)
+        first, last = days_covered(engine, part, table.date) if table.name in DATED else (None, None)
+        count = sum(each[0] for each in sums.values())
+        return replace(draft, entry=replace(draft.entry, lines=count, sums=sums, first=first, last=last))
+    rollups.write_rollup(engine, part, rollups.wide_fields(table), rollup)
+    summary = ledger_checks.part_summary(engine, part)
+    entry = replace(
+        draft.entry,
+        lines=sum(row[1] for row in summary),
+        sums={entity: (lines, debit, credit) for entity, lines, debit, credit, *_ in summary},
+        first=min((row[4] for row in summary), default=None),
+        last=max((row[5] for row in summary), default=None),
+        fiscal_low=min((row[6] for row in summary), default=0),
+        fiscal_high=max((row[7] for row in summary), default=0),
+    )
+    return replace(draft, entry=entry, rollup=rollup)
