@@ -23,7 +23,16 @@ from level_almanac.intake.shaping.shape import Conditions, Shape, shape_of
 from level_almanac.intake.shaping.shaped import ShapedExport, Shaper
 from level_almanac.intake.taking_keys import taking_key
 from level_almanac.store.binding import Binding
-from level_almanac.store.casting import NumberForm, Reason, Source, Turning, casts
+from level_almanac.store.casting import (
+    ALL_TURNED,
+    NumberForm,
+    Reason,
+    Source,
+    Turning,
+    casts,
+    turned_by_side,
+    turned_where,
+)
 from level_almanac.store.engine import Engine
 from level_almanac.store.exports import count_rows, is_plain
 from level_almanac.store.ledger_checks import lines_without_place
@@ -203,16 +212,14 @@ class ExportReader:
         def turned(texts: Mapping[str, str]) -> Turning | None:
             sides = block.sides
             if sides and sides.head:
-                side = f"c{_found(sides.head, shape, f'intake[{file.number}].sides.head')}"
-                test = f"coalesce({side} in ({', '.join(bound(word) for word in sides.credit)}), false)"
-                return Turning(test, side, (*sides.debit, *sides.credit) if sides.debit else ())
+                column = _found(sides.head, shape, f"intake[{file.number}].sides.head")
+                return turned_by_side(column, sides.debit, sides.credit, bound)
             if block.turned_kinds:
-                kinds = ", ".join(bound(kind) for kind in block.turned_kinds)
-                return Turning(f"coalesce({texts['kind']} in ({kinds}), false)")
+                return turned_where(texts["kind"], block.turned_kinds, bound)
             if (block.signs, table.name == "ledger") in (("natural", True), ("ledger", False)):
                 turned_accounts = [account for account, class_ in self.chart.items() if class_ in CREDIT_CLASSES]
-                return Turning(f"coalesce({texts['account']} in {bound.many(turned_accounts)}, false)")
-            return Turning("true") if block.signs == "turned" else None
+                return turned_where(texts["account"], turned_accounts, bound)
+            return ALL_TURNED if block.signs == "turned" else None
 
         return turned
 

@@ -88,6 +88,24 @@ class Turning:
     words: tuple[str, ...] = ()
 
 
+ALL_TURNED = Turning("true")
+_MANY_WORDS = 50
+"""Words from which they are met as a set, as a chart's accounts are."""
+
+
+def turned_where(text: str, words: Sequence[str], bind: Binding) -> Turning:
+    """Return what turns the amounts of lines on which a text is one of these words."""
+    few = 0 < len(words) <= _MANY_WORDS
+    known = f"({', '.join(bind(word) for word in words)})" if few else bind.many(words)
+    return Turning(f"coalesce({text} in {known}, false)")
+
+
+def turned_by_side(column: int, debit: Sequence[str], credit: Sequence[str], bind: Binding) -> Turning:
+    """Return what turns the amounts of lines that a column calls credits; without words for debits, all others are."""
+    side = f"c{column}"
+    return Turning(turned_where(side, credit, bind).test, side, (*debit, *credit) if debit else ())
+
+
 @dataclass(frozen=True, slots=True)
 class Cast:
     """One field as SQL: its typed value, the text it comes from, and per reason what makes that text wrong.

@@ -164,6 +164,18 @@ class ShapedRows:
             from (select *, unnest(range(1, greatest({longest}) + 1)) as part from {rows}))"""
 
 
+def with_texts(source: str, texts: Mapping[int, str], bind: Binding) -> str:
+    """Return the FROM clause of rows with further columns, each of which has one text on all rows."""
+    told = ", ".join(f"{bind(text)}::varchar as c{number}" for number, text in texts.items())
+    return f"(select *, {told} from {source})"
+
+
+def text_behind(column: int, sign: str, bind: Binding) -> str:
+    """Return the SQL of a column's text behind a sign, or of the whole text where there is no sign to stand behind."""
+    text = f"c{column}"
+    return f"trim(substr({text}, strpos({text}, {bind(sign)}) + length({bind(sign)})))" if sign else text
+
+
 class Counted(NamedTuple):
     """What shaping came to: rows in all, those passed over, lines, and cells that are columns of lines and blank."""
 

@@ -23,7 +23,7 @@ from level_almanac.intake.shaping.head_words import (
 from level_almanac.intake.shaping.mapping import MappedField, mapped_fields
 from level_almanac.store.binding import Binding
 from level_almanac.store.predicate import Predicate, fields_in
-from level_almanac.store.shaping import Cells, Column, HeldTotals, ShapedRows
+from level_almanac.store.shaping import Cells, Column, HeldTotals, ShapedRows, text_behind, with_texts
 
 Conditions = Mapping[tuple[int, str], Predicate]
 """What the intake blocks state in words: by the number of a block, and the key that states it."""
@@ -56,8 +56,7 @@ def shape_of(file: ExportFile, table: Table, heads: Sequence[str], source: str, 
     all_heads = [*heads, *(about if _speaks_of_file(file, heads, conditions) else ())]
     first_free = len(all_heads)
     if len(all_heads) > len(heads):
-        told = ", ".join(f"{bound(text)}::varchar as c{at}" for at, text in enumerate(about.values(), len(heads)))
-        source = f"(select *, {told} from {source})"
+        source = with_texts(source, dict(enumerate(about.values(), len(heads))), bound)
     makers = _Makers(file, tuple(all_heads), bound, conditions)
     cells, head, text = None, -1, -1
     known = list(all_heads)
@@ -163,11 +162,7 @@ class _Makers:
                     (columns[name] for name, source in block.field_sources.items()
                      if name in columns and self._is_of(source, told.by) and source.down), column,
                 )  # fmt: skip
-                named = f"c{column}"
-                if told.after:
-                    sign = self.bound(told.after)
-                    named = f"trim(substr(c{column}, strpos(c{column}, {sign}) + length({sign})))"
-                by = (field_column, named)
+                by = (field_column, text_behind(column, told.after, self.bound))
             yield HeldTotals(where, self.test(f"totals[{number}].rows"), told.of == "above", by, held)
 
     def _is_of(self, source: FieldSource, head: str) -> bool:
