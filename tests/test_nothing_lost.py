@@ -188,7 +188,8 @@ def test_a_type_that_no_text_says_is_told_of(make_book: MakeBook, column: str, m
         ('"memo": -Infinity', "not JSON: -Infinity is no number"),
         ('"memo": 1e999999999', "not JSON: a number of more than 60 digits: 1e999999999"),
         ('"memo": "\\ud800"', "memo: no text: half of a letter: '\\ud800'"),
-        ('"memo": ' + "[" * 5000 + "]" * 5000, "values within "),
+        ('"memo": ' + "[" * 60 + "]" * 60, "not JSON: values within values, more than 50 deep"),
+        ('"memo": ' + "[" * 50000 + "]" * 50000, "not JSON: values within values, more than 50 deep"),
     ],
 )
 def test_json_that_says_two_things_or_none_is_told_of(make_book: MakeBook, change: str, message: str) -> None:

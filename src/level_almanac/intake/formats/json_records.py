@@ -21,6 +21,9 @@ OUTER = "^"
 """What the head of a key begins with that stands in the object around a record."""
 _MOST_DIGITS = 60
 """How large or how small a number may be; what a book holds has far fewer digits."""
+_DEEPEST = 50
+"""How many values may stand within one another. Held by ourselves: each Python goes as deep as it likes."""
+_TOO_DEEP = f"values within values, more than {_DEEPEST} deep"
 
 
 def _number(text: str) -> Decimal:
@@ -44,10 +47,7 @@ def _object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 
 def _words_of(value: Any) -> str:
     """Return how a value within another begins, its numbers as they are written."""
-    try:
-        return re.sub(r"Decimal\('([^']*)'\)", r"\1", repr(value))[:40]
-    except RecursionError:
-        return "too deep"
+    return re.sub(r"Decimal\('([^']*)'\)", r"\1", repr(value))[:40]
 
 
 def _broken(text: str) -> bool:
@@ -117,10 +117,7 @@ class JsonRecords:
 
     def _records(self, mistakes: list[Mistake]) -> Iterator[tuple[int, dict[str, Any]]]:
         for line, found in self._objects(mistakes):
-            try:
-                yield line, dict(flattened(found))
-            except RecursionError:
-                mistakes.append(Mistake("values within values, too deep", f"{self.name}:{line}"))
+            yield line, dict(flattened(found))
 
     def _objects(self, mistakes: list[Mistake]) -> Iterator[tuple[int, dict[str, Any]]]:
         if self.block.format == "json":
@@ -131,9 +128,9 @@ class JsonRecords:
                 if not raw.strip():
                     continue
                 try:
-                    parsed = _parsed(raw)
-                except (ValueError, RecursionError) as error:
-                    mistakes.append(Mistake("not JSON", f"{self.name}:{number}", _told(error)))
+                    parsed = parsed_json(raw)
+                except ValueError as error:
+                    mistakes.append(Mistake("not JSON", f"{self.name}:{number}", str(error)))
                     continue
                 if isinstance(parsed, dict):
                     yield number, parsed
@@ -143,9 +140,9 @@ class JsonRecords:
     def _whole(self) -> Iterator[tuple[int, dict[str, Any]]]:
         """Yield the objects at the block's path, numbered as they stand there."""
         try:
-            whole = _parsed(self.path.read_bytes())
-        except (ValueError, RecursionError) as error:
-            raise BookMistake(Mistake("not JSON", self.name, _told(error))) from None
+            whole = parsed_json(self.path.read_bytes())
+        except ValueError as error:
+            raise BookMistake(Mistake("not JSON", self.name, str(error))) from None
         steps = [step for step in self.block.path.split(".") if step]
         yield from enumerate(self._at(whole, steps, {}, ""), 1)
 
@@ -174,12 +171,22 @@ def _holds(value: Any) -> bool:
     return isinstance(value, dict | list)
 
 
-def _told(error: Exception) -> str:
-    return str(error) if isinstance(error, ValueError) else "values within values, too deep"
+def parsed_json(raw: bytes) -> Any:
+    """Return what a text of JSON holds, its numbers as they are written.
 
-
-def _parsed(raw: bytes) -> Any:
-    return json.loads(
-        raw.decode("utf-8-sig"), parse_float=_number, parse_int=_number, parse_constant=_no_number,
-        object_pairs_hook=_object,
-    )  # fmt: skip
+    Raises ValueError where it is no JSON, says two things, or holds values within one another too deep.
+    """
+    try:
+        parsed = json.loads(
+            raw.decode("utf-8-sig"), parse_float=_number, parse_int=_number, parse_constant=_no_number,
+            object_pairs_hook=_object,
+        )  # fmt: skip
+    except RecursionError:
+        raise ValueError(_TOO_DEEP) from None
+    level = [parsed]
+    for _ in range(_DEEPEST):
+        insides = (each.values() if isinstance(each, dict) else each for each in level if _holds(each))
+        level = [value for inside in insides for value in inside if _holds(value)]
+        if not level:
+            return parsed
+    raise ValueError(_TOO_DEEP)

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 from level_almanac.errors import BookMistake, Mistake, listed
 from level_almanac.files.settings import Format, IntakeBlock
-from level_almanac.intake.formats.json_records import JsonRecords
+from level_almanac.intake.formats.json_records import JsonRecords, parsed_json
 from level_almanac.intake.formats.plain_text import in_utf8
 from level_almanac.intake.formats.records import TextForm
 from level_almanac.intake.formats.sheet_cells import kept
@@ -166,11 +166,9 @@ def _of_records(records: JsonRecords | XmlRecords, block: IntakeBlock, work: Pat
 
 def _of_json(path: Path, name: str, block: IntakeBlock, work: Path) -> Grid:
     if block.format == "json":
-        import json
-
         try:
-            whole = json.loads(path.read_bytes().decode("utf-8-sig"))
-        except (ValueError, RecursionError) as error:
+            whole = parsed_json(path.read_bytes())
+        except ValueError as error:
             raise BookMistake(Mistake("not JSON", name, str(error)[:80])) from None
         block = replace(block, path=".".join(_longest_list(whole)))
     return _of_records(JsonRecords(path, name, block), block, work)
