@@ -176,7 +176,7 @@ class _Account:
             return []
         if self.code == "12120" and day >= date(2026, 5, 5) and line.source == "YI":
             euros = str(item.cents // 100)
-            if euros[1] < euros[2] and self._first("digits changed"):
+            if euros[1:2] < euros[2:3] and self._first("digits changed"):
                 changed = int(euros[0] + euros[2] + euros[1] + euros[3:]) * 100 + item.cents % 100
                 return [replace(item, cents=changed)]
         return [item]
