@@ -10,12 +10,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import second_route
-from conftest import run_almanac
-from level_almanac.core.subledger.control import ControlLine, differences
+from conftest import examples, run_almanac
+from level_almanac.core.subledger.control import ControlLine, Difference, by_day
 from level_almanac.core.subledger.item import Item
+from level_almanac.core.subledger.open_on_day import item_of
 from level_almanac.demo.items import PLANTED
+from level_almanac.store.documents import control
+from level_almanac.store.engine import DuckDBEngine
+from level_almanac.store.expressions import FieldReference
 from second_items import read_docs
 from small_items import items_book
+from stored_items import documents_of, lines_of
 
 FOUND_IN_DEMO = [
     ("closed/LINE/OB26-00258", "error", "3182.40"),
@@ -255,25 +260,36 @@ NUMBERS = st.sampled_from(["I1", "I2", "I3", ""])
 LINES = st.lists(st.tuples(st.sampled_from("AB"), DAYS, NUMBERS, CENTS), max_size=8)
 
 
+@examples(25)
 @given(LINES, LINES)
 def test_the_differences_come_to_what_documents_and_ledger_differ_by(ledger: list[Any], documents: list[Any]) -> None:
     lines = [
         ControlLine(entity, "J", str(at), "2000", day, number or None, Decimal(cents) / 100, f"ledger:{at}")
         for at, (entity, day, number, cents) in enumerate(ledger)
     ]
+
+    def differences(items: list[Item]) -> list[Difference]:
+        engine = DuckDBEngine([])
+        source = lines_of(engine, "booked", control.LEDGER, [line._asdict() | {"carried": 0} for line in lines])
+        there = documents_of(engine, items, "AB")
+        values = {name: FieldReference(name) for name in control.LEDGER}
+        booked, told = control.unlike_days(there, date.max, "AB", source, values)
+        found = [ControlLine._make((*row[:-1], bool(row[-1]))) for row in booked]
+        return list(by_day(found, [item_of(row, 0) for row in told]))
+
     items = [
         Item(entity, "V1", "invoice" if cents > 0 else "credit", number or f"X{at}", "1", day, None, day,
              abs(Decimal(cents)) / 100, place=f"items:{at}")
         for at, (entity, day, number, cents) in enumerate(documents)
     ]  # fmt: skip
-    found = differences(lines, items)
+    found = differences(items)
     for entity in "AB":
         whole = sum((item.signed for item in items if item.entity == entity), Decimal(0))
         whole -= sum((line.amount for line in lines if line.entity == entity), Decimal(0))
         assert sum(each.amount for each in found if each.entity == entity) == whole
     told = [place for each in found for place in (*(x.place for x in each.ledger), *(x.place for x in each.items))]
     assert len(told) == len(set(told)), "no line stands under two differences"
-    assert not differences(lines, [
+    assert not differences([
         Item(line.entity, "V1", "invoice" if line.amount > 0 else "credit", line.document or f"Y{at}", "1", line.day,
              None, line.day, abs(line.amount), place=f"items:{at}")
         for at, line in enumerate(lines)

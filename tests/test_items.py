@@ -9,10 +9,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from conftest import examples
 from level_almanac.core.subledger.item import Item
-from level_almanac.core.subledger.open_items import replay
+from level_almanac.core.subledger.open_items import Application, replay
+from level_almanac.core.subledger.open_on_day import IS_UNMATCHED, OpenOnDay, chains_of
+from level_almanac.store.engine import DuckDBEngine
 from second_items import Doc, open_on
 from small_items import items_book
+from stored_items import documents_of
 
 START = date(2025, 10, 1)
 
@@ -136,7 +140,7 @@ DOCS = st.lists(
 @given(DOCS, st.integers(-1, 26))
 def test_any_documents_are_open_as_a_replay_says_whatever_comes_later(docs: list[Doc], day: int) -> None:
     on = START + timedelta(day)
-    found = replay([item(doc) for doc in docs], on)
+    found = replay([item(doc)._replace(place=f"f:{at}") for at, doc in enumerate(docs)], on)
     assert [int(left * 100) for left in found.left] == list(open_on(docs, on).values())
     # What is open of all lines is what they come to: nothing is lost by applying one to another.
     assert sum(found.left) == sum(each.signed for each in found.items)
@@ -145,11 +149,75 @@ def test_any_documents_are_open_as_a_replay_says_whatever_comes_later(docs: list
     for at, left in enumerate(found.left):
         # Only what was over-applied stands on the other side of nothing.
         assert left * found.items[at].sign >= 0 or at in found.over
-    applied = [
-        sum(each.amount for each in found.applications if at in (each.by, each.to)) for at in range(len(found.left))
-    ]
-    for each, part, left in zip(found.items, applied, found.left, strict=True):
+    for each, left in zip(found.items, found.left, strict=True):
+        part = sum(one.amount for one in found.applications if each.place in (one.by.place, one.to.place))
         assert each.amount - part == each.sign * left
+
+
+PLAIN = st.lists(
+    st.one_of(
+        st.builds(
+            lambda number, line, day, cents: Doc(
+                "A", "V1", "invoice", number, line, START + timedelta(day + 1), None, START + timedelta(day), cents, "", None, ""
+            ),
+            st.sampled_from("12"), st.sampled_from(["1", "2", "10", "x", "01"]), st.integers(0, 20),
+            st.integers(0, 300),
+        ),
+        st.builds(
+            lambda kind, number, day, cents, settles, applied: Doc(
+                "A", "V1", kind, number, "1", START + timedelta(day), None, START + timedelta(day), cents, settles,
+                applied and START + timedelta(applied), "",
+            ),
+            st.sampled_from(["payment", "credit", "write-off"]), st.sampled_from(["P1", "P2"]), st.integers(0, 20),
+            st.integers(0, 300), st.sampled_from(["", "1", "1", "2", "3"]), st.none() | st.integers(1, 25),
+        ),
+    ),
+    max_size=14,
+)  # fmt: skip
+"""Documents none of which is in a chain, each number over several lines that come on several days."""
+
+
+def by_sums(docs: list[Doc], on: date) -> OpenOnDay:
+    """Return the same documents as the store gives them out."""
+    lines = documents_of(DuckDBEngine([]), [item(doc) for doc in docs], ["A"])
+    return OpenOnDay(lines, on, ["A"], *chains_of(lines.in_chains(), 0), 0)
+
+
+@examples(120, 2000)
+@given(PLAIN | DOCS, st.integers(-1, 26))
+def test_sums_give_out_what_a_replay_does(docs: list[Doc], day: int) -> None:
+    on = START + timedelta(day)
+    wanted = replay([item(doc)._replace(place=f"f:{at}") for at, doc in enumerate(docs)], on)
+    found = by_sums(docs, on)
+    lines = {each.item.place: each for each in found.items([], whole=True)}
+    assert {place: each.left for place, each in lines.items()} == {
+        each.place: left for each, left in zip(wanted.items, wanted.left, strict=True)
+    }
+    assert {place: each.over for place, each in lines.items() if each.over} == {
+        wanted.items[at].place: over for at, over in wanted.over.items()
+    }
+    assert {each.item.place for each in found.items([IS_UNMATCHED])} == {
+        wanted.items[at].place for at in wanted.unmatched
+    }
+    assert (found.over.lines, found.unmatched.lines) == (len(wanted.over), len(wanted.unmatched))
+    assert found.unmatched.amount == sum(abs(wanted.left[at]) for at in wanted.unmatched)
+    # Nothing is open of what is left out of those that something may be open of.
+    near = {each.item.place for each in found.items([])}
+    assert not any(each.left or each.over for place, each in lines.items() if place not in near)
+
+    def told(applications: list[Application]) -> list[tuple[str, str, Decimal, date]]:
+        return [(each.by.place, each.to.place, each.amount, each.day) for each in applications]
+
+    assert told(found.applications(each.item for each in lines.values())) == told(list(wanted.applications))
+    early = [each for each in wanted.applications if each.by.kind != "void" and each.to.dated > each.by.in_effect]
+    assert told(found.early()) == told(early)
+    assert found.count_applications == len(wanted.applications)
+
+
+@examples(20)
+@given(PLAIN)
+def test_plain_documents_are_in_no_chain(docs: list[Doc]) -> None:
+    assert not by_sums(docs, START).replayed.items
 
 
 @pytest.mark.parametrize(

@@ -201,6 +201,13 @@ class Book:
         """Return the parts that hold a table's lines."""
         return tuple(self.store.path_of(loaded.part) for loaded in self.state.files_of(table) if loaded.lines)
 
+    def marked_parts(self, table: str) -> tuple[str, ...]:
+        """Return the part that holds a table of documents with its marks (`store.documents.marks`), or none where the
+        state has none, or they were made while other codes of parties stood for one another.
+        """
+        part = self.state.marked.get(table, "")
+        return (self.store.path_of(part),) if part and self.state.standing == self.settings.parties.same_as else ()
+
     def ledger_parts(self, stretches: "Sequence[FiscalRange]", entities: Sequence[str]) -> tuple[tuple[str, ...], Sums]:
         """Return the ledger's parts that may hold lines of these stretches, and what the entities have elsewhere."""
         within: list[str] = []

@@ -1,6 +1,6 @@
 """The load: every export in, or nothing changed (docs/loading.md)."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from functools import cached_property
@@ -11,7 +11,8 @@ from typing import NamedTuple
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.fingerprints import reading_fingerprint, rules_fingerprint
 from level_almanac.files.settings import BookFile
-from level_almanac.files.tables import Table, tables_of
+from level_almanac.files.tables import SIDE_OF, Table, tables_of
+from level_almanac.files.validation.findings import standing_code
 from level_almanac.intake.chart_checks import chart_mistakes, retained_earnings_mistakes, unknown_account_mistakes
 from level_almanac.intake.drafts import Draft, summed_draft
 from level_almanac.intake.early_ends import early_ends
@@ -29,6 +30,7 @@ from level_almanac.intake.warnings import cut_short, ends_early, lines_after, un
 from level_almanac.progress import tell
 from level_almanac.store import closing, repeats, rollups
 from level_almanac.store.chart_lines import account_classes
+from level_almanac.store.documents.marks import write_marked
 from level_almanac.store.engine import DuckDBEngine, Engine
 from level_almanac.store.kept import keep_through, read_through
 from level_almanac.store.plan_lines import accounts_planned
@@ -151,7 +153,8 @@ class _Load:
         changed = self._settle(outcomes, changed=bool(dropped))
         before = self.before
         stamps = {key: draft.entry.stamp for key, draft in self.drafts.items()}
-        if not changed and before is not None and self._through() == before.through and stamps == _stamps(before):
+        as_before = before is not None and self._through() == before.through and stamps == _stamps(before)
+        if not changed and before is not None and as_before and self._is_marked(before):
             settle_aside(self.book.root, self.store, (), before.files)
             keep_through(self.book.root, before.through)
             return LoadResult(before, outcomes, (), *self._warnings())
@@ -463,14 +466,40 @@ class _Load:
             rollup = self.before.rollup if self.before else ""
             wide_name = self.before.wide if self.before else ""
             fields = self.before.wide_fields if self.before else fields
+        files = tuple(sorted(entries, key=lambda entry: (entry.table, entry.path)))
         return State(
             loaded_at=loaded_at,
             rules=rules_fingerprint(self.book),
-            files=tuple(sorted(entries, key=lambda entry: (entry.table, entry.path))),
+            files=files,
             rollup=rollup,
             wide=wide_name,
             wide_fields=fields,
             bases=base,
             through=self._through(),
             early=early,
+            marked=self._marked(files),
+            standing=self.book.settings.parties.same_as,
         )
+
+    def _is_marked(self, before: State) -> bool:
+        """Tell whether the documents of a state have the marks that they would have now."""
+        tables = {loaded.table for loaded in before.files if loaded.lines} & set(SIDE_OF.values())
+        return before.standing == self.book.settings.parties.same_as and tables == set(before.marked)
+
+    def _marked(self, files: Sequence[LoadedFile]) -> dict[str, str]:
+        """Return the part of each table of documents that has its marks, written anew where any line changed."""
+        before, same_as = self.before, self.book.settings.parties.same_as
+        standing = {code: standing_code(code, same_as) or code for code in same_as}
+        marked = {}
+        for table in SIDE_OF.values():
+            parts = [loaded.part for loaded in files if loaded.table == table and loaded.lines]
+            known = [loaded.part for loaded in before.files_of(table) if loaded.lines] if before else []
+            if not parts:
+                continue
+            if before is not None and parts == known and self._is_marked(before):
+                marked[table] = before.marked[table]
+                continue
+            target = self._new()
+            write_marked(self.engine, [self.store.path_of(part) for part in parts], standing, target)
+            marked[table] = self.store.keep(target, f"{table}-marked")
+        return marked

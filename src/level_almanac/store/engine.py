@@ -3,6 +3,7 @@
 import glob
 import re
 from collections.abc import Iterable, Mapping
+from contextlib import suppress
 from importlib import import_module
 from pathlib import Path
 from typing import Any, Protocol
@@ -36,6 +37,9 @@ class Engine(Protocol):
 
     def run(self, sql: str, values: Values | None = None) -> None:
         """Run one statement for its effect."""
+
+    def drop(self, table: str) -> None:
+        """Let go of a table that was made here; nothing happens where the engine is closed."""
 
     def close(self) -> None:
         """Give back what the engine holds."""
@@ -96,6 +100,11 @@ class DuckDBEngine:
                 raise EngineError(Mistake("the disk is full", next_step=step)) from error
             kind = UnboundError if first.startswith("Binder Error") else EngineError
             raise kind(Mistake("the store's engine had to stop", got=first[:300], next_step=step)) from error
+
+    def drop(self, table: str) -> None:
+        """Let go of a table that was made here."""
+        with suppress(self._errors):
+            self._connection.execute(f'drop table if exists "{table}"')
 
     def close(self) -> None:
         """Close the connection."""

@@ -4,7 +4,7 @@ Each line is met by the rules in their order, and belongs to the first that leav
 by their key, of which each has but one line, so that a link neither loses a line nor makes it two.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -25,12 +25,14 @@ from level_almanac.store.expressions import (
 )
 from level_almanac.store.predicate import Predicate, fields_in, sql_of
 
-Summing = Literal["sum", "count", "minimum", "maximum", "only", "once"]
-"""How the lines of a group make one value; `only`: what they all have, blank where they differ; `once`: of a `Keyed`
-number, each that there is with its keys, to be added up when the groups are put together."""
+Summing = Literal["sum", "count", "distinct", "minimum", "maximum", "only", "once"]
+"""How the lines of a group make one value; `distinct`: how many there are; `only`: what they all have, blank where they
+differ; `once`: of a `Keyed` number, each that there is with its keys, to be added up when the groups are put together.
+"""
 _SUMMED: dict[Summing, str] = {
     "sum": "sum({v})",
     "count": "count({v})",
+    "distinct": "count(distinct {v})",
     "minimum": "min({v})",
     "maximum": "max({v})",
     "only": "(case when min({v}) = max({v}) and count({v}) = count(*) then min({v}) end)",
@@ -65,7 +67,8 @@ class Asked(NamedTuple):
 class LineSource:
     """The lines that a question is of. parts: of the table; links: by field; places: where each name is found that a
     rule may speak of; rules: in order, what a line must meet; labels: of days, by number; day_places: where each day
-    stands, if lines of the ledger are placed by their date alone.
+    stands, if lines of the ledger are placed by their date alone; relation: takes what values are bound by and returns
+    the SQL of the lines, as `line`, where they are not those of the parts.
     """
 
     parts: tuple[str, ...]
@@ -74,6 +77,12 @@ class LineSource:
     rules: tuple[Predicate, ...] = ()
     labels: tuple[Mapping[date, str], ...] = ()
     day_places: DayPlaces | None = None
+    relation: Callable[[Binding], str] | None = None
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether there is nothing to ask of."""
+        return not self.parts and self.relation is None
 
 
 class Left(NamedTuple):
@@ -86,7 +95,7 @@ class Left(NamedTuple):
 
 def left_out(engine: Engine, source: LineSource, measure: Expression | None) -> list[Left]:
     """Return what each rule left out and what is shown. measure: what is added up, if anything is."""
-    if not source.parts:
+    if source.is_empty:
         return []
     asking = Asking(source)
     amount = asking.sql(measure) if measure is not None else "0"
@@ -102,7 +111,7 @@ def lines(
     engine: Engine, source: LineSource, values: Sequence[Expression], order: Sequence[Order], first: int | None = None
 ) -> list[Row]:
     """Return the values of each line shown, in order. first: only so many."""
-    if not source.parts:
+    if source.is_empty:
         return []
     asking = Asking(source)
     named = [(f"v{number}", asking.sql(value)) for number, value in enumerate(values)]
@@ -118,7 +127,7 @@ def lines(
 
 def lines_met(engine: Engine, source: LineSource, values: Sequence[Expression]) -> list[Row]:
     """Return for every line the number of the rule that leaves it out, or how many there are, and these values."""
-    if not source.parts:
+    if source.is_empty:
         return []
     asking = Asking(source)
     named = [(f"v{number}", asking.sql(value)) for number, value in enumerate(values)]
@@ -134,7 +143,7 @@ def groups(
 
     less: how many of the last rules are passed over.
     """
-    if not source.parts:
+    if source.is_empty:
         return []
     asking = Asking(source)
     keys = [(f"k{number}", asking.sql(value)) for number, value in enumerate(by)]
@@ -150,7 +159,7 @@ def groups(
 
 def days_of(engine: Engine, source: LineSource, value: Expression) -> list[date]:
     """Return each different day that the lines have there."""
-    if not source.parts:
+    if source.is_empty:
         return []
     asking = Asking(source)
     inner = asking.lines([("day", asking.sql(value))], [value])
@@ -210,7 +219,8 @@ class Asking:
         source = self.source
         columns = "".join(f"{sql} as {name}, " for name, sql in named)
         left_by, joins = self.left_by(), self.joins(values)
-        lines_ = placed_lines(source.parts, source.day_places, self.bind)
+        relation = source.relation
+        lines_ = relation(self.bind) if relation else placed_lines(source.parts, source.day_places, self.bind)
         return f"""select {columns}{left_by} as left_by, line.file, line.file_line
             from {lines_}{joins}"""
 

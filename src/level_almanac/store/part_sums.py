@@ -30,7 +30,7 @@ def part_sums(engine: Engine, part: str, table: Table) -> Sums:
 def parts_in(state: State) -> list[str]:
     """Return the names of all parts that reports of a state read."""
     found = [part for loaded in state.files for part in (loaded.part, loaded.shadow, loaded.rollup)]
-    return sorted({part for part in (*found, state.rollup, state.wide) if part})
+    return sorted({part for part in (*found, state.rollup, state.wide, *state.marked.values()) if part})
 
 
 def damaged_parts(store: Store, parts: Sequence[str]) -> list[str]:

@@ -94,7 +94,8 @@ class State:
     rollup: the part with all roll-ups merged into a thin one; wide: into one that is also by wide_fields; bases: per
     entity the fiscal position that its carried lines open, or 0 where its first year has none; through: per
     table the day up to which its exports are complete; early: by table, or `table/ENTITY`, the newest day of what ends
-    clearly before the others.
+    clearly before the others; marked: per table of documents the part with all of its lines and their marks, which were
+    made while the parties of `standing` were taken for others.
     """
 
     loaded_at: datetime
@@ -106,6 +107,8 @@ class State:
     bases: dict[str, int] = field(default_factory=dict)
     through: dict[str, date] = field(default_factory=dict)
     early: dict[str, date] = field(default_factory=dict)
+    marked: dict[str, str] = field(default_factory=dict)
+    standing: dict[str, str] = field(default_factory=dict)
 
     def files_of(self, table: str) -> tuple[LoadedFile, ...]:
         """Return the files of one table, in the order of their paths."""
@@ -228,7 +231,7 @@ class Store:
                 continue
             try:
                 plain = json.loads(manifest.read_text(encoding="utf-8"))
-                kept.update((plain["rollup"], plain.get("wide", "")))
+                kept.update((plain["rollup"], plain.get("wide", ""), *plain.get("marked", {}).values()))
                 kept.update(entry.get(part, "") for entry in plain["files"] for part in _PARTS)
             except (ValueError, KeyError, TypeError, AttributeError):
                 # Nobody can read by a manifest that is damaged, and what it named is in no other's way.
@@ -253,7 +256,7 @@ def manifest_of(state: State) -> tuple[str, str]:
 def _checked(state: State) -> State:
     """Return a state that names nothing outside the store and the book; raise ValueError for another."""
     parts = [getattr(loaded, part) for loaded in state.files for part in _PARTS]
-    if not all(_PART.fullmatch(part) for part in (*parts, state.rollup, state.wide)):
+    if not all(_PART.fullmatch(part) for part in (*parts, state.rollup, state.wide, *state.marked.values())):
         raise ValueError("not the name of a part")
     if not all(_TABLE.fullmatch(loaded.table) and not leads_out(loaded.path) for loaded in state.files):
         raise ValueError("not the name of an export")
@@ -287,4 +290,6 @@ def _state(plain: dict[str, Any]) -> State:
         bases=plain["bases"],
         through={table: date.fromisoformat(day) for table, day in plain["through"].items()},
         early={key: date.fromisoformat(day) for key, day in plain.get("early", {}).items()},
+        marked=plain.get("marked", {}),
+        standing=plain.get("standing", {}),
     )

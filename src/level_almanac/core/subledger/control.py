@@ -1,7 +1,7 @@
 """Documents held against the ledger's control accounts: what both have on a day (docs/open-items.md)."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 from typing import NamedTuple
@@ -10,14 +10,16 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.calendar.positions import stretches
+from level_almanac.core.fields import TURNED
+from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.subledger.item import Item
-from level_almanac.core.subledger.open_items import OpenItems
+from level_almanac.core.subledger.open_on_day import OpenOnDay, item_of, truth
 from level_almanac.core.subledger.subledger import Subledger, SubledgerSide
 from level_almanac.core.table.exact import off_words
 from level_almanac.core.table.model import Check, CountedAmount, Note
-from level_almanac.store.expressions import Constant, Expression, FieldReference, Joined
+from level_almanac.store.documents.control import LEDGER, unlike_days
+from level_almanac.store.expressions import Expression, FieldReference
 from level_almanac.store.ledger_sums import MOVEMENT, Slice
-from level_almanac.store.line_query import Order, lines
 from level_almanac.store.predicate import Every, FieldTest, FiscalRange, Not, Predicate, Some, Within
 
 _ZERO = Decimal(0)
@@ -90,11 +92,11 @@ def begun(subledger: Subledger) -> set[str]:
     return {entity for entity in subledger.selection.entities if bases.get(entity, 0) <= fiscal}
 
 
-def control_lines(subledger: Subledger) -> list[ControlLine]:
-    """Return the ledger lines on control accounts that count by the report's day, base lines as one with the rest."""
+def unlike(subledger: Subledger, entities: Collection[str]) -> list[Difference]:
+    """Return what the documents and the control accounts of some entities do not have alike on the report's day: by
+    document where both sides know it, and what is left day by day. All of it comes to what their balances differ by.
+    """
     book, as_of = subledger.book, subledger.as_of
-    sign = natural_sign(subledger.request.side)
-    fields = book.line_fields("ledger")
     accounts = control_accounts(book, subledger.request.side)
     if not accounts:
         return []
@@ -103,19 +105,18 @@ def control_lines(subledger: Subledger) -> list[ControlLine]:
         FieldTest("entity", "is", tuple(subledger.selection.entities)),
         Some(tuple(_of_slice(each, book.state.bases) for each in until(as_of.calendar, as_of.day, as_of.extras))),
     ]
-    names = ("entity", "journal", "line", "account", "counted", "document", "amount")
-    place = Joined((FieldReference("file"), Constant(":"), FieldReference("file_line")))
-    values: list[Expression] = [
-        *(FieldReference(name) for name in names),
-        place,
-        FieldReference("memo"),
-        FieldReference("entry_class"),
-    ]
-    found = lines(book.engine, book.line_source(fields, rules), values, [Order(FieldReference("counted"))])
-    return [
-        ControlLine(entity, journal, line, account, day, document, sign * amount, at, memo, kind == "carried")
-        for entity, journal, line, account, day, document, amount, at, memo, kind in found
-    ]
+    values: dict[str, Expression] = {name: FieldReference(name) for name in LEDGER if name not in ("day", "carried")}
+    values |= {
+        "day": FieldReference("counted"),
+        "place": SOURCE_PLACE,
+        "carried": truth(FieldTest("entry", "is", ("carried",))),
+    }
+    if natural_sign(subledger.request.side) < 0:
+        values["amount"] = TURNED
+    source = book.line_source(book.line_fields("ledger"), rules)
+    ledger, items = unlike_days(subledger.lines, subledger.day, sorted(entities), source, values)
+    lines_ = [ControlLine._make((*row[:-1], bool(row[-1]))) for row in ledger]
+    return list(by_day(lines_, [item_of(row, len(subledger.further)) for row in items]))
 
 
 def _of_slice(part: Slice, bases: Mapping[str, int]) -> Predicate:
@@ -129,36 +130,12 @@ def _of_slice(part: Slice, bases: Mapping[str, int]) -> Predicate:
     return Every((Not(FieldTest("entry", "is", ("carried",))), Within(part.stretches)))
 
 
-def differences(ledger: Sequence[ControlLine], items: Iterable[Item]) -> list[Difference]:
-    """Return what does not agree: by document where both sides know it, and what is left day by day.
-
-    items: those posted by the same day. The differences come to the documents' balance less the ledger's.
-    """
-    items = list(items)
-    by_document: defaultdict[tuple[str, str], tuple[list[ControlLine], list[Item]]] = defaultdict(lambda: ([], []))
-    for line in ledger:
-        if line.document:
-            by_document[line.entity, line.document][0].append(line)
-    for item in items:
-        # A credit note that came with its invoice is posted with it, in one journal and net.
-        number = item.number
-        if item.kind == "credit" and item.settles and (item.entity, item.settles) in by_document:
-            number = item.settles
-        by_document[item.entity, number][1].append(item)
-    agreed: set[tuple[str, str]] = set()
-    for lines_, found in by_document.values():
-        if lines_ and found and _balance(lines_, found) == 0:
-            agreed |= {("ledger", each.place) for each in lines_} | {("items", each.place) for each in found}
-    left_lines = [each for each in ledger if ("ledger", each.place) not in agreed]
-    left_items = [each for each in items if ("items", each.place) not in agreed]
-    return list(_by_day(left_lines, left_items))
-
-
 def _balance(ledger: Iterable[ControlLine], items: Iterable[Item]) -> Decimal:
     return sum((each.signed for each in items), _ZERO) - sum((each.amount for each in ledger), _ZERO)
 
 
-def _by_day(ledger: Sequence[ControlLine], items: Sequence[Item]) -> Iterator[Difference]:
+def by_day(ledger: Sequence[ControlLine], items: Sequence[Item]) -> Iterator[Difference]:
+    """Yield the differences of each day on which documents and ledger lines do not come to the same."""
     base: dict[str, date] = {}
     for line in ledger:
         if line.carried:
@@ -198,22 +175,18 @@ def _by_number(entity: str, day: date, ledger: list[ControlLine], items: list[It
         yield Difference(entity, item.number, (), (item,))
 
 
-def over_notes(found: OpenItems, decimals: int) -> Iterator[Note]:
+def over_notes(found: OpenOnDay, decimals: int) -> Iterator[Note]:
     """Yield what is said of lines that settle more than there is, or what is not there."""
-    if found.over:
-        words = (
-            f"{len(found.over):,} with more applied than there was, {{}} in all, stand below zero (see `almanac check`)"
-        )
-        yield Note(words, (sum(found.over.values(), _ZERO),), decimals)
-    if found.unmatched:
-        amount = sum((abs(found.left[at]) for at in found.unmatched), _ZERO)
-        words = (
-            f"{len(found.unmatched):,} settle what is not there, {{}} in all, and are unapplied (see `almanac check`)"
-        )
-        yield Note(words, (amount,), decimals)
+    over, unmatched = found.over, found.unmatched
+    if over.lines:
+        words = f"{over.lines:,} with more applied than there was, {{}} in all, stand below zero (see `almanac check`)"
+        yield Note(words, (over.amount,), decimals)
+    if unmatched.lines:
+        words = f"{unmatched.lines:,} settle what is not there, {{}} in all, and are unapplied (see `almanac check`)"
+        yield Note(words, (unmatched.amount,), decimals)
 
 
-def control_checks(subledger: Subledger, found: OpenItems) -> Iterator[Check]:
+def control_checks(subledger: Subledger, open_by_entity: Mapping[str, Decimal]) -> Iterator[Check]:
     """Yield for each entity whether all its documents come to what its control accounts hold."""
     accounts = control_accounts(subledger.book, subledger.request.side)
     if not accounts:
@@ -223,7 +196,7 @@ def control_checks(subledger: Subledger, found: OpenItems) -> Iterator[Check]:
         if entity not in there:
             yield Check(f"{entity}: its ledger begins after this day, and so there is nothing to hold against", True)
             continue
-        open_ = sum((left for item, left in zip(found.items, found.left, strict=True) if item.entity == entity), _ZERO)
+        open_ = open_by_entity.get(entity, _ZERO)
         counted = CountedAmount(0, open_ - balance)
         places = subledger.selection.decimals
         words = f"{entity}: all documents {open_:,.{places}f}, control accounts in the ledger {balance:,.{places}f}"

@@ -46,6 +46,12 @@ class Item(NamedTuple):
         return f"{self.party}/{self.kind}/{self.number}/{self.line}"
 
     @property
+    def stands(self) -> tuple[str, int]:
+        """The file that it came from, and where it stands there."""
+        file, _, line = self.place.rpartition(":")
+        return file, int(line or 0)
+
+    @property
     def in_effect(self) -> date:
         """The day that it settles something on, at the earliest: no application comes before its payment."""
         return max(self.posted, self.applied) if self.applied else self.posted
@@ -53,4 +59,4 @@ class Item(NamedTuple):
 
 def natural(text: str) -> tuple[int, int, str]:
     """Return what a number is put in order by: digits as a number, before what is none."""
-    return (0, int(text), "") if text.isdecimal() else (1, 0, text)
+    return (0, int(text), "") if text.isascii() and text.isdigit() else (1, 0, text)

@@ -1,10 +1,9 @@
 """What reports over documents have in common: the lines of one side, its parties, and the tally of their proof."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
-from functools import cached_property
 from typing import Any, Literal
 
 from level_almanac.core.book import Book
@@ -31,13 +30,16 @@ from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOfRequest
 from level_almanac.core.subledger.item import Item
+from level_almanac.core.subledger.open_on_day import OpenOnDay, chains_of, item_of
 from level_almanac.core.subledger.taken_back import taken_back
 from level_almanac.core.table.model import Cell, CountedAmount, Covered, Note, Part
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.tables import SIDE_OF
 from level_almanac.files.validation.findings import standing_code
+from level_almanac.store.documents.lines import ITEM, DocumentLines
+from level_almanac.store.engine import Row
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Given
-from level_almanac.store.line_query import left_out, lines, lines_met
+from level_almanac.store.line_query import Asked, LineSource, Order, groups, left_out, lines
 from level_almanac.store.predicate import FieldTest, Predicate, fields_in
 
 SubledgerSide = Literal["payable", "receivable"]
@@ -93,7 +95,13 @@ class Subledger:
             *condition_rules(request.conditions, self.fields, self.as_of),
         )
         self.names = _party_names(book)
-        self.items = self._read()
+        self._carrying = [number for number, rule in enumerate(self.rules) if _carries(rule)]
+        self.lines = self._read()
+        rows = self.lines.in_chains()
+        self.chained, self.numbers = chains_of(rows, len(self.further))
+        if self._carrying:
+            self._carry([row[len(ITEM) + len(self.further) : -2] for row in rows])
+        self._on_day: dict[date, OpenOnDay] = {}
 
     def field(self, name: str, where: str) -> LineField:
         """Return a field of the lines; raise UsageMistake for one that they lack."""
@@ -103,66 +111,69 @@ class Subledger:
             raise UsageMistake(Mistake(what, where, repr(name), f"one that `almanac fields {self.table}` tells", hint))
         return field
 
-    def _read(self) -> list[Item]:
-        """Return the lines of every entity whose amounts can be added, in the order of the exports."""
-        own = [self.fields.by_name[name].value for name in _ITEM_FIELDS]
-        values = [*own, FieldReference("party"), SOURCE_PLACE, *(each.value for each in self.further)]
+    def _read(self) -> DocumentLines:
+        """Return the lines of every entity whose amounts can be added."""
+        own = {"dated" if name == "date" else name: self.fields.by_name[name].value for name in _ITEM_FIELDS}
+        own |= {"place": SOURCE_PLACE, "exported_party": FieldReference("party")}
         # Of each line whether it meets each condition, where one can carry from a payment to what takes it back.
-        carried = [number for number, rule in enumerate(self.rules) if _carries(rule)]
-        tested = range(len(self.rules)) if carried else ()
-        values += [Given(((self.rules[number].predicate, _ONE),), Constant(_ZERO)) for number in tested]
-        source = self.book.line_source(self.fields, [rule.predicate for rule in self.rules])
-        comparable = set(self.selection.comparable)
-        items: list[Item] = []
-        met: list[Sequence[bool]] = []
-        for left_by, entity, party, kind, number, line, *rest in lines_met(self.book.engine, source, values):
-            dated, due, posted, amount, settles, applied, reference, told, place, *further = rest
-            further, tests = further[: len(self.further)], further[len(self.further) :]
-            if entity in comparable:
-                met.append([bool(test) for test in tests])
-                items.append(
-                    Item(
-                        entity,
-                        party,
-                        kind,
-                        number,
-                        line,
-                        dated,
-                        due,
-                        posted,
-                        Decimal(amount),
-                        settles,
-                        applied,
-                        reference,
-                        place,
-                        told,
-                        left_by,
-                        tuple(further),
-                    )
-                )
-        for at, taken in taken_back(items).items() if carried else ():
-            # What takes a payment back goes with it, whatever its own reference or payee says.
-            passed = [met[taken.lines[0] if number in carried else at][number] for number in tested]
-            items[at] = items[at]._replace(failed_rule=passed.index(False) if False in passed else len(passed))
-        return items
+        tested = self.rules if self._carrying else ()
+        tests = [Given(((rule.predicate, _ONE),), Constant(_ZERO)) for rule in tested]
+        marked = self.book.marked_parts(self.table)
+        source = self.book.line_source(self.fields, [rule.predicate for rule in self.rules], marked or None)
+        further = [*(each.value for each in self.further), *tests]
+        return DocumentLines(self.book.engine, source, own, further, self.selection.comparable, marked=bool(marked))
 
-    @cached_property
-    def chosen(self) -> list[Item]:
-        """The lines of the entities that the report is of, whatever its conditions."""
-        return [item for item in self.items if item.entity in self.selection.entities]
+    def _carry(self, met: Sequence[Sequence[Any]]) -> None:
+        """Let what takes a payment back go with it, whatever its own reference or payee says. met: of each line in a
+        chain, whether it meets each rule.
+        """
+        failed = {}
+        for at, taken in taken_back(self.chained).items():
+            passed = [met[taken.lines[0] if number in self._carrying else at][number] for number in range(len(met[at]))]
+            rule = next((number for number, one in enumerate(passed) if not one), len(passed))
+            failed[self.chained[at].place] = rule
+            self.chained[at] = self.chained[at]._replace(failed_rule=rule)
+        self.lines.fail(failed)
+
+    def open_on(self, day: date) -> OpenOnDay:
+        """Return the documents of the report's entities as they stood at the end of a day."""
+        if day not in self._on_day:
+            entities, further = self.selection.entities, len(self.further)
+            self._on_day[day] = OpenOnDay(self.lines, day, entities, self.chained, self.numbers, further)
+        return self._on_day[day]
+
+    def groups(self, by: Sequence[Expression], asked: Sequence[Asked], rules: Sequence[Predicate] = ()) -> list[Row]:
+        """Return for each group of all lines that meet the rules, whatever their entity and day, its values of `by`,
+        how many lines it has, and each value asked for: fields of a line, and `signed`.
+        """
+        return groups(self.book.engine, self._asked(rules), by, asked)
+
+    def items(self, rules: Sequence[Predicate], order: Sequence[Order] = ()) -> list[Item]:
+        """Return the lines that meet the rules, whatever their entity and day, in order, else that of the exports."""
+        names = [*ITEM, *(f"f{number}" for number in range(len(self.further)))]
+        rows = lines(self.book.engine, self._asked(rules), [FieldReference(name) for name in names], order)
+        return [item_of(row, len(self.further)) for row in rows]
+
+    def _asked(self, rules: Sequence[Predicate]) -> LineSource:
+        return replace(self.lines.source(), rules=tuple(rules))
+
+    @property
+    def chosen(self) -> FieldTest:
+        """That a line is of the entities that the report is of, whatever its conditions."""
+        return FieldTest("entity", "is", tuple(self.selection.entities))
 
     def key_of(self, item: Item) -> str:
         """Return what a person points at a document with; its entity before it where there are several."""
         return item.key if len(self.selection.entities) == 1 else f"{item.entity}/{item.key}"
 
-    def rule_of(self, item: Item) -> str:
-        """Return what a proof calls the rule that leaves a line out, or nothing where it meets all."""
-        return self.rules[item.failed_rule].words if item.failed_rule < len(self.rules) else ""
+    def rule_words(self, failed: int) -> str:
+        """Return what a proof calls the rule of a number, which leaves a line out, or nothing where it meets all."""
+        return self.rules[failed].words if failed < len(self.rules) else ""
 
-    def other_entity(self, item: Item) -> str:
-        """Return what a proof calls the rule of entities, where that leaves a line out: it comes before all others."""
-        failed = self.rules[item.failed_rule] if item.failed_rule < len(self.rules) else None
-        return failed.words if failed is not None and failed.code == "entity" else ""
+    @property
+    def met(self) -> FieldTest:
+        """That a line meets every rule."""
+        return FieldTest("failed_rule", "at-least", (Decimal(len(self.rules)),))
 
     def proof_order(self, *between: str) -> list[str]:
         """Return the order of a proof's rules: of entities, those of days that stand between, then the conditions."""
@@ -242,10 +253,10 @@ class Tally:
     def __init__(self, order: Sequence[str]) -> None:
         self._parts: dict[str, list[Any]] = {rule: [0, _ZERO] for rule in ("", *order)}
 
-    def add(self, rule: str, amount: Decimal) -> None:
-        """Count a line under the rule that leaves it out, or as shown where that is empty."""
+    def add(self, rule: str, lines: int, amount: Decimal) -> None:
+        """Count lines under the rule that leaves them out, or as shown where that is empty."""
         part = self._parts.setdefault(rule, [0, _ZERO])
-        part[0] += 1
+        part[0] += lines
         part[1] += amount
 
     @property

@@ -6,7 +6,9 @@ from decimal import Decimal
 from typing import Any, NamedTuple
 
 from level_almanac.core.lines.source_place import SOURCE_PLACE
-from level_almanac.core.subledger.open_items import Application, OpenItems
+from level_almanac.core.subledger.item import Item
+from level_almanac.core.subledger.open_items import Application
+from level_almanac.core.subledger.open_on_day import OpenOnDay
 from level_almanac.core.subledger.subledger import Subledger
 from level_almanac.core.table.model import Column, CountedAmount, Proof, ReportTable, Row, heading
 from level_almanac.core.table.pointing import head_words
@@ -16,8 +18,8 @@ from level_almanac.store.line_query import Order, lines
 from level_almanac.store.predicate import FieldTest, Predicate, Some
 
 _ZERO = Decimal(0)
-Share = tuple[int, Decimal]
-"""The position of a line among those posted by the day, and what of the figure it makes up."""
+Share = tuple[Item, Decimal]
+"""A line, and what of the figure it makes up."""
 
 
 class TracedDocuments(NamedTuple):
@@ -27,18 +29,18 @@ class TracedDocuments(NamedTuple):
     row: Row
     column: Column
     subledger: Subledger
-    open: OpenItems
+    open: OpenOnDay
     shares: Sequence[Share]
 
 
 def documents_table(found: TracedDocuments) -> ReportTable:
     """Return the report: each document with its applications and ledger lines."""
-    subledger, open_ = found.subledger, found.open
+    subledger = found.subledger
     total = sum((share for _, share in found.shares), _ZERO)
     decimals = subledger.selection.decimals
-    keys = [subledger.key_of(open_.items[at]) for at, _ in found.shares]
+    keys = [subledger.key_of(item) for item, _ in found.shares]
     everything = subledger.considered()
-    shown = CountedAmount(len(found.shares), sum((open_.items[at].signed for at, _ in found.shares), _ZERO))
+    shown = CountedAmount(len(found.shares), sum((item.signed for item, _ in found.shares), _ZERO))
     return framed(
         found.table,
         found.row,
@@ -66,14 +68,12 @@ def documents_table(found: TracedDocuments) -> ReportTable:
 
 
 def _rows(found: TracedDocuments) -> Iterator[Row]:
-    open_ = found.open
-    applied: defaultdict[int, list[Application]] = defaultdict(list)
-    for application in open_.applications:
-        applied[application.to].append(application)
-        applied[application.by].append(application)
+    applied: defaultdict[str, list[Application]] = defaultdict(list)
+    for application in found.open.applications(item for item, _ in found.shares):
+        applied[application.to.place].append(application)
+        applied[application.by.place].append(application)
     ledger = _ledger(found)
-    for at, share in found.shares:
-        item = open_.items[at]
+    for item, share in found.shares:
         key = found.subledger.key_of(item)
         line = "" if item.line == "1" else f"/{item.line}"
         name = found.subledger.name_of(item.party)
@@ -81,11 +81,12 @@ def _rows(found: TracedDocuments) -> Iterator[Row]:
         yield Row(
             f"{key}>own", item.kind, 1, "line", {"date": item.posted, "amount": item.signed, "export": item.place}
         )
-        for application in sorted(applied[at], key=lambda each: each.day):
-            other = open_.items[application.by if application.to == at else application.to]
+        for application in sorted(applied[item.place], key=lambda each: each.day):
+            is_settled = application.to.place == item.place
+            other = application.by if is_settled else application.to
             yield Row(
                 f"{key}>{other.key}",
-                f"{'settled by' if application.to == at else 'settles'} {other.kind} {other.number}",
+                f"{'settled by' if is_settled else 'settles'} {other.kind} {other.number}",
                 1,
                 "line",
                 {"date": application.day, "amount": -item.sign * application.amount, "export": other.place},
@@ -112,7 +113,7 @@ class _Ledger(NamedTuple):
 
 def _ledger(found: TracedDocuments) -> _Ledger:
     """Return the ledger lines of the documents by their number, and those of payments by their reference."""
-    items = [found.open.items[at] for at, _ in found.shares]
+    items = [item for item, _ in found.shares]
     if not items:
         return _Ledger({})
     numbers = {item.number for item in items}

@@ -4,19 +4,21 @@ from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Literal
+from typing import Any, Literal
 
 from level_almanac.core.book import Book
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.subledger.buckets import buckets_of
 from level_almanac.core.subledger.control import control_accounts, control_checks, over_notes
-from level_almanac.core.subledger.item import Item
-from level_almanac.core.subledger.open_items import OpenItems, buckets_of, replay
-from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, age_of, in_order, later_words
+from level_almanac.core.subledger.open_on_day import IS_OPEN, truth
+from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, in_order, later_words
 from level_almanac.core.table.change import percent
 from level_almanac.core.table.model import Cell, Check, Column, Note, Proof, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
-from level_almanac.store.predicate import FieldTest
+from level_almanac.store.expressions import Constant, Expression, FieldReference, Given
+from level_almanac.store.line_query import Asked
+from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
 
 _ZERO = Decimal(0)
 UNAPPLIED = "unapplied"
@@ -57,56 +59,69 @@ class Aging:
         self.request = request
         self.subledger = Subledger(book, request.of, () if request.by == "party" else (request.by,))
         self.buckets = buckets_of(request.buckets or book.settings.aging.buckets)
-        self.open: OpenItems = replay(self.subledger.chosen, self.subledger.day)
         keys = [*(bucket.key for bucket in self.buckets), UNAPPLIED, TOTAL]
         if request.sort not in (*keys, request.by):
             what, hint = "the report has no such column", nearest(request.sort, keys)
             raise UsageMistake(Mistake(what, "--sort", repr(request.sort), listed([*keys, request.by]), hint))
-        self.tally = self._tallied()
+        self.open = self.subledger.open_on(self.subledger.day)
+        self.by = "party" if request.by == "party" else "f0"
+        self.values: dict[Member, Any] = {}
+        self.sums: defaultdict[Member, defaultdict[str, Decimal]] = defaultdict(lambda: defaultdict(Decimal))
+        self.by_entity: defaultdict[str, Decimal] = defaultdict(Decimal)
+        self.undated = 0
+        self.tally = self._summed()
 
-    def bucket_of(self, item: Item) -> str:
-        """Return the key of the column that a line's open amount stands in."""
-        if item.kind != "invoice":
-            return UNAPPLIED
-        days = age_of(item, self.subledger.day, self.request.age_by)
-        return next(bucket.key for bucket in self.buckets if bucket.holds(days))
+    def in_column(self, key: str) -> Predicate:
+        """Return the condition of lines whose open amount stands in a column."""
+        bucket = next((each for each in self.buckets if each.key == key), None)
+        is_invoice = FieldTest("kind", "is", ("invoice",))
+        if bucket is None:
+            return Not(is_invoice) if key == UNAPPLIED else Every(())
+        days = "late" if self.request.age_by == "due" else "old"
+        low = () if bucket.low is None else (FieldTest(days, "at-least", (Decimal(bucket.low),)),)
+        high = () if bucket.high is None else (FieldTest(days, "at-most", (Decimal(bucket.high),)),)
+        return Every((is_invoice, *low, *high))
 
-    def member_of(self, item: Item) -> Member:
-        """Return the row that a line stands in."""
-        if self.request.by == "party":
-            return item.party
-        (value,) = item.further
-        return None if value is None else str(value)
+    def in_row(self, member: Member) -> Predicate:
+        """Return the condition of lines that stand in a member's row."""
+        value = self.values[member]
+        return FieldTest(self.by, "blank") if value is None else FieldTest(self.by, "is", (value,))
 
-    def shown(self) -> Iterator[tuple[int, Item, Decimal]]:
-        """Yield the position, line and open amount of each line that is shown."""
-        for at, item in enumerate(self.open.items):
-            if self.open.left[at] and not self.subledger.rule_of(item):
-                yield at, item, self.open.left[at]
-
-    def _tallied(self) -> Tally:
-        later = later_words(self.subledger.day)
-        tally = Tally(self.subledger.proof_order(later, "settled in full"))
-        left = {item.place: self.open.left[at] for at, item in enumerate(self.open.items)}
-        for item in self.subledger.items:
-            if item.entity not in self.subledger.selection.entities:
-                by_then = item.posted <= self.subledger.day
-                tally.add(self.subledger.rule_of(item), item.signed if by_then else _ZERO)
-            elif item.posted > self.subledger.day:
-                tally.add(later, _ZERO)
-            elif not left[item.place]:
-                tally.add("settled in full", _ZERO)
+    def _summed(self) -> Tally:
+        """Add up what is open, and tally what each rule leaves out."""
+        subledger, later = self.subledger, later_words(self.subledger.day)
+        tally = Tally(subledger.proof_order(later, "settled in full"))
+        is_later, day = FieldTest("posted", "over", (subledger.day,)), subledger.day
+        beyond = Some((Not(subledger.chosen), is_later, FieldTest("done_on", "at-most", (day,))))
+        by: list[Expression] = [FieldReference("entity"), FieldReference("failed_rule"), truth(is_later)]
+        for entity, failed, later_on, lines, amount in subledger.groups(
+            by, [Asked(FieldReference("signed"))], [beyond]
+        ):
+            if entity not in subledger.selection.entities:
+                tally.add(subledger.rule_words(failed), lines, _ZERO if later_on else amount)
             else:
-                tally.add(self.subledger.rule_of(item), left[item.place])
+                tally.add(later if later_on else "settled in full", lines, _ZERO)
+        column = Given(
+            tuple((self.in_column(each.key), Constant(each.key)) for each in self.buckets), Constant(UNAPPLIED)
+        )
+        undated = Every((FieldTest("kind", "is", ("invoice",)), FieldTest("due", "blank")))
+        by = [FieldReference(self.by), column, FieldReference("entity"), FieldReference("failed_rule"), truth(IS_OPEN)]
+        asked = [Asked(FieldReference("open")), Asked(truth(undated))]
+        for value, key, entity, failed, is_open, lines, amount, without_due in self.open.groups(by, asked):
+            rule = subledger.rule_words(failed) if is_open else "settled in full"
+            tally.add(rule, lines, amount)
+            self.by_entity[entity] += amount
+            if not rule:
+                member = None if value is None else str(value)
+                self.values[member] = Decimal(value) if isinstance(value, int) else value
+                self.undated += int(without_due)
+                for each in (key, TOTAL):
+                    self.sums[member][each] += amount
         return tally
 
     def table(self) -> ReportTable:
         """Return the report."""
-        sums: defaultdict[Member, defaultdict[str, Decimal]] = defaultdict(lambda: defaultdict(Decimal))
-        for _, item, left in self.shown():
-            for key in (self.bucket_of(item), TOTAL):
-                sums[self.member_of(item)][key] += left
-        rows = tuple(self._rows(sums))
+        rows = tuple(self._rows(self.sums))
         by_due = self.request.age_by == "due"
         days = "days late from the due date" if by_due else "days old from the document's date"
         side = self.subledger.request.side
@@ -185,7 +200,7 @@ class Aging:
                 Check(
                     "buckets and unapplied come to the total", added == total.cells[TOTAL] == self.tally.shown.amount
                 ),
-                *control_checks(subledger, self.open),
+                *control_checks(subledger, self.by_entity),
             ),
             decimals=subledger.selection.decimals,
             table=subledger.table,
@@ -196,6 +211,5 @@ class Aging:
         side = self.subledger.request.side
         if not control_accounts(self.subledger.book, side):
             yield f"The chart marks no account as control account of what is {side}, to hold these documents against"
-        undated = sum(1 for _, item, _ in self.shown() if item.kind == "invoice" and item.due is None)
-        if undated and self.request.age_by == "due":
-            yield f"{undated:,} open documents have no due date and are aged from their own"
+        if self.undated and self.request.age_by == "due":
+            yield f"{self.undated:,} open documents have no due date and are aged from their own"

@@ -3,11 +3,13 @@
 from level_almanac.core.book import Book
 from level_almanac.core.reports.aging.report import TOTAL, Aging
 from level_almanac.core.reports.definition import MadeReport
+from level_almanac.core.subledger.open_on_day import IS_OPEN
 from level_almanac.core.subledger.trace import TracedDocuments, documents_table
 from level_almanac.core.table.model import ReportTable
 from level_almanac.core.table.pointing import find_column, find_row
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.store.predicate import Every, Not, Predicate, Some
 
 
 def aging_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> ReportTable:
@@ -20,10 +22,12 @@ def aging_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> ReportT
             Mistake("this figure is computed from others", "--row", repr(row), next_step="trace amounts")
         )
     shown = {each.key for each in table.rows}
-    shares = []
-    for at, item, left in aging.shown():
-        key = aging.key_of(aging.member_of(item))
-        in_row = row_found.key in (key, "total") or (row_found.key == "all-other" and key not in shown)
-        if in_row and named.key in (TOTAL, aging.bucket_of(item)):
-            shares.append((at, left))
+    members = {aging.key_of(member): aging.in_row(member) for member in aging.values}
+    in_row: Predicate = Every(())
+    if row_found.key == "all-other":
+        in_row = Not(Some(tuple(test for key, test in members.items() if key in shown)))
+    elif row_found.key != "total":
+        in_row = members[row_found.key]
+    lines = aging.open.items([aging.subledger.met, IS_OPEN, in_row, aging.in_column(named.key)])
+    shares = [(each.item, each.left) for each in lines]
     return documents_table(TracedDocuments(table, row_found, named, aging.subledger, aging.open, shares))

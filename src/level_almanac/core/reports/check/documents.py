@@ -2,7 +2,8 @@
 
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from decimal import Decimal
 from itertools import pairwise
 
@@ -10,14 +11,16 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine, item_line
-from level_almanac.core.subledger.control import begun, control_accounts, control_lines, differences
+from level_almanac.core.subledger.control import begun, control_accounts, unlike
 from level_almanac.core.subledger.item import Item
-from level_almanac.core.subledger.open_items import OpenItems
+from level_almanac.core.subledger.open_items import Application
+from level_almanac.core.subledger.open_on_day import IS_OVER, IS_UNMATCHED, OpenOnDay, item_of, truth
 from level_almanac.core.subledger.subledger import Subledger, Tally, later_words
 from level_almanac.core.table.model import CountedAmount, Proof
 from level_almanac.errors import how_many
+from level_almanac.store.documents import alike as alike_lines
 from level_almanac.store.expressions import FieldReference
-from level_almanac.store.line_query import lines
+from level_almanac.store.line_query import LineSource, groups, lines
 from level_almanac.store.predicate import FieldTest, Not
 
 _ZERO = Decimal(0)
@@ -25,6 +28,8 @@ _NEAR_DAYS = 10
 """How many days apart two invoices of one party and amount may be dated and still look like one."""
 _NOT_TOLD = re.compile(r"[\W_]+|(?<![0-9])0+(?=[0-9])")
 """What two spellings of a number may differ in, beside small letters and capitals."""
+Side = tuple[Subledger, OpenOnDay]
+"""The documents of one side, and what of them was open on the day of the checks."""
 _WHY = {
     "not there": "which no document has",
     "other party": "which is of another party",
@@ -59,11 +64,13 @@ def unknown_parties(book: Book) -> Checked:
     return Checked(kind, findings, f"{how_many(len(known), 'party', 'parties')} on the list")
 
 
-def spelt_twice(sides: Sequence[Subledger]) -> Checked:
+def spelt_twice(sides: Sequence[Side]) -> Checked:
     """Return the invoices of one party whose numbers differ only in signs, blanks, small letters or leading zeros."""
     by_number: defaultdict[tuple[str, str, str], list[Item]] = defaultdict(list)
-    for item in _invoices(sides):
-        by_number[item.entity, item.party, _bare(item.number)].append(item)
+    for side, _ in sides:
+        for row in alike_lines.spelt_twice(side.book.engine, _invoices(side)):
+            item = item_of(row, 0)
+            by_number[item.entity, item.party, _bare(item.number)].append(item)
     findings = []
     for (entity, party, _), items in sorted(by_number.items()):
         numbers = sorted({item.number for item in items})
@@ -74,11 +81,13 @@ def spelt_twice(sides: Sequence[Subledger]) -> Checked:
     return Checked(KINDS["spelt-twice"], findings, _looked(sides))
 
 
-def alike(sides: Sequence[Subledger]) -> Checked:
+def alike(sides: Sequence[Side]) -> Checked:
     """Return the invoices of one party and amount that are dated within a few days, under different numbers."""
     by_party: defaultdict[tuple[str, str, Decimal], list[Item]] = defaultdict(list)
-    for item in _invoices(sides):
-        by_party[item.entity, item.party, item.amount].append(item)
+    for side, _ in sides:
+        for row in alike_lines.near_days(side.book.engine, _invoices(side), _NEAR_DAYS):
+            item = item_of(row, 0)
+            by_party[item.entity, item.party, item.amount].append(item)
     findings = []
     for (entity, party, amount), items in sorted(by_party.items()):
         ordered = sorted(items, key=lambda item: (item.dated, item.number))
@@ -96,9 +105,11 @@ def _bare(number: str) -> str:
     return _NOT_TOLD.sub("", number.casefold()) or number
 
 
-def _invoices(sides: Iterable[Subledger]) -> Iterator[Item]:
-    for side in sides:
-        yield from (item for item in side.chosen if item.kind == "invoice" and item.posted <= side.day and item.amount)
+def _invoices(side: Subledger) -> LineSource:
+    """Return the invoices of a side that are posted by its day."""
+    by_then, nothing = FieldTest("posted", "at-most", (side.day,)), FieldTest("amount", "is", (_ZERO,))
+    rules = (side.chosen, FieldTest("kind", "is", ("invoice",)), by_then, Not(nothing))
+    return replace(side.lines.source(), rules=rules)
 
 
 def looked_at(book: Book, sides: Sequence[Subledger]) -> tuple[Proof, ...]:
@@ -108,52 +119,66 @@ def looked_at(book: Book, sides: Sequence[Subledger]) -> tuple[Proof, ...]:
         loaded = sum(each.lines for each in book.state.files_of(table))
         tally = Tally(())
         for side in (each for each in sides if each.table == table):
-            for item in side.chosen:
-                tally.add(later_words(side.day) if item.posted > side.day else "", _ZERO)
+            is_later = truth(FieldTest("posted", "over", (side.day,)))
+            for later, count in side.groups([is_later], [], [side.chosen]):
+                tally.add(later_words(side.day) if later else "", count, _ZERO)
         considered = CountedAmount(loaded, _ZERO)
         proofs.append(Proof("", considered, tally.shown, tally.parts, table=table, verb="looked at"))
     return tuple(proofs)
 
 
-def _looked(sides: Sequence[Subledger]) -> str:
-    return how_many(sum(1 for _ in _invoices(sides)), "invoice")
+def _looked(sides: Sequence[Side]) -> str:
+    counts = [groups(side.book.engine, _invoices(side), [], []) for side, _ in sides]
+    return how_many(sum(count for ((count,),) in counts), "invoice")
 
 
 def _told(items: Iterable[Item]) -> tuple[FoundLine, ...]:
     return tuple(item_line(item) for item in items)
 
 
-def over_applied(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
+def over_applied(sides: Sequence[Side]) -> Checked:
     """Return the documents that more was applied to than they come to."""
     findings = []
     for side, open_ in sides:
-        for at, over in open_.over.items():
-            item = open_.items[at]
-            by = [open_.items[each.by] for each in open_.applications if each.to == at]
+        over = {each.item.place: each for each in open_.items([IS_OVER])}
+        applied: defaultdict[str, list[Application]] = defaultdict(list)
+        # In the order in which more was applied to each than there was.
+        order: dict[str, None] = {}
+        for application in open_.applications(each.item for each in over.values()):
+            place = application.to.place
+            applied[place].append(application)
+            if place in over and sum((each.amount for each in applied[place]), _ZERO) > over[place].item.amount:
+                order[place] = None
+        for place in order:
+            item, by = over[place].item, [each.by for each in applied[place]]
             words = f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party}"
-            findings.append(Finding(f"{item.entity}/{item.key}", words, _told((item, *by)), over))
+            findings.append(Finding(f"{item.entity}/{item.key}", words, _told((item, *by)), over[place].over))
     return Checked(KINDS["over-applied"], findings, _documents(sides))
 
 
-def loose(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
+def loose(sides: Sequence[Side]) -> Checked:
     """Return the lines that settle what is not there, or is of another party, and voids that fit no payment."""
     findings = []
     for side, open_ in sides:
+        unmatched = [each.item for each in open_.items([IS_UNMATCHED])]
         owners: defaultdict[tuple[str, str], list[Item]] = defaultdict(list)
-        for item in open_.items:
-            owners[item.entity, item.number].append(item)
-        for at, why in open_.unmatched.items():
-            item = open_.items[at]
-            others = [each for each in owners[item.entity, str(item.settles)] if each.party != item.party]
+        numbers = tuple(sorted({str(item.settles) for item in unmatched}))
+        for each in open_.items([FieldTest("number", "is", numbers)], whole=True) if numbers else ():
+            owners[each.item.entity, each.item.number].append(each.item)
+        for item in sorted(unmatched, key=lambda item: (item.in_effect, item.stands)):
+            same = owners[item.entity, str(item.settles)]
+            others = [each for each in same if each.party != item.party]
+            why = "own kind" if len(others) < len(same) else "other party" if others else "not there"
             words = (
                 f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party} settles "
                 f"{item.settles}, {_WHY[why]}"
             )
             told = _told((item, *(others if why == "other party" else ())))
             findings.append(Finding(f"{item.entity}/{item.key}", words, told, item.amount))
-        for at, taken in open_.taken.items():
+        replayed = open_.replayed
+        for at, taken in replayed.taken.items():
             if not taken.fits:
-                item, lines = open_.items[at], [open_.items[to] for to in taken.lines]
+                item, lines = replayed.items[at], [replayed.items[to] for to in taken.lines]
                 words = (
                     f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party} names {item.settles}"
                     f", and no {lines[0].kind} of that is of its amount: the newest are taken back as far as it goes"
@@ -163,38 +188,35 @@ def loose(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
     return Checked(KINDS["loose"], findings, _documents(sides))
 
 
-def early(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
+def early(sides: Sequence[Side]) -> Checked:
     """Return the documents that are dated after the day on which they were settled in the books."""
     findings = []
     for side, open_ in sides:
-        for application in open_.applications:
-            by, to = open_.items[application.by], open_.items[application.to]
-            if by.kind != "void" and to.dated > by.in_effect:
-                words = (
-                    f"{to.entity} {side.request.side}: {to.kind} {to.number} of {to.party}, {day_words(to.dated)}, "
-                    f"settled by {by.kind} {by.number} of {day_words(by.in_effect)}"
-                )
-                key = f"{to.entity}/{to.key}/{by.number}/{by.line}"
-                findings.append(Finding(key, words, _told((to, by)), application.amount, "warning"))
+        for application in open_.early():
+            by, to = application.by, application.to
+            words = (
+                f"{to.entity} {side.request.side}: {to.kind} {to.number} of {to.party}, {day_words(to.dated)}, "
+                f"settled by {by.kind} {by.number} of {day_words(by.in_effect)}"
+            )
+            key = f"{to.entity}/{to.key}/{by.number}/{by.line}"
+            findings.append(Finding(key, words, _told((to, by)), application.amount, "warning"))
     return Checked(KINDS["early"], findings, _documents(sides))
 
 
-def _documents(sides: Sequence[tuple[Subledger, OpenItems]]) -> str:
-    return how_many(sum(len(found.applications) for _, found in sides), "application")
+def _documents(sides: Sequence[Side]) -> str:
+    return how_many(sum(found.count_applications for _, found in sides), "application")
 
 
-def control(sides: Sequence[tuple[Subledger, OpenItems]]) -> Checked:
+def control(sides: Sequence[Side]) -> Checked:
     """Return what documents and control accounts do not have alike, down to the documents or days."""
     findings = []
     looked = []
-    for side, found in sides:
+    for side, _ in sides:
         accounts = control_accounts(side.book, side.request.side)
         if not accounts:
             continue
-        ledger = control_lines(side)
         looked.append(f"{', '.join(accounts)} against {side.table}")
-        there = begun(side)
-        for each in differences(ledger, [item for item in found.items if item.entity in there]):
+        for each in unlike(side, begun(side)):
             lines_told = [
                 FoundLine(
                     f"ledger {line.journal}/{line.line} on {line.account}"

@@ -14,7 +14,6 @@ from level_almanac.core.reports.check.stored import stored, superseded
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.spans.as_of import AsOfRequest
-from level_almanac.core.subledger.open_items import OpenItems, replay
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, SubledgerSide
 from level_almanac.core.table.model import Cell, Column, Proof, ReportTable, Row, heading
 from level_almanac.core.table.pointing import find_row
@@ -101,7 +100,7 @@ class _Check:
     def _asked(self, key: str) -> bool:
         return not self.request.kinds or key in self.request.kinds
 
-    def _sides(self) -> Iterator[tuple[Subledger, OpenItems]]:
+    def _sides(self) -> Iterator[documents.Side]:
         """Yield the documents of each side that is loaded, per group of entities whose amounts can be added."""
         if self.request.kinds and not _ITEM_CHECKS & set(self.request.kinds):
             return
@@ -116,7 +115,7 @@ class _Check:
                     when = AsOfRequest(as_of=self.as_of.day)
                     of = SubledgerRequest(side=side, when=when, entities=tuple(codes))
                     subledger = Subledger(self.book, of)
-                    yield subledger, replay(subledger.chosen, subledger.day)
+                    yield subledger, subledger.open_on(subledger.day)
 
     def _run(self) -> Iterator[Checked]:
         book = self.book
@@ -156,9 +155,8 @@ class _Check:
                 if key in _ITEM_CHECKS
             )
             return
-        plain = [side for side, _ in self.sides]
-        yield documents.spelt_twice(plain)
-        yield documents.alike(plain)
+        yield documents.spelt_twice(self.sides)
+        yield documents.alike(self.sides)
         yield documents.over_applied(self.sides)
         yield documents.loose(self.sides)
         yield documents.early(self.sides)

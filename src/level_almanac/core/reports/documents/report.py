@@ -17,11 +17,15 @@ from level_almanac.core.spans.as_of import COVERS
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.subledger.control import control_checks, over_notes
 from level_almanac.core.subledger.item import Item, natural
-from level_almanac.core.subledger.open_items import Application, replay
+from level_almanac.core.subledger.open_items import Application
+from level_almanac.core.subledger.open_on_day import IS_OPEN, OpenItem
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, age_of, later_words
 from level_almanac.core.table.model import Cell, Check, Column, Note, Proof, ReportTable, Row, heading
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
+from level_almanac.store.expressions import Constant, Expression, FieldReference, Given
+from level_almanac.store.line_query import Asked
+from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
 
 _ZERO = Decimal(0)
 Which = Literal["all", "open", "overdue", "unapplied"]
@@ -29,6 +33,22 @@ DOCUMENTS = ("invoice", "credit")
 _NUMBERS = ("amount", "settled", "open", "days", "late")
 _SORTS = ("party", "number", "date", "due", *_NUMBERS)
 _ITEM_DATES = ("posted", "date", "due")
+_IS_INVOICE = FieldTest("kind", "is", ("invoice",))
+_IS_LATE = FieldTest("late", "over", (_ZERO,))
+_FILLED: Mapping[str, tuple[str, tuple[Predicate, ...]]] = {
+    "amount": ("signed", ()),
+    "settled": ("settled", ()),
+    "open": ("open", ()),
+    "days": ("old", (IS_OPEN,)),
+    "late": ("late", (IS_OPEN, _IS_INVOICE, _IS_LATE)),
+}
+"""By column what it is, as lines are asked of, and which lines have a number there."""
+
+
+def _within(limit: Threshold, column: str) -> Predicate:
+    """Return the condition of a line that lies within a limit; one without a number there does not."""
+    field, filled = _FILLED[column]
+    return Every((*filled, FieldTest(field, "through" if limit.limit == "between" else limit.limit, limit.values)))
 
 
 def _which(given: Mapping[str, Any]) -> Which:
@@ -91,83 +111,91 @@ class Documents:
                 what = "no column to go by has this name"
                 raise UsageMistake(Mistake(what, where, repr(name), listed(known), nearest(name, known)))
         self.days = asked_days(request.first, request.last, self.subledger.as_of)
-        self.open = replay(self.subledger.chosen, self.subledger.day)
-        self.settled_by: defaultdict[int, list[Application]] = defaultdict(list)
-        for application in self.open.applications:
-            self.settled_by[application.to].append(application)
-            self.settled_by[application.by].append(application)
+        self.open = self.subledger.open_on(self.subledger.day)
         days = (later_words(self.subledger.day), "other dates", f"no {request.date}")
-        self.tally = Tally(self.subledger.proof_order(*days))
+        self.cases = list(self._cases())
+        self.tally = Tally([*self.subledger.proof_order(*days), *(words for _, words in self.cases)])
+        self.by_entity: defaultdict[str, Decimal] = defaultdict(Decimal)
         self.shown = self._chosen()
+        self.settled_by: defaultdict[str, list[Application]] = defaultdict(list)
+        for application in self.open.applications(each.item for each in self.top) if request.settled else ():
+            self.settled_by[application.to.place].append(application)
+            self.settled_by[application.by.place].append(application)
 
     @property
     def on(self) -> str:
         """The column that thresholds are on where none is named."""
         return "amount" if self.request.which == "all" else "open"
 
-    def _rule(self, at: int, item: Item) -> str:
-        """Return what keeps a line out, or nothing where it is shown."""
-        if other := self.subledger.other_entity(item):
-            return other
-        if self.days and not self._within(item):
-            return "other dates" if self._counting(item) else f"no {self.request.date}"
-        return self.subledger.rule_of(item) or self._of_which(at, item)
+    @property
+    def top(self) -> list[OpenItem]:
+        """The documents that have a row of their own."""
+        return self.shown if self.request.top is None else self.shown[: self.request.top]
 
-    def _of_which(self, at: int, item: Item) -> str:
-        """Return what keeps a line out of the documents that are asked for, or nothing where it is among them."""
-        which, left = self.request.which, self.open.left[at]
-        if which == "unapplied" and (item.kind == "invoice" or not left):
-            return "invoices" if item.kind == "invoice" else "applied in full"
-        if which == "overdue" and item.kind != "invoice":
-            return "not invoices"
-        if which in ("all", "open") and item.kind not in DOCUMENTS:
-            return "payments and the like"
-        if which in ("open", "overdue") and not left:
-            return "settled in full"
-        if which == "overdue" and age_of(item, self.subledger.day, "due") <= 0:
-            return "not due"
-        cells = self._cells(at, item)
+    def _cases(self) -> Iterator[tuple[Predicate, str]]:
+        """Yield what keeps a line of the report's entities, posted by its day, out of the report, in order: the
+        condition, and what a proof calls it.
+        """
+        if self.days:
+            dated = {"date": "dated", "due": "due"}.get(self.request.date, "posted")
+            yield FieldTest(dated, "blank"), f"no {self.request.date}"
+            yield Not(FieldTest(dated, "through", self.days)), "other dates"
+        for number, rule in enumerate(self.subledger.rules):
+            yield FieldTest("failed_rule", "is", (Decimal(number),)), rule.words
+        yield from self._of_which()
         for limit in self.request.thresholds:
-            value = cells[limit.on or self.on]
-            if not limit.holds(Decimal(value) if isinstance(value, int | Decimal) else None):
-                return f"{limit.on or self.on} not {limit.words}"
-        return ""
+            on = limit.on or self.on
+            yield Not(_within(limit, on)), f"{on} not {limit.words}"
 
-    def _counting(self, item: Item) -> date | None:
-        return {"date": item.dated, "due": item.due}.get(self.request.date, item.posted)
+    def _of_which(self) -> Iterator[tuple[Predicate, str]]:
+        """Yield the same of the documents that are asked for."""
+        which = self.request.which
+        if which == "unapplied":
+            yield _IS_INVOICE, "invoices"
+            yield Not(IS_OPEN), "applied in full"
+        if which == "overdue":
+            yield Not(_IS_INVOICE), "not invoices"
+        if which in ("all", "open"):
+            yield Not(FieldTest("kind", "is", DOCUMENTS)), "payments and the like"
+        if which in ("open", "overdue"):
+            yield Not(IS_OPEN), "settled in full"
+        if which == "overdue":
+            yield Not(_IS_LATE), "not due"
 
-    def _within(self, item: Item) -> bool:
-        day = self._counting(item)
-        return day is not None and self.days is not None and self.days[0] <= day <= self.days[1]
+    def _chosen(self) -> list[OpenItem]:
+        """Return the documents that are shown, in order, and tally what each rule leaves out."""
+        subledger, later = self.subledger, later_words(self.subledger.day)
+        is_later = FieldTest("posted", "over", (subledger.day,))
+        beyond = Some((Not(subledger.chosen), is_later))
+        by: list[Expression] = [FieldReference("entity"), FieldReference("failed_rule")]
+        for entity, failed, lines, amount in subledger.groups(by, [Asked(FieldReference("signed"))], [beyond]):
+            other = entity not in subledger.selection.entities
+            self.tally.add(subledger.rule_words(failed) if other else later, lines, amount)
+        cases = self.cases
+        rule = Given(tuple((test, Constant(Decimal(at))) for at, (test, _) in enumerate(cases)), Constant(Decimal(-1)))
+        by = [FieldReference("entity"), rule]
+        asked = [Asked(FieldReference("signed")), Asked(FieldReference("open"))]
+        for entity, at, lines, amount, left in self.open.groups(by, asked, whole=True):
+            self.tally.add(cases[int(at)][1] if at >= 0 else "", lines, amount)
+            self.by_entity[entity] += left
+        # Where only what is open is shown, the others need not be looked through.
+        whole = self.request.which == "all"
+        return sorted(self.open.items([Not(test) for test, _ in cases], whole=whole), key=self._order)
 
-    def _chosen(self) -> list[int]:
-        places = {item.place: at for at, item in enumerate(self.open.items)}
-        shown_lines = []
-        for item in self.subledger.items:
-            at = places.get(item.place)
-            if at is None:
-                rule = self.subledger.other_entity(item) or later_words(self.subledger.day)
-            else:
-                rule = self._rule(at, item)
-                if not rule:
-                    shown_lines.append(at)
-            self.tally.add(rule, item.signed)
-        return sorted(shown_lines, key=self._order)
-
-    def _order(self, at: int) -> tuple[object, ...]:
-        item = self.open.items[at]
+    def _order(self, each: OpenItem) -> tuple[object, ...]:
+        item = each.item
         tie = (item.party, item.dated, natural(item.number), natural(item.line), item.kind)
         sort = self.request.sort or ("due" if self.request.which in ("open", "overdue") else "date")
         if sort in ("party", "number"):
             return tie if sort == "party" else (natural(item.number), *tie)
         if sort in ("date", "due"):
             return (item.dated if sort == "date" else item.due or item.dated, *tie)
-        value = self._cells(at, item)[sort]
+        value = self._cells(each)[sort]
         number = value if isinstance(value, int | Decimal) else None
         return (number is None, -(number or 0), *tie)
 
-    def _cells(self, at: int, item: Item) -> dict[str, Cell]:
-        day, left = self.subledger.day, self.open.left[at]
+    def _cells(self, each: OpenItem) -> dict[str, Cell]:
+        day, item, left = self.subledger.day, each.item, each.left
         late = age_of(item, day, "due") if item.kind == "invoice" and left else None
         return {
             "kind": item.kind,
@@ -213,7 +241,7 @@ class Documents:
                 left_out=self.tally.parts,
                 checks=(
                     self._open_check(rows),
-                    *(control_checks(subledger, self.open) if whole and which == "open" else ()),
+                    *(control_checks(subledger, self.by_entity) if whole and which == "open" else ()),
                 ),
                 decimals=subledger.selection.decimals,
                 table=subledger.table,
@@ -223,7 +251,7 @@ class Documents:
 
     def _open_check(self, rows: Sequence[Row]) -> Check:
         total = next(row for row in rows if row.key == "total")
-        left = sum((self.open.left[at] for at in self.shown), _ZERO)
+        left = sum((each.left for each in self.shown), _ZERO)
         holds = total.cells["open"] == left and total.cells["amount"] == self.tally.shown.amount
         return Check("amount and settled come to open", holds)
 
@@ -264,23 +292,23 @@ class Documents:
         return self._group_key(self._member(item))
 
     def _rows(self) -> Iterator[Row]:
-        shown_lines = self.shown if self.request.top is None else self.shown[: self.request.top]
+        shown_lines = self.top
         keys: list[str] = []
         if not self.request.by:
-            for at in shown_lines:
-                yield from self._document(at, 0)
-                keys.append(self.subledger.key_of(self.open.items[at]))
+            for each in shown_lines:
+                yield from self._document(each, 0)
+                keys.append(self.subledger.key_of(each.item))
         else:
-            groups: dict[str | None, list[int]] = {}
-            for at in shown_lines:
-                groups.setdefault(self._member(self.open.items[at]), []).append(at)
-            for member, inner in sorted(groups.items(), key=lambda each: (each[0] is None, each[0] or "")):
+            groups: dict[str | None, list[OpenItem]] = {}
+            for each in shown_lines:
+                groups.setdefault(self._member(each.item), []).append(each)
+            for member, inner_lines in sorted(groups.items(), key=lambda group: (group[0] is None, group[0] or "")):
                 key = self._group_key(member)
                 yield heading(key, self._label(member))
-                for at in inner:
-                    yield from self._document(at, 1)
-                adds = tuple((1, self.subledger.key_of(self.open.items[at])) for at in inner)
-                yield Row(key, f"Total {key}", 0, "subtotal", self._sums(inner), adds=adds)
+                for each in inner_lines:
+                    yield from self._document(each, 1)
+                adds = tuple((1, self.subledger.key_of(each.item)) for each in inner_lines)
+                yield Row(key, f"Total {key}", 0, "subtotal", self._sums(inner_lines), adds=adds)
                 keys.append(key)
         adds = tuple((1, key) for key in keys)
         if len(shown_lines) < len(self.shown):
@@ -303,27 +331,27 @@ class Documents:
             return f"(no {self.request.by})"
         return f"{member} {self.subledger.name_of(member)}" if self.request.by == "party" else member
 
-    def _sums(self, shown: Sequence[int]) -> Mapping[str, Cell]:
-        amount = sum((self.open.items[at].signed for at in shown), _ZERO)
-        left = sum((self.open.left[at] for at in shown), _ZERO)
+    @staticmethod
+    def _sums(shown: Sequence[OpenItem]) -> Mapping[str, Cell]:
+        amount = sum((each.item.signed for each in shown), _ZERO)
+        left = sum((each.left for each in shown), _ZERO)
         return {"amount": amount, "settled": left - amount, "open": left}
 
-    def _document(self, at: int, level: int) -> Iterator[Row]:
-        item = self.open.items[at]
-        cells = self._cells(at, item)
+    def _document(self, each: OpenItem, level: int) -> Iterator[Row]:
+        item = each.item
+        cells = self._cells(each)
         cells |= {"reference": item.reference, "memo": item.further[-1]}
         if self.request.by != "party":
             cells["party"] = f"{item.party} {self.subledger.name_of(item.party)}"
         label = item.number if item.line == "1" else f"{item.number}/{item.line}"
         yield Row(self.subledger.key_of(item), label, level, "line", cells)
         if self.request.settled:
-            yield from self._settlements(at, level + 1)
+            yield from self._settlements(item, level + 1)
 
-    def _settlements(self, at: int, level: int) -> Iterator[Row]:
+    def _settlements(self, item: Item, level: int) -> Iterator[Row]:
         """Yield what was applied to a document, or what it was applied to, each with the day that it took effect."""
-        item = self.open.items[at]
-        for application in sorted(self.settled_by[at], key=lambda each: each.day):
-            other = self.open.items[application.by if application.to == at else application.to]
+        for application in sorted(self.settled_by[item.place], key=lambda each: each.day):
+            other = application.by if application.to.place == item.place else application.to
             yield Row(
                 f"{self.subledger.key_of(item)}>{other.key}",
                 other.number if other.line == "1" else f"{other.number}/{other.line}",
@@ -355,30 +383,22 @@ class Documents:
 
     def _unapplied_note(self, decimals: int) -> Iterator[Note]:
         """Say what is open beside documents, so that both come to the balance."""
-        beside = [
-            left
-            for item, left in zip(self.open.items, self.open.left, strict=True)
-            if left and item.kind not in DOCUMENTS and not self.subledger.rule_of(item)
-        ]
-        if beside:
-            words = f"Beside these, {len(beside):,} payments and the like are unapplied, {{}} in all: --unapplied"
-            yield Note(words, (sum(beside, _ZERO),), decimals)
+        for lines, amount in self._open_of(self.subledger.met, Not(FieldTest("kind", "is", DOCUMENTS))):
+            words = f"Beside these, {lines:,} payments and the like are unapplied, {{}} in all: --unapplied"
+            yield Note(words, (amount,), decimals)
 
     def _older_note(self, first: date, decimals: int) -> Iterator[Note]:
         """Say what is open too and older than the range asked for, since an open document does not age out."""
-        older = [
-            at
-            for at, item in enumerate(self.open.items)
-            if item.kind in DOCUMENTS
-            and self.open.left[at]
-            and not self.subledger.rule_of(item)
-            and (day := self._counting(item)) is not None
-            and day < first
-            and (
-                self.request.which == "open" or (item.kind == "invoice" and age_of(item, self.subledger.day, "due") > 0)
-            )
-        ]
-        if older:
-            amount = sum((self.open.left[at] for at in older), _ZERO)
-            words = f"Older ones are open too: {len(older):,} from before {day_words(first)}, {{}} in all"
+        dated = {"date": "dated", "due": "due"}.get(self.request.date, "posted")
+        asked = (
+            Every((_IS_INVOICE, _IS_LATE)) if self.request.which == "overdue" else FieldTest("kind", "is", DOCUMENTS)
+        )
+        for lines, amount in self._open_of(self.subledger.met, asked, FieldTest(dated, "under", (first,))):
+            words = f"Older ones are open too: {lines:,} from before {day_words(first)}, {{}} in all"
             yield Note(words, (amount,), decimals)
+
+    def _open_of(self, *rules: Predicate) -> Iterator[tuple[int, Decimal]]:
+        """Yield how many open lines meet the rules, and what is open of them, where any does."""
+        for lines, amount in self.open.groups([], [Asked(FieldReference("open"))], [IS_OPEN, *rules]):
+            if lines:
+                yield lines, amount

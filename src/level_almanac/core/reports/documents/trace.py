@@ -16,21 +16,21 @@ def documents_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> Rep
     documents: Documents = report.of
     row_found, named = find_row(table, asked.row), find_column(table, asked.column or "open")
     amounts = {
-        "amount": lambda at: documents.open.items[at].signed,
-        "settled": lambda at: documents.open.left[at] - documents.open.items[at].signed,
-        "open": lambda at: documents.open.left[at],
+        "amount": lambda each: each.item.signed,
+        "settled": lambda each: each.left - each.item.signed,
+        "open": lambda each: each.left,
     }
     if named.key not in amounts:
         step = "name amount, settled or open"
         raise UsageMistake(Mistake("no sum of documents", "--column", repr(head_words(named)), next_step=step))
-    positions = {documents.subledger.key_of(documents.open.items[at]): at for at in documents.shown}
-    if row_found.key in positions:
-        wanted = [positions[row_found.key]]
+    by_key = {documents.subledger.key_of(each.item): each for each in documents.shown}
+    if row_found.key in by_key:
+        wanted = [by_key[row_found.key]]
     elif row_found.key == "total":
         wanted = documents.shown
     elif row_found.key == "shown":
-        wanted = documents.shown[: documents.request.top]
+        wanted = documents.top
     else:
-        wanted = [at for at in documents.shown if documents.group_of(documents.open.items[at]) == row_found.key]
-    shares = [(at, amounts[named.key](at)) for at in wanted]
+        wanted = [each for each in documents.shown if documents.group_of(each.item) == row_found.key]
+    shares = [(each.item, amounts[named.key](each)) for each in wanted]
     return documents_table(TracedDocuments(table, row_found, named, documents.subledger, documents.open, shares))

@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 from functools import cached_property
@@ -17,20 +17,22 @@ from level_almanac.core.requests.shared import first_option, last_option, thresh
 from level_almanac.core.spans.as_of import COVERS
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.subledger.control import over_notes
-from level_almanac.core.subledger.item import Item
-from level_almanac.core.subledger.open_items import replay
+from level_almanac.core.subledger.open_on_day import IS_OPEN, truth
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, in_order
-from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, Note, Proof, ReportTable, Row
+from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, CountedAmount, Note, Proof, ReportTable, Row
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.tables import KIND_SIGNS
-from level_almanac.store.expressions import Arithmetic, Constant, Expression, FieldReference, Given
-from level_almanac.store.predicate import FieldTest
+from level_almanac.store.expressions import Arithmetic, Constant, Expression, FieldReference, Given, Joined
+from level_almanac.store.line_query import Asked
+from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
 
 _ZERO = Decimal(0)
 _MOST_NAMED = 5
 _MOST_PAYEES = 2
 _ONE_DAY = timedelta(days=1)
+IS_OVERDUE = Every((FieldTest("kind", "is", ("invoice",)), FieldTest("late", "over", (_ZERO,))))
+"""That a line is an invoice that was due before the end of the days."""
 
 
 class PartyColumn(NamedTuple):
@@ -104,12 +106,19 @@ class PartiesRequest(Request):
     date: str = option("date", "Go by `date`, not `posted`.", metavar="FIELD", offers="field")
 
 
-@dataclass(slots=True)
-class _Party:
-    """One party's lines. met: those that meet the conditions; missed_by_exclusion: those that an exception took."""
+class _Lines(NamedTuple):
+    """Lines of a party in the days of the report. sums: of each kind, how many there are and what they come to; counts,
+    newest: of each kind, how many numbers they have, and their newest day; payees: in the order of the exports.
+    """
 
-    met: list[Item] = field(default_factory=list)
-    missed_by_exclusion: list[Item] = field(default_factory=list)
+    sums: Mapping[str, CountedAmount]
+    counts: Mapping[str, int]
+    newest: Mapping[str, date]
+    payees: Sequence[str]
+
+    def amount(self, kinds: Mapping[str, int]) -> Decimal:
+        """Return what the lines of some kinds come to, each with the sign it counts with."""
+        return sum((sign * self.sums[kind].amount for kind, sign in kinds.items() if kind in self.sums), _ZERO)
 
 
 def parties(book: Book, request: PartiesRequest) -> MadeReport:
@@ -144,13 +153,18 @@ class Parties:
         self.days = asked_days(request.first, request.last, self.subledger.as_of) or self._year_to_date()
         # What is open is told as of the end of the days, which a range of days may set before the report's own.
         self.day = self.days[1]
-        self.open = replay(self.subledger.chosen, self.day)
-        self.left = {item.place: self.open.left[at] for at, item in enumerate(self.open.items)}
-        self.standing = self._standing()
+        self.open = self.subledger.open_on(self.day)
         order = self.subledger.proof_order("other dates")
         self.tallies = tuple(Tally(order) for _ in self._proof_columns)
-        self.by_party = self._gathered()
-        self.figures = {code: self.cells(code, party.met) for code, party in self.by_party.items() if self._seen(party)}
+        # Those that meet the conditions, and those that an exception took.
+        self.met, self.excepted = self._gathered()
+        self.standing = self._standing()
+        self.figures = {code: self.cells(code, lines) for code, lines in self.met.items()}
+        if self.request.everyone:
+            nothing = _Lines({}, {}, {}, ())
+            for code, standing in self.standing.items():
+                if code not in self.figures and code not in self.excepted and standing["lines"]:
+                    self.figures[code] = self.cells(code, nothing)
         self.kept = self._sorted({code: cells for code, cells in self.figures.items() if self._holds(cells)})
 
     def _keys(self) -> tuple[str, ...]:
@@ -173,68 +187,89 @@ class Parties:
         shown = [key for key in self.keys if COLUMNS[key].kind in ("amount", "count")]
         return next(iter([*named, *shown]), "")
 
-    def _counting(self, item: Item) -> date:
-        return item.dated if self.request.date == "date" else item.posted
+    @property
+    def counting(self) -> str:
+        """The date that the days are told by, as lines are asked of."""
+        return "dated" if self.request.date == "date" else "posted"
 
-    def _gathered(self) -> dict[str, _Party]:
+    def _gathered(self) -> tuple[dict[str, _Lines], dict[str, _Lines]]:
+        """Return what each party's lines come to, and those that an exception took; tally what the rules leave out."""
         subledger = self.subledger
-        exclusions = [at for at, rule in enumerate(subledger.rules) if rule.exclusion]
-        by_party: dict[str, _Party] = {}
-        for item in subledger.items:
-            failed = subledger.other_entity(item)
-            if not failed and not self.days[0] <= self._counting(item) <= self.days[1]:
-                failed = "other dates"
-            if not failed and item.failed_rule not in exclusions:
-                failed = subledger.rule_of(item)
-            if failed:
-                self._tally(failed, item)
-                continue
-            party = by_party.setdefault(item.party, _Party())
-            if item.failed_rule in exclusions:
-                party.missed_by_exclusion.append(item)
-                self._tally(subledger.rule_of(item), item)
-            else:
-                party.met.append(item)
-        if self.request.everyone:
-            for item in self.open.items:
-                if self.left[item.place]:
-                    by_party.setdefault(item.party, _Party())
-        return by_party
+        within = FieldTest(self.counting, "through", self.days)
+        by: list[Expression] = [FieldReference(name) for name in ("entity", "failed_rule", "kind")]
+        asked = [Asked(FieldReference("amount"))]
+        for entity, failed, kind, in_days, lines, amount in subledger.groups([*by, truth(within)], asked):
+            is_other = entity not in subledger.selection.entities
+            if is_other or not in_days or failed < len(subledger.rules):
+                rule = subledger.rule_words(failed) if is_other or in_days else "other dates"
+                self._tally(rule, kind, CountedAmount(lines, amount))
+        excepted = self._lines_of([self._excepted, within]) if self._excepted.words else {}
+        return self._lines_of([subledger.met, within]), excepted
 
-    def cells(self, party: str, items: Sequence[Item]) -> dict[str, Cell]:
-        """Return a party's figures. items: its lines that count."""
-        return {key: self._cell(COLUMNS[key], party, items) for key in self._needed()}
+    @property
+    def _excepted(self) -> FieldTest:
+        """That an exception took a line."""
+        numbers = tuple(Decimal(at) for at, rule in enumerate(self.subledger.rules) if rule.exclusion)
+        return FieldTest("failed_rule", "is", numbers)
+
+    def _lines_of(self, rules: Sequence[Predicate]) -> dict[str, _Lines]:
+        """Return per party what the lines come to that meet the rules."""
+        rules = [self.subledger.chosen, *rules]
+        party, kind, day = (FieldReference(name) for name in ("party", "kind", self.counting))
+        numbers = Joined((FieldReference("entity"), Constant("\x1f"), FieldReference("number")))
+        asked = [Asked(FieldReference("amount")), Asked(numbers, "distinct"), Asked(day, "maximum")]
+        found: dict[str, dict[str, tuple[int, Decimal, int, date]]] = {}
+        for code, of_kind, *figures in self.subledger.groups([party, kind], asked, rules):
+            found.setdefault(code, {})[of_kind] = tuple(figures)
+        payees: dict[str, dict[str, None]] = {}
+        if "payee" in self._needed():
+            is_payment = FieldTest("kind", "is", tuple(COLUMNS["payee"].kinds))
+            paid = [*rules, is_payment, Not(FieldTest("f0", "blank"))]
+            by = [party, FieldReference("f0"), FieldReference("file")]
+            rows = self.subledger.groups(by, [Asked(FieldReference("file_line"), "minimum")], paid)
+            for code, payee, *_ in sorted(rows, key=lambda row: (row[2], row[-1])):
+                payees.setdefault(code, {})[str(payee)] = None
+        return {
+            code: _Lines(
+                {each: CountedAmount(lines, amount) for each, (lines, amount, _, _) in kinds.items()},
+                {each: count for each, (_, _, count, _) in kinds.items()},
+                {each: newest for each, (_, _, _, newest) in kinds.items()},
+                tuple(payees.get(code, ())),
+            )
+            for code, kinds in found.items()
+        }
+
+    def cells(self, party: str, lines: _Lines) -> dict[str, Cell]:
+        """Return a party's figures. lines: those that count."""
+        return {key: self._cell(COLUMNS[key], party, lines) for key in self._needed()}
 
     def _needed(self) -> list[str]:
         return list(dict.fromkeys([*self.keys, *([self.request.sort] if self.request.sort in COLUMNS else [])]))
 
-    def _cell(self, column: PartyColumn, party: str, items: Sequence[Item]) -> Cell:
+    def _cell(self, column: PartyColumn, party: str, lines: _Lines) -> Cell:
         if column.key in STANDING:
             return self.standing[party][column.key]
-        counted = [item for item in items if item.kind in column.kinds]
         if column.kind == "amount":
-            return sum((column.kinds[item.kind] * item.amount for item in counted), _ZERO)
+            return lines.amount(column.kinds)
         if column.kind == "count":
-            return len({(item.entity, item.number) for item in counted})
+            return sum(lines.counts.get(kind, 0) for kind in column.kinds)
         if column.kind == "date":
-            return max((self._counting(item) for item in counted), default=None)
-        payees = list(dict.fromkeys(str(item.further[0]) for item in counted if item.further[0]))
+            return max((lines.newest[kind] for kind in column.kinds if kind in lines.newest), default=None)
+        payees = list(lines.payees)
         more = [f"{len(payees) - _MOST_PAYEES} more"] if len(payees) > _MOST_PAYEES else []
         return ", ".join([*payees[:_MOST_PAYEES], *more]) or None
 
     def _standing(self) -> defaultdict[str, dict[str, Decimal]]:
         """Return what each party has open at the end of the days, and what of it is overdue."""
-        by_party: defaultdict[str, dict[str, Decimal]] = defaultdict(lambda: dict.fromkeys(STANDING, _ZERO))
-        for item in self.open.items:
-            left = self.left[item.place]
-            by_party[item.party]["open"] += left
-            if self.is_overdue(item):
-                by_party[item.party]["overdue"] += left
+        by_party: defaultdict[str, dict[str, Decimal]] = defaultdict(lambda: dict.fromkeys((*STANDING, "lines"), _ZERO))
+        asked = [Asked(FieldReference("open"))]
+        by: list[Expression] = [FieldReference("party"), truth(IS_OVERDUE)]
+        for party, is_overdue, lines, left in self.open.groups(by, asked, [IS_OPEN]):
+            by_party[party]["open"] += left
+            by_party[party]["lines"] += lines
+            if is_overdue:
+                by_party[party]["overdue"] += left
         return by_party
-
-    def is_overdue(self, item: Item) -> bool:
-        """Tell whether a line is an invoice that was due before the end of the days."""
-        return item.kind == "invoice" and (item.due or item.dated) < self.day
 
     def _holds(self, cells: Mapping[str, Cell]) -> bool:
         for limit in self.request.thresholds:
@@ -274,10 +309,10 @@ class Parties:
         found = tuple(column for column in columns if column.kind == "amount" and column.key not in STANDING)
         return found or (PartyColumn("signed", "amount, signed by kind", "amount", KIND_SIGNS),)
 
-    def _tally(self, rule: str, item: Item) -> None:
-        """Count a line under the rule that leaves it out, or as shown, with what it adds to each column."""
+    def _tally(self, rule: str, kind: str, counted: CountedAmount) -> None:
+        """Count lines of a kind under the rule that leaves them out, or as shown, with what they add to each column."""
         for column, tally in zip(self._proof_columns, self.tallies, strict=True):
-            tally.add(rule, column.kinds.get(item.kind, 0) * item.amount)
+            tally.add(rule, counted.lines, column.kinds.get(kind, 0) * counted.amount)
 
     def _proof(self) -> Proof:
         first, *others = (
@@ -293,23 +328,22 @@ class Parties:
         )
         return first._replace(checks=tuple(self._checks()), further=tuple(others))
 
-    def _seen(self, party: _Party) -> bool:
-        return bool(party.met) or (self.request.everyone and not party.missed_by_exclusion)
-
     def _count(self, below: str) -> None:
         kept = set(self.kept)
-        for code, party in self.by_party.items():
-            for item in party.met:
-                self._tally("" if code in kept else below, item)
+        for code, lines in self.met.items():
+            for kind, counted in lines.sums.items():
+                self._tally("" if code in kept else below, kind, counted)
 
     def _checks(self) -> Iterator[Check]:
         """Yield that what was open, invoiced, paid and written off explain what is open, where nothing is left out."""
         if self.request.of.conditions or self.request.date:
             return
-        before = replay(self.subledger.chosen, self.days[0] - _ONE_DAY)
-        opening = sum(before.left, _ZERO)
-        moved = sum((item.signed for party in self.by_party.values() for item in party.met), _ZERO)
-        closing = sum(self.open.left, _ZERO)
+        before = self.subledger.open_on(self.days[0] - _ONE_DAY)
+        opening, closing = (
+            sum((left for _, left in each.groups([], [Asked(FieldReference("open"))]) if left), _ZERO)
+            for each in (before, self.open)
+        )
+        moved = sum((lines.amount(KIND_SIGNS) for lines in self.met.values()), _ZERO)
         places = self.subledger.selection.decimals
         yield Check(
             f"open before {opening:,.{places}f} and all lines of these days {moved:,.{places}f} "
@@ -383,24 +417,35 @@ class Parties:
             yield from self._short_notes(kept, decimals)
         if self.request.of.conditions and any(key in STANDING for key in self.keys):
             yield "What is open is told of all documents of a party, whatever the conditions"
-        merged = sorted(
-            {f"{item.exported_party} with {item.party}" for party in self.by_party.values() for item in party.met
-             if item.exported_party != item.party}
-        )  # fmt: skip
+        merged = self._merged()
         if merged:
             yield f"Taken as one: {', '.join(merged)}"
         if any(key in STANDING for key in self.keys):
             yield from over_notes(self.open, decimals)
 
+    def _merged(self) -> list[str]:
+        """Return which codes of the lines shown were taken for others."""
+        if not self.subledger.book.settings.parties.same_as:
+            return []
+        rules = [self.subledger.chosen, self.subledger.met, FieldTest(self.counting, "through", self.days)]
+        by = [FieldReference("exported_party"), FieldReference("party")]
+        codes = [(told, party) for told, party, _ in self.subledger.groups(by, [], rules)]
+        return sorted(f"{told} with {party}" for told, party in codes if told != party)
+
     def _short_notes(self, kept: Sequence[str], decimals: int) -> Iterator[Note]:
         """Name the parties that fall short only because of what was excepted."""
-        on, shown = self._on, set(kept)
-        short = []
-        for code, party in sorted(self.by_party.items()):
-            if code not in shown and party.missed_by_exclusion:
-                cells = self.cells(code, [*party.met, *party.missed_by_exclusion])
-                if self._holds(cells):
-                    short.append((code, cells[on]))
+        on, short = self._on, []
+        codes = sorted(self.excepted.keys() - set(kept))
+        either = Some((self.subledger.met, self._excepted))
+        asked: list[Predicate] = [
+            FieldTest("party", "is", tuple(codes)),
+            either,
+            FieldTest(self.counting, "through", self.days),
+        ]
+        for code, lines in sorted(self._lines_of(asked).items()) if codes else ():
+            cells = self.cells(code, lines)
+            if self._holds(cells):
+                short.append((code, cells[on]))
         if not short:
             return
         names = [f"{code} {self.subledger.name_of(code)} with {{}}" for code, _ in short[:_MOST_NAMED]]

@@ -4,13 +4,14 @@ from decimal import Decimal
 
 from level_almanac.core.book import Book
 from level_almanac.core.reports.definition import MadeReport
-from level_almanac.core.reports.parties.report import COLUMNS, STANDING, Parties
-from level_almanac.core.subledger.open_items import replay
+from level_almanac.core.reports.parties.report import COLUMNS, IS_OVERDUE, STANDING, Parties
+from level_almanac.core.subledger.open_on_day import IS_OPEN
 from level_almanac.core.subledger.trace import Share, TracedDocuments, documents_table
 from level_almanac.core.table.model import ReportTable
 from level_almanac.core.table.pointing import find_column, find_row, head_words
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.store.predicate import FieldTest
 
 
 def parties_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> ReportTable:
@@ -25,25 +26,23 @@ def parties_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> Repor
     totals = {"total": parties.kept, "shown": parties.kept[: parties.request.top]}
     wanted = set(totals.get(row_found.key, (row_found.key,)))
     shares: list[Share] = []
+    of_parties = FieldTest("party", "is", tuple(sorted(wanted)))
     open_ = parties.open
     if named.key in STANDING:
-        shares = [
-            (at, left)
-            for at, (item, left) in enumerate(zip(parties.open.items, parties.open.left, strict=True))
-            if left and item.party in wanted and (named.key == "open" or parties.is_overdue(item))
-        ]
+        overdue = [IS_OVERDUE] if named.key == "overdue" else []
+        shares = [(each.item, each.left) for each in open_.items([IS_OPEN, of_parties, *overdue])]
     else:
         kinds = COLUMNS[named.key].kinds
-        items = [item for party in sorted(wanted) for item in parties.by_party[party].met if item.kind in kinds]
+        subledger, within = parties.subledger, FieldTest(parties.counting, "through", parties.days)
+        rules = [subledger.chosen, subledger.met, within, of_parties, FieldTest("kind", "is", tuple(kinds))]
+        items = sorted(subledger.items(rules), key=lambda item: item.party)
         # By their own date, documents can be in the days that were posted after them.
-        posted = max([parties.day, *(item.posted for item in items)])
-        open_ = parties.open if posted == parties.day else replay(parties.subledger.chosen, posted)
-        places = {item.place: at for at, item in enumerate(open_.items)}
+        open_ = subledger.open_on(max([parties.day, *(item.posted for item in items)]))
         counted: set[tuple[str, str, str]] = set()
         for item in items:
             name = (item.entity, item.party, item.number)
             # A number over several lines is counted once.
             share = kinds[item.kind] * item.amount if named.kind == "amount" else Decimal(name not in counted)
             counted.add(name)
-            shares.append((places[item.place], share))
+            shares.append((item, share))
     return documents_table(TracedDocuments(table, row_found, named, parties.subledger, open_, shares))

@@ -86,29 +86,27 @@ def cash_trace(
 
 def _paid(made_of: CashFigure) -> Iterator[_Line]:
     """Yield the lines of documents of which something counts in these days, or that are booked in them."""
-    cash, window = made_of.cash, made_of.window
-    by_then = cash.settled_by(window.last)
-    for line, _, paid in cash.changes(window):
-        factor = made_of.factors.get(line.account, 0)
-        if not factor or not made_of.holds(line.entity, line.members):
+    factors = {account: factor for account, factor in made_of.factors.items() if factor}
+    for line in made_of.cash.lines_of(made_of.window, factors):
+        if not made_of.holds(line.entity, line.members):
             continue
-        settled = by_then.get(line.document)
+        factor = factors[line.account]
         cells = {
             "posted": line.counted,
             "account": line.account,
-            "document": line.document[-1],
+            "document": line.document,
             "memo": line.memo,
             "booked": factor * line.amount,
-            "settled": percent(settled.settled, settled.amount) if settled else None,
+            "settled": None if line.settled is None or line.whole is None else percent(line.settled, line.whole),
             "export": line.place,
         }
-        yield _Line(line.name, cells, factor * paid)
+        yield _Line(line.name, cells, factor * line.paid)
 
 
 def _as_booked(book: Book, traced: Traced, figure: TracedCell, made_of: CashFigure) -> Iterator[_Line]:
     """Yield the lines of the days that belong to no document."""
-    linked = {line.name for line in made_of.cash.lines}
     rule = Some(tuple(predicate_of(term, book.state.bases, traced.entities, traced.rules) for term in figure.terms))
+    linked = made_of.cash.names_of([rule])
     place = Joined((FieldReference("file"), Constant(":"), FieldReference("file_line")))
     names = ("entity", "journal", "line", "counted", "account", "document", "memo", "amount")
     values: list[Expression] = [*(FieldReference(name) for name in names), place]
@@ -117,7 +115,7 @@ def _as_booked(book: Book, traced: Traced, figure: TracedCell, made_of: CashFigu
     for entity, journal, line, posted, account, document, memo, amount, at in lines(book.engine, source, values, order):
         name = f"{entity}/{journal}/{line}"
         factor = made_of.factors.get(account, 0)
-        if name not in linked and factor:
+        if at not in linked and factor:
             cells = {
                 "posted": posted,
                 "account": account,

@@ -210,7 +210,7 @@ class _Gatherer:
         for slot in shown:
             if self.cash and isinstance(slot, PlacedColumn) and not slot.is_plan and isinstance(slot.window, Window):
                 members |= {
-                    self._member(field, line.entity, line.members) for line, _, _ in self.cash.changes(slot.window)
+                    self._member(field, change.entity, change.members) for change in self.cash.changes(slot.window)
                 }
         return sorted(members, key=lambda member: (member is None, member or ""))
 
@@ -241,12 +241,12 @@ class _Gatherer:
         """Put what was paid of linked lines in the place of what was booked."""
         if not isinstance(slot.window, Window):
             return
-        for line, booked, paid in cash.changes(slot.window):
-            if slot.field and self._member(slot.field, line.entity, line.members) != slot.member:
+        for each in cash.changes(slot.window):
+            if slot.field and self._member(slot.field, each.entity, each.members) != slot.member:
                 continue
-            change = Figure(paid - booked, bool(paid) - bool(booked))
-            for block in self._blocks(line.entity, line.members):
-                self.by_block[block, slot.key, "movement"][line.account] += change
+            change = Figure(each.paid.amount - each.booked.amount, each.paid.lines - each.booked.lines)
+            for block in self._blocks(each.entity, each.members):
+                self.by_block[block, slot.key, "movement"][each.account] += change
 
     def _blocks(self, entity: str | None, values: Sequence[str | None]) -> list[Block]:
         return [WHOLE, self._member(self.by, entity, values)] if self.by else [WHOLE]

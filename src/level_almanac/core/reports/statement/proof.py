@@ -142,9 +142,8 @@ def _bridge(figures: Figures, cash: "CashBasis", book: Book) -> Iterator[Check]:
             },
             f"m:{slot.asked}",
         )
-        booked, paid = _ZERO, _ZERO
-        for _, one, other in cash.changes(slot.window):
-            booked, paid = booked + one, paid + other
+        booked = sum((each.booked.amount for each in cash.changes(slot.window)), _ZERO)
+        paid = sum((each.paid.amount for each in cash.changes(slot.window)), _ZERO)
         shown_amount = sum(
             (
                 figure.amount
@@ -239,7 +238,7 @@ def notes_of(
     if figures.plans:
         yield from figures.plans.remarks
     if figures.cash:
-        yield f"{len(figures.cash.lines):,} ledger lines are linked to documents; all others count as booked"
+        yield f"{figures.cash.count:,} ledger lines are linked to documents; all others count as booked"
 
 
 def _cut_notes(book: Book, selection: Selection, figures: Figures, slots: Sequence[PlacedColumn]) -> Iterator[Note]:

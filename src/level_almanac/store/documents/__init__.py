@@ -1,0 +1,1 @@
+"""Documents and what is applied to them, as sets in the engine."""

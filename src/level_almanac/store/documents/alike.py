@@ -1,0 +1,53 @@
+"""Invoices that may be one and the same: candidates, which core looks at one by one."""
+
+from level_almanac.store.documents.lines import ITEM
+from level_almanac.store.engine import Engine, Row
+from level_almanac.store.line_query import Asking, LineSource
+
+_BARE = "regexp_replace(regexp_replace(lower(number), '(^|[^0-9])0+([0-9])', '\\1\\2', 'g'), '[^a-z0-9]', '', 'g')"
+"""A number without blanks, signs, capitals and leading zeros, as far as it is of ASCII."""
+
+
+def spelt_twice(engine: Engine, source: LineSource) -> list[Row]:
+    """Return the lines, of one entity and party, whose different numbers may be two spellings of one."""
+    asking = Asking(source)
+    # Letters beyond ASCII have spellings of their own; of a party that uses any, only digits are told apart.
+    return engine.rows(
+        f"""with lines as ({_lines(source, asking)}),
+            beyond as (select distinct entity, party from lines where regexp_matches(number, '[^ -~]')),
+            spelt as (select lines.*, case when beyond.party is null then {_BARE}
+                    else regexp_replace(number, '[^1-9]', '', 'g') end as bare
+                from lines left join beyond on beyond.entity = lines.entity and beyond.party = lines.party),
+            several as (select entity, party, bare from spelt group by entity, party, bare
+                having min(number) <> max(number))
+            select {_columns("spelt")} from spelt join several on several.entity = spelt.entity
+                and several.party = spelt.party and several.bare = spelt.bare
+            order by file, file_line""",
+        asking.bind.values,
+    )
+
+
+def near_days(engine: Engine, source: LineSource, days: int) -> list[Row]:
+    """Return the lines of one entity, party and amount of which two in order of their dates are so few days apart."""
+    asking = Asking(source)
+    return engine.rows(
+        f"""with lines as ({_lines(source, asking)}),
+            dated as (select entity, party, amount, dated, lead(dated) over (partition by entity, party, amount
+                    order by dated, number, file, file_line) as following from lines),
+            near as (select distinct entity, party, amount from dated
+                where date_diff('day', dated, following) <= {asking.bind(days)})
+            select {_columns("lines")} from lines join near on near.entity = lines.entity
+                and near.party = lines.party and near.amount = lines.amount
+            order by file, file_line""",
+        asking.bind.values,
+    )
+
+
+def _lines(source: LineSource, asking: Asking) -> str:
+    named = [(name, asking.field(name)) for name in ITEM]
+    inner = asking.lines(named, [source.places[name] for name in ITEM])
+    return f"select * from ({inner}) where left_by = {len(source.rules)}"
+
+
+def _columns(of: str) -> str:
+    return ", ".join(f"{of}.{name}" for name in ITEM)

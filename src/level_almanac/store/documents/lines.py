@@ -1,0 +1,115 @@
+"""The lines of payables or receivables that a report is of, by names of their own."""
+
+import itertools
+import weakref
+from collections.abc import Mapping, Sequence
+
+from level_almanac.store.binding import Binding
+from level_almanac.store.documents import marks
+from level_almanac.store.documents.marks import EFFECT, MARKS, sign_sql
+from level_almanac.store.engine import Engine, Row
+from level_almanac.store.expressions import Expression, FieldReference
+from level_almanac.store.line_query import Asking, LineSource
+
+ITEM = (
+    "entity", "party", "kind", "number", "line", "dated", "due", "posted", "amount", "settles", "applied", "reference",
+    "place", "exported_party", "failed_rule",
+)  # fmt: skip
+"""What each line brings to core, in this order, and after it the further values that were asked for."""
+_SERIAL = itertools.count(1)
+
+
+class DocumentLines:
+    """The lines of one table, whatever their day.
+
+    source: the lines and the rules that each is held against; values: by name those of `ITEM`, but for the number of
+    the rule, which the source says; further: values that a report wants besides; entities: whose lines are taken;
+    marked: whether they are stored with their marks, or those are to be made now.
+    """
+
+    def __init__(
+        self,
+        engine: Engine,
+        source: LineSource,
+        values: Mapping[str, Expression],
+        further: Sequence[Expression],
+        entities: Sequence[str],
+        *,
+        marked: bool,
+    ) -> None:
+        self.engine, self._stored, self._entities = engine, source, tuple(entities)
+        self.further = tuple(f"f{number}" for number in range(len(further)))
+        self._named = {**values, **dict(zip(self.further, further, strict=True))}
+        self._failed: list[dict[str, object]] = []
+        self._made = ""
+        if marked:
+            self._named |= {name: FieldReference(name) for name in MARKS}
+        else:
+            bind = Binding()
+            lines = f"(select *, party as standing from {self._read(bind)})"
+            self._made = self.made(f"select * exclude (standing) from ({marks.marked(lines, bind)})", bind)
+        self.decimals = self._decimals()
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """What a line can be asked for."""
+        return (*ITEM, *self.further, *MARKS, "sign", "signed", "effect", "file", "file_line")
+
+    def relation(self, bind: Binding) -> str:
+        """Return the SQL of the lines."""
+        lines = self._made or self._read(bind)
+        if not self._failed:
+            return lines
+        kept, others = ", ".join(f"each.{name}" for name in self.names if name != "failed_rule"), bind(self._failed)
+        return f"""(select {kept}, coalesce(others.other.rule, each.failed_rule)::integer as failed_rule
+            from {lines} as each
+            left join (select unnest({others}::struct(place varchar, rule integer)[]) as other) as others
+                on others.other.place = each.place)"""
+
+    def _read(self, bind: Binding) -> str:
+        asking = Asking(self._stored, bind)
+        inner = asking.lines(
+            [(name, asking.sql(value)) for name, value in self._named.items()], [*self._named.values()]
+        )
+        return f"""(select *, sign * amount as signed from (
+            select {", ".join(self._named)}, file, file_line, left_by as failed_rule, {sign_sql(bind)} as sign,
+                {EFFECT} as effect
+            from ({inner}) where entity in {bind.many(self._entities)}))"""
+
+    def made(self, sql: str, bind: Binding) -> str:
+        """Make a table of the engine's from a statement, and return its name; it goes when the lines do."""
+        name = f"documents_{next(_SERIAL)}"
+        self.engine.run(f"create temporary table {name} as {sql}", bind.values)
+        weakref.finalize(self, self.engine.drop, name).atexit = False
+        return name
+
+    def _decimals(self) -> int:
+        """Return how many decimals amounts are stored with."""
+        bind = Binding()
+        rows = self.engine.rows(f"select typeof(amount) from {self.relation(bind)} limit 1", bind.values)
+        return int(rows[0][0].rstrip(")").rpartition(",")[2]) if rows else 2
+
+    def in_chains(self) -> list[Row]:
+        """Return the lines that have a number of a chain, or settle one, in the order of the exports: what each brings,
+        and then whether its number is of a chain, and what it settles.
+        """
+        bind = Binding()
+        columns = ", ".join((*ITEM, *self.further, "number_chained", "settles_chained"))
+        return self.engine.rows(
+            f"""select {columns} from {self.relation(bind)} as each where number_chained or settles_chained
+                order by file, file_line""",
+            bind.values,
+        )
+
+    def fail(self, failed: Mapping[str, int]) -> None:
+        """Let lines, by their places, fail another rule than their own values do: a void fails that of its payment."""
+        self._failed = [{"place": place, "rule": rule} for place, rule in failed.items()]
+
+    def source(self) -> LineSource:
+        """Return all lines, to be asked of by their `names`."""
+        return LineSource((), {}, self.places, relation=lambda bind: f"{self.relation(bind)} as line")
+
+    @property
+    def places(self) -> dict[str, Expression]:
+        """Where each value is found that can be asked for."""
+        return {name: FieldReference(name) for name in self.names}

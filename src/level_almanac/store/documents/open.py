@@ -1,0 +1,216 @@
+"""What is open on a day, by sums: of each number, what acts on it is given out in order (docs/open-items.md).
+
+The lines that act on a number stand one after another in the order in which they take effect, so that each is a stretch
+of one running sum; so do the number's own lines, in the order of their line numbers. A line settles of another what
+their stretches have in common. What is more than there is goes onto the last.
+"""
+
+from collections.abc import Mapping, Sequence
+from datetime import date
+from decimal import Decimal
+from typing import NamedTuple
+
+from level_almanac.store.binding import Binding
+from level_almanac.store.documents.lines import DocumentLines
+from level_almanac.store.engine import Row
+from level_almanac.store.expressions import Expression, FieldReference
+from level_almanac.store.line_query import LineSource
+
+_IS_NUMBER = "regexp_matches(each.line, '^[0-9]+$')"
+_LINE_ORDER = f"""(not {_IS_NUMBER}), (case when {_IS_NUMBER} then length(ltrim(each.line, '0')) else 0 end),
+    (case when {_IS_NUMBER} then ltrim(each.line, '0') else each.line end), each.file, each.file_line"""
+"""The order of a number's own lines: those with a number for a line by that, before others."""
+_SAME = """{one}.entity = {two}.entity and {one}.party = {two}.party and {one}.number = {two}.number
+    and {one}.sign = {two}.sign"""
+_ACTS = """{one}.entity = {two}.entity and {one}.party = {two}.party and {one}.number = {two}.settles
+    and {one}.sign = -{two}.sign"""
+_CHAINED = "struct(place varchar, change decimal(38, {scale}), over decimal(38, {scale}), unmatched boolean)[]"
+_NUMBERS = "struct(entity varchar, party varchar, number varchar, sign integer)[]"
+
+
+class InChain(NamedTuple):
+    """What was found of a line in a chain. change: by how much what is open of it is more than its signed amount; over:
+    how much more was applied to it than there was; unmatched: whether what it settles is not there.
+    """
+
+    change: Decimal
+    over: Decimal = Decimal(0)
+    unmatched: bool = False
+
+
+class Number(NamedTuple):
+    """What lines act on: a number of a party, and the sign of its lines."""
+
+    entity: str
+    party: str
+    number: str
+    sign: int
+
+
+class OpenLines:
+    """The state on a day of the lines posted by then.
+
+    entities: those that it is of; chained: what was found line by line, by the places of lines that are in chains.
+    """
+
+    def __init__(
+        self, lines: DocumentLines, day: date, entities: Sequence[str], chained: Mapping[str, InChain]
+    ) -> None:
+        self.lines, self.day, self.entities = lines, day, tuple(entities)
+        bind = Binding()
+        # Whole numbers: all lines of one have the same mark, and so have those that act on it.
+        self._near = lines.made(
+            f"""select * from {lines.relation(bind)} as each where {self._there(bind)} and done_on > {bind(day)}""",
+            bind,
+        )
+        bind = Binding()
+        self._acted = lines.made(
+            f"""select entity, party, number, sign, sum(acting) as acting, sum(amount) as amount, count(amount) as lines
+                from (
+                    select entity, party, settles as number, -sign as sign, amount as acting, null as amount
+                        from {self._near} where settles is not null and not settles_chained and effect <= {bind(day)}
+                    union all
+                    select entity, party, number, sign, null, amount from {self._near} where not number_chained)
+                group by entity, party, number, sign having sum(acting) is not null""",
+            bind,
+        )
+        bind = Binding()
+        self.table = lines.made(self._open_sql(bind, chained), bind)
+
+    def _there(self, bind: Binding) -> str:
+        """Return the SQL that tests a line for its entity, and for being posted by the day."""
+        return f"each.entity in {bind.many(self.entities)} and each.posted <= {bind(self.day)}"
+
+    def _open_sql(self, bind: Binding, chained: Mapping[str, InChain]) -> str:
+        found = bind([{"place": place, **each._asdict()} for place, each in chained.items()])
+        scale = self.lines.decimals
+        return f"""
+            with several as (
+                select each.place, sum(each.amount) over in_order - each.amount as before, each.amount,
+                    acted.acting, acted.amount as whole, row_number() over in_order = acted.lines as is_last
+                from {self._near} as each join {self._acted} as acted on {_SAME.format(one="acted", two="each")}
+                where acted.lines > 1
+                window in_order as (partition by each.entity, each.party, each.number, each.sign
+                    order by {_LINE_ORDER} rows unbounded preceding)),
+            given as (
+                select place, greatest(least(amount, acting - before), 0) as acting,
+                    case when is_last then greatest(acting - whole, 0) else 0 end as over
+                from several)
+            select each.*,
+                case when acts.lines > 0 then 0
+                    when acted.lines = 1 then each.sign * (each.amount - acted.acting)
+                    when acted.lines > 1 then each.sign * (each.amount - given.acting - given.over)
+                    else each.signed end + coalesce(chains.one.change, 0) as open,
+                coalesce(case when acted.lines = 1 then greatest(acted.acting - acted.amount, 0) else given.over end,
+                    chains.one.over, 0) as over,
+                case when acts.lines = 0 or chains.one.unmatched then 1 else 0 end as unmatched
+            from {self._near} as each
+            left join {self._acted} as acted on {_SAME.format(one="acted", two="each")}
+            left join {self._acted} as acts on {_ACTS.format(one="acts", two="each")}
+                and each.effect <= {bind(self.day)}
+            left join given on given.place = each.place
+            left join (select unnest({found}::{_CHAINED.format(scale=scale)}) as one) as chains
+                on chains.one.place = each.place"""
+
+    def source(self) -> LineSource:
+        """Return the lines that something may be open of, to be asked of by the names of all lines, and `open`, `over`
+        and `unmatched` (1 or 0). Of all others, those posted by the day that are done by it, nothing is open.
+        """
+        return LineSource((), {}, self._places, relation=lambda _bind: f"{self.table} as line")
+
+    def whole(self) -> LineSource:
+        """Return all lines posted by the day, to be asked of by the same names."""
+
+        def relation(bind: Binding) -> str:
+            names = ", ".join(f"each.{name}" for name in self.lines.names)
+            return f"""(select {names}, coalesce(near.open, 0) as open, coalesce(near.over, 0) as over,
+                    coalesce(near.unmatched, 0) as unmatched
+                from {self.lines.relation(bind)} as each left join {self.table} as near on near.place = each.place
+                where {self._there(bind)}) as line"""
+
+        return LineSource((), {}, self._places, relation=relation)
+
+    @property
+    def _places(self) -> dict[str, Expression]:
+        return {**self.lines.places, **{name: FieldReference(name) for name in ("open", "over", "unmatched")}}
+
+    def applications(self, numbers: Sequence[Number]) -> list[Row]:
+        """Return what was applied to lines of these numbers, outside chains: (place of the one, place of the other,
+        amount, day from which it is), in the order in which it was.
+        """
+        bind = Binding()
+        given = bind([each._asdict() for each in numbers])
+        return self._applications(f"(select one.* from (select unnest({given}::{_NUMBERS}) as one))", bind)
+
+    def early(self) -> list[Row]:
+        """Return the same of what is dated after the day on which it was settled, by other than a void."""
+        bind = Binding()
+        numbers = f"(select * from {self._numbers(bind)} where last_dated > first_effect)"
+        return self._applications(numbers, bind, "by_kind <> 'void' and to_dated > effect")
+
+    def _applications(self, numbers: str, bind: Binding, only: str = "true") -> list[Row]:
+        return self.lines.engine.rows(
+            f"""select by_place, to_place, amount, day from {self._pairs(numbers, bind)} where {only}
+                order by effect, by_file, by_line, is_rest, nth""",
+            bind.values,
+        )
+
+    def count_applications(self) -> int:
+        """Return how many applications there are outside chains."""
+        bind = Binding()
+        plain, others = "lines = 1 and acting <= amount", f"(select * from {self._numbers(bind)} where lines > 0)"
+        ((count,),) = self.lines.engine.rows(
+            f"""select (select coalesce(sum(acts), 0) from {others} where {plain})
+                + (select count(*) from {self._pairs(f"(select * from {others} where not ({plain}))", bind)})""",
+            bind.values,
+        )
+        return int(count)
+
+    def _numbers(self, bind: Binding) -> str:
+        """Return the SQL of every number outside chains that is acted on, with what of it there is on the day."""
+        there = self._there(bind)
+        return f"""(
+            select entity, party, number, sign, count(acting) filter (where acting <> 0) as acts,
+                count(amount) as lines, sum(acting) as acting, sum(amount) as amount, max(dated) as last_dated, min(effect) as first_effect
+            from (
+                select entity, party, settles as number, -sign as sign, amount as acting, null as amount, null as dated,
+                    effect
+                from {self.lines.relation(bind)} as each
+                where {there} and settles is not null and not settles_chained and effect <= {bind(self.day)}
+                union all
+                select entity, party, number, sign, null, amount, dated, null
+                from {self.lines.relation(bind)} as each where {there} and not number_chained)
+            group by entity, party, number, sign having count(acting) > 0)"""
+
+    def _pairs(self, numbers: str, bind: Binding) -> str:
+        """Return the SQL of all applications to lines of some numbers outside chains."""
+        there, lines = self._there(bind), self.lines.relation(bind)
+        return f"""(
+            with wanted as ({numbers}),
+            acting as (
+                select each.place, each.kind, each.effect, each.file, each.file_line, each.amount, wanted.entity,
+                    wanted.party, wanted.number, wanted.sign,
+                    sum(each.amount) over (partition by wanted.entity, wanted.party, wanted.number, wanted.sign
+                        order by each.effect, each.file, each.file_line rows unbounded preceding) as upto
+                from {lines} as each join wanted on {_ACTS.format(one="wanted", two="each")}
+                where {there} and each.effect <= {bind(self.day)} and not each.settles_chained),
+            targets as (
+                select each.place, each.dated, each.posted, each.entity, each.party, each.number, each.sign,
+                    each.amount, sum(each.amount) over (in_order rows unbounded preceding) as upto,
+                    row_number() over in_order as nth,
+                    sum(each.amount) over (partition by each.entity, each.party, each.number, each.sign) as whole,
+                    count(*) over (partition by each.entity, each.party, each.number, each.sign) as lines
+                from {lines} as each join wanted on {_SAME.format(one="wanted", two="each")}
+                where {there} and not each.number_chained
+                window in_order as (partition by each.entity, each.party, each.number, each.sign
+                    order by {_LINE_ORDER})),
+            met as (
+                select one.place as by_place, one.file as by_file, one.file_line as by_line, one.kind as by_kind,
+                    one.effect, other.place as to_place, other.dated as to_dated, other.nth,
+                    greatest(one.effect, other.posted) as day,
+                    least(one.upto, other.upto) - greatest(one.upto - one.amount, other.upto - other.amount) as shared,
+                    case when other.nth = other.lines
+                        then one.upto - greatest(one.upto - one.amount, other.whole) else 0 end as rest
+                from acting as one join targets as other on {_SAME.format(one="one", two="other")})
+            select *, shared as amount, 0 as is_rest from met where shared > 0
+            union all select *, rest, 1 from met where rest > 0)"""
