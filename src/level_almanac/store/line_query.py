@@ -23,7 +23,7 @@ from level_almanac.store.expressions import (
     links_in,
     parts_of,
 )
-from level_almanac.store.predicate import Predicate, fields_in, sql_of
+from level_almanac.store.predicate import Predicate, fields_in, filter_sql, sql_of
 
 Summing = Literal["sum", "count", "distinct", "minimum", "maximum", "only", "once"]
 """How the lines of a group make one value; `distinct`: how many there are; `only`: what they all have, blank where they
@@ -116,9 +116,9 @@ def lines(
     asking = Asking(source)
     named = [(f"v{number}", asking.sql(value)) for number, value in enumerate(values)]
     sorts = [(f"o{number}", asking.order(each)) for number, each in enumerate(order)]
-    inner = asking.lines([*named, *sorts], [*values, *(each.value for each in order)])
+    inner = asking.met([*named, *sorts], [*values, *(each.value for each in order)])
     by = [f"o{number}{' desc' if each.descending else ''} nulls last" for number, each in enumerate(order)]
-    query = f"select {', '.join(name for name, _ in named)} from ({inner}) where left_by = {len(source.rules)}"
+    query = f"select {', '.join(name for name, _ in named)} from ({inner})"
     query += f" order by {', '.join([*by, 'file', 'file_line'])}"
     if first is not None:
         query += f" limit {int(first)}"
@@ -148,12 +148,12 @@ def groups(
     asking = Asking(source)
     keys = [(f"k{number}", asking.sql(value)) for number, value in enumerate(by)]
     named = [(f"v{number}", asking.sql(each.value)) for number, each in enumerate(asked)]
-    inner = asking.lines([*keys, *named], [*by, *(each.value for each in asked)])
+    inner = asking.met([*keys, *named], [*by, *(each.value for each in asked)], less)
     sums = [_SUMMED[each.summing].format(v=f"v{number}") for number, each in enumerate(asked)]
     names = [name for name, _ in keys]
     grouped = f" group by {', '.join(names)}" if names else ""
     query = f"""select {", ".join([*names, "count(*)", *sums])}
-        from ({inner}) where left_by >= {len(source.rules) - less}{grouped}"""
+        from ({inner}){grouped}"""
     return engine.rows(query, asking.bind.values)
 
 
@@ -216,13 +216,28 @@ class Asking:
 
     def lines(self, named: Sequence[tuple[str, str]], values: Sequence[Expression]) -> str:
         """Return the SQL of all lines with these named values and the number of the rule that leaves each out."""
-        source = self.source
         columns = "".join(f"{sql} as {name}, " for name, sql in named)
         left_by, joins = self.left_by(), self.joins(values)
-        relation = source.relation
-        lines_ = relation(self.bind) if relation else placed_lines(source.parts, source.day_places, self.bind)
+        lines_ = self._from()
         return f"""select {columns}{left_by} as left_by, line.file, line.file_line
             from {lines_}{joins}"""
+
+    def met(self, named: Sequence[tuple[str, str]], values: Sequence[Expression], less: int = 0) -> str:
+        """Return the SQL of the lines that meet the rules, with these named values. less: how many of the last rules
+        are passed over.
+        """
+        source = self.source
+        rules = source.rules[: len(source.rules) - less]
+        columns = "".join(f"{sql} as {name}, " for name, sql in named)
+        tests = " and ".join(filter_sql(rule, self.bind, self.field) for rule in rules)
+        joins, lines_ = self.joins(values), self._from()
+        return f"select {columns}line.file, line.file_line from {lines_}{joins} where {tests or 'true'}"
+
+    def _from(self) -> str:
+        source = self.source
+        if source.relation:
+            return source.relation(self.bind)
+        return placed_lines(source.parts, source.day_places, self.bind)
 
     def left_by(self) -> str:
         """Return the SQL of the number of the rule that leaves a line out, or of how many there are where none does."""

@@ -131,6 +131,24 @@ def sql_of(predicate: Predicate, bind: Bind, field_sql: Callable[[str], str] = q
             return f"coalesce({' or '.join(tests) or 'false'}, false)"
 
 
+def filter_sql(predicate: Predicate, bind: Bind, field_sql: Callable[[str], str] = quoted) -> str:
+    """Return the condition as SQL to stand in a `where`, where what is null is as good as false.
+
+    An engine looks for parts of its files by such tests, and not by those that are never null.
+    """
+    match predicate:
+        case FieldTest("period", "is" | "through", _) | FieldTest(_, "blank", _) | FieldTest(_, _, _, True):
+            return sql_of(predicate, bind, field_sql)
+        case FieldTest(field, operator, words):
+            return _test_sql(field_sql(field), operator, words, bind)
+        case Every(parts):
+            return "(" + (" and ".join(filter_sql(part, bind, field_sql) for part in parts) or "true") + ")"
+        case Within(stretches):
+            place, day = field_sql("place"), field_sql("place_day")
+            return f"({' or '.join(stretch_sql(each, bind, place, day) for each in stretches) or 'false'})"
+    return sql_of(predicate, bind, field_sql)
+
+
 def _test_sql(value: str, operator: Operator, words: tuple[Word, ...], bind: Bind) -> str:
     if operator == "is" and len(words) > _MANY_WORDS and all(isinstance(word, str) for word in words):
         return f"{value} in (select unnest({bind(list(words))}::varchar[]))"

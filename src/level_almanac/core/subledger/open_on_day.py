@@ -1,6 +1,6 @@
 """The documents as they stood at the end of a day: what is open of each line, and what was applied to what."""
 
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
@@ -55,6 +55,15 @@ def chains_of(rows: Sequence[Row], further: int) -> tuple[list[Item], set[Number
     return items, numbers
 
 
+def in_chains(replayed: Replayed) -> dict[str, InChain]:
+    """Return what was found of lines in chains, by their places, where it is anything."""
+    found = {
+        item.place: InChain(left - item.signed, replayed.over.get(at, _ZERO), at in replayed.unmatched)
+        for at, (item, left) in enumerate(zip(replayed.items, replayed.left, strict=True))
+    }
+    return {place: each for place, each in found.items() if any(each)}
+
+
 class OpenOnDay:
     """The state of some entities' documents on a day. chained: all lines that are in chains, and `numbers` of those
     chains; further: how many values each line brings besides its own.
@@ -75,18 +84,11 @@ class OpenOnDay:
     ) -> None:
         self.day, self.engine, self._further = day, lines_.engine, further
         self.replayed: Replayed = replay((item for item in chained if item.entity in entities), day, numbers)
-        self.lines = OpenLines(lines_, day, sorted(entities), dict(self._in_chains(self.replayed)))
-
-    @staticmethod
-    def _in_chains(replayed: Replayed) -> Iterator[tuple[str, InChain]]:
-        for at, (item, left) in enumerate(zip(replayed.items, replayed.left, strict=True)):
-            found = InChain(left - item.signed, replayed.over.get(at, _ZERO), at in replayed.unmatched)
-            if any(found):
-                yield item.place, found
+        self._lines = OpenLines(lines_, day, sorted(entities), in_chains(self.replayed))
 
     def source(self, rules: Sequence[Predicate] = (), *, whole: bool = False) -> LineSource:
         """Return what the store is asked of."""
-        source, day = self.lines.whole() if whole else self.lines.source(), Constant(self.day)
+        source, day = self._lines.whole() if whole else self._lines.source(), Constant(self.day)
         further: dict[str, Expression] = {
             "settled": Arithmetic("-", FieldReference("open"), FieldReference("signed")),
             "late": DaysBetween(_DUE, day),
@@ -122,7 +124,7 @@ class OpenOnDay:
             for number, sign in ((item.number, 1), (item.settles, -1))
             if number
         )
-        rows = self.lines.applications(list(named)) if named else []
+        rows = self._lines.applications(list(named)) if named else []
         rows = [row for row in rows if row[0] in wanted or row[1] in wanted]
         chained = [each for each in self.replayed.applications if each.by.place in wanted or each.to.place in wanted]
         return self._in_order(rows, chained, wanted)
@@ -132,7 +134,7 @@ class OpenOnDay:
         chained = [
             each for each in self.replayed.applications if each.by.kind != "void" and each.to.dated > each.by.in_effect
         ]
-        return self._in_order(self.lines.early(), chained, {})
+        return self._in_order(self._lines.early(), chained, {})
 
     def _in_order(
         self, rows: Sequence[Row], chained: Sequence[Application], known: Mapping[str, Item]
@@ -147,7 +149,7 @@ class OpenOnDay:
     @cached_property
     def count_applications(self) -> int:
         """How many applications there are."""
-        return self.lines.count_applications() + len(self.replayed.applications)
+        return self._lines.count_applications() + len(self.replayed.applications)
 
     @cached_property
     def _wrong(self) -> list[Row]:

@@ -30,13 +30,15 @@ from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOfRequest
 from level_almanac.core.subledger.item import Item
-from level_almanac.core.subledger.open_on_day import OpenOnDay, chains_of, item_of
+from level_almanac.core.subledger.open_items import replay
+from level_almanac.core.subledger.open_on_day import OpenOnDay, chains_of, in_chains, item_of
 from level_almanac.core.subledger.taken_back import taken_back
 from level_almanac.core.table.model import Cell, CountedAmount, Covered, Note, Part
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.tables import SIDE_OF
 from level_almanac.files.validation.findings import standing_code
 from level_almanac.store.documents.lines import ITEM, DocumentLines
+from level_almanac.store.documents.open import DOCUMENT, made_open
 from level_almanac.store.engine import Row
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Given
 from level_almanac.store.line_query import Asked, LineSource, Order, groups, left_out, lines
@@ -141,6 +143,12 @@ class Subledger:
             entities, further = self.selection.entities, len(self.further)
             self._on_day[day] = OpenOnDay(self.lines, day, entities, self.chained, self.numbers, further)
         return self._on_day[day]
+
+    def open_on_days(self, days: Sequence[date]) -> str:
+        """Return the table of what may be open on each of some days, with what the store needs to link lines to it."""
+        chosen = [item for item in self.chained if item.entity in self.selection.entities]
+        found = {day: in_chains(replay(chosen, day, self.numbers)) for day in days}
+        return made_open(self.lines, DOCUMENT, sorted(self.selection.entities), found)
 
     def groups(self, by: Sequence[Expression], asked: Sequence[Asked], rules: Sequence[Predicate] = ()) -> list[Row]:
         """Return for each group of all lines that meet the rules, whatever their entity and day, its values of `by`,

@@ -45,8 +45,7 @@ def near_days(engine: Engine, source: LineSource, days: int) -> list[Row]:
 
 def _lines(source: LineSource, asking: Asking) -> str:
     named = [(name, asking.field(name)) for name in ITEM]
-    inner = asking.lines(named, [source.places[name] for name in ITEM])
-    return f"select * from ({inner}) where left_by = {len(source.rules)}"
+    return asking.met(named, [source.places[name] for name in ITEM])
 
 
 def _columns(of: str) -> str:

@@ -5,12 +5,12 @@ least decimal, so that nothing is divided as a binary float.
 """
 
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import replace
 from datetime import date
 from typing import Any
 
 from level_almanac.store.binding import Binding
 from level_almanac.store.documents.lines import DocumentLines
-from level_almanac.store.documents.open import OpenLines
 from level_almanac.store.engine import Row
 from level_almanac.store.expressions import Expression
 from level_almanac.store.line_query import Asking, LineSource
@@ -24,9 +24,11 @@ _ORDER = (("receivable", "invoice"), ("payable", "invoice"), ("payable", "credit
 
 
 class LinkedLines:
-    """The lines of one report that are linked to documents. sides: the documents by side; entities: whose are meant;
-    ledger: the lines that may be linked; values: by name those of `LINE`, the party by its standing code; fields: what
-    lines are told apart by; scale: decimals of what is rounded.
+    """The lines of one report that are linked to documents and count, or are booked, in a stretch of days.
+
+    sides: the documents by side; entities: whose are meant; ledger: the lines that may be linked; values: by name those
+    of `LINE`, the party by its standing code; fields: what lines are told apart by; scale: decimals of what is rounded;
+    first, last: the day before the stretch, and its last.
     """
 
     def __init__(
@@ -37,80 +39,116 @@ class LinkedLines:
         values: Mapping[str, Expression],
         fields: Sequence[Expression],
         scale: int,
+        first: date,
+        last: date,
     ) -> None:
         self.lines = next(iter(sides.values()))
         self.engine, self.sides, self.ledger, self.scale = self.lines.engine, sides, ledger, scale
+        self.first, self.last = first, last
         self.members = tuple(f"m{number}" for number in range(len(fields)))
         self.values = {**values, **dict(zip(self.members, fields, strict=True))}
         self._documents = self._made_documents(entities)
+        self._mixed = self._made_mixed(entities)
         bind = Binding()
-        kept = ", ".join(["entity", "account", "amount", "counted", "fiscal", *self.members, "id"])
-        self._linked = self.lines.made(f"select {kept} from {self._link(bind, (), {})}", bind)
-        self._by_day: dict[date, str] = {}
+        kept = ", ".join(["entity", "account", "amount", "counted", "fiscal", "document", *self.members])
+        self._linked = self.lines.made(
+            f"select {kept}, of_party, done_on from {self._link(bind, (), {})}",
+            bind,
+        )
+        self._settled = ""
 
-    def _made_documents(self, entities: Collection[str]) -> str:
-        """Make the table of every document that a line may belong to, with a number of its own."""
-        bind = Binding()
-        rank = " ".join(f"when side = '{side}' and kind = '{kind}' then {at}" for at, (side, kind) in enumerate(_ORDER))
-        every = " union all ".join(
-            f"""select '{side}' as side, kind, entity, party, number from {lines.relation(bind)} as each
-                where kind in {bind.many(_KINDS)} and entity in {bind.many(entities)}"""
+    def _in_stretch(self, bind: Binding) -> str:
+        first, last = bind(self.first), bind(self.last)
+        return f"each.counted <= {last} and (each.counted > {first} or own.done_on > {first})"
+
+    def _every(self, bind: Binding, entities: Collection[str]) -> str:
+        """Return the SQL of every line that is of a document of either side."""
+        cases = " ".join(
+            f"when side = '{side}' and kind = '{kind}' then {at}" for at, (side, kind) in enumerate(_ORDER)
+        )
+        sides = " union all ".join(
+            f"select '{side}' as side, kind, entity, party, number, posted, amount, done_on from {lines.relation(bind)}"
             for side, lines in self.sides.items()
         )
+        return f"""(select *, case {cases} end as standing from ({sides})
+            where kind in {bind.many(_KINDS)} and entity in {bind.many(entities)})"""
+
+    def _made_documents(self, entities: Collection[str]) -> str:
+        """Make the table of every number that is of a document, which kind of which side that is, from when on nothing
+        is open of it, and whether that is not alike for all of its lines.
+        """
+        bind = Binding()
         return self.lines.made(
-            f"""select row_number() over (order by entity, party, number) as id, entity, party, number, standing
-                from (select entity, party, number, min(case {rank} end) as standing from ({every})
-                    group by entity, party, number)""",
+            f"""select entity, party, number, min(standing) as standing, max(done_on) as done_on,
+                    min(done_on) <> max(done_on) as is_mixed
+                from {self._every(bind, entities)} group by entity, party, number""",
+            bind,
+        )
+
+    def _made_mixed(self, entities: Collection[str]) -> str:
+        """Make the table of the lines of documents of which some lines are done before others."""
+        bind = Binding()
+        ((there,),) = self.engine.rows(f"select count(*) filter (where is_mixed) from {self._documents}")
+        every = self._every(bind, entities) if there else f"(select * from {self._every(bind, entities)} where false)"
+        return self.lines.made(
+            f"""select each.entity, each.party, each.number, each.posted, each.amount, each.done_on
+                from {every} as each join (select * from {self._documents} where is_mixed) as own
+                    on own.entity = each.entity and own.party = each.party and own.number = each.number
+                        and own.standing = each.standing""",
             bind,
         )
 
     def _link(self, bind: Binding, rules: Sequence[Predicate], further: Mapping[str, Expression]) -> str:
-        """Return the SQL of the lines that belong to a document, and which that is."""
+        """Return the SQL of the lines that belong to a document, with its party and when it is done."""
         named = {**self.values, **further}
-        source = LineSource(
-            self.ledger.parts, self.ledger.links, self.ledger.places, (*self.ledger.rules, *rules),
-            day_places=self.ledger.day_places,
-        )  # fmt: skip
+        source = replace(self.ledger, rules=(*self.ledger.rules, *rules))
         asking = Asking(source, bind)
-        inner = asking.lines([(name, asking.sql(value)) for name, value in named.items()], list(named.values()))
+        inner = asking.met([(name, asking.sql(value)) for name, value in named.items()], list(named.values()))
+        within = self._in_stretch(bind)
+        names = ", ".join(f"each.{name}" for name in (*named, "file", "file_line"))
+        same = "own.entity = each.entity and own.number = each.document"
+        # A line without a party is told by its number alone, where that is one document's only.
         return f"""(
-            with alone as (select entity, number, min(id) as id from {self._documents} group by entity, number
-                having count(*) = 1)
-            select {", ".join(f"each.{name}" for name in named)}, each.file, each.file_line,
-                coalesce(own.id, alone.id) as id
-            from (select * from ({inner}) where left_by = {len(source.rules)}) as each
-            left join {self._documents} as own on own.entity = each.entity and own.party = each.party
-                and own.number = each.document
-            left join alone on each.party is null and alone.entity = each.entity and alone.number = each.document
-            where own.id is not null or alone.id is not null)"""
+            select {names}, own.party as of_party, own.done_on
+            from ({inner}) as each join {self._documents} as own on {same} and own.party = each.party
+            where each.party is not null and {within}
+            union all
+            select {names}, own.party, own.done_on from ({inner}) as each
+            join (select entity, number, min(party) as party, max(done_on) as done_on from {self._documents}
+                group by entity, number having count(*) = 1) as own on {same}
+            where each.party is null and {within})"""
 
     def count(self) -> int:
         """Return how many lines there are."""
         return int(self.engine.rows(f"select count(*) from {self._linked}")[0][0])
 
-    def settle(self, day: date, open_: Mapping[str, OpenLines]) -> None:
-        """Make what of every document is settled by the end of a day. open_: the documents on that day, by side."""
-        if day in self._by_day:
-            return
+    def settle(self, days: Sequence[date], open_: Mapping[str, str]) -> None:
+        """Make what is settled by the end of some days of each document that is not done then. open_: by side the table
+        of what may be open on those days.
+        """
         bind = Binding()
-        parts = []
-        for side, lines in self.sides.items():
+        parts = [
+            f"""select days.as_of, entity, party, number, amount, amount as settled
+                from {self._mixed} as each join (select unnest({bind(list(days))}::date[]) as as_of) as days
+                    on each.posted <= days.as_of and each.done_on <= days.as_of"""
+        ]
+        for side, table in open_.items():
             of = " or ".join(
                 f"(own.standing = {at} and each.kind = '{kind}')"
                 for at, (one, kind) in enumerate(_ORDER)
                 if one == side
             )
-            same = "own.entity = each.entity and own.party = each.party and own.number = each.number"
-            parts += [
-                f"""select own.id, each.amount, each.amount as settled from {lines.relation(bind)} as each
-                    join {self._documents} as own on {same} and ({of}) where each.posted <= {bind(day)}""",
-                f"""select own.id, 0, -each.sign * each.open from {open_[side].table} as each
-                    join {self._documents} as own on {same} and ({of})""",
-            ]
+            parts.append(
+                f"""select each.as_of, own.entity, own.party, own.number, each.amount,
+                        each.amount - each.sign * each.open
+                    from {table} as each join {self._documents} as own on own.entity = each.entity
+                        and own.party = each.party and own.number = each.number and ({of})"""
+            )
         # More applied than there was settles no more than the whole.
-        self._by_day[day] = self.lines.made(
-            f"""select id, sum(amount) as whole, least(greatest(sum(settled), 0), sum(amount)) as settled
-                from ({" union all ".join(parts)}) group by id""",
+        self._settled = self.lines.made(
+            f"""select as_of, entity, party, number, sum(amount) as whole,
+                    least(greatest(sum(settled), 0), sum(amount)) as settled
+                from ({" union all ".join(parts)}) group by as_of, entity, party, number""",
             bind,
         )
 
@@ -123,7 +161,8 @@ class LinkedLines:
         )
         rounded = f"(2 * {amount} * {settled} * {10**places}::hugeint + {whole} * {unit}) // (2 * {whole} * {unit})"
         exact = f"({rounded})::decimal(30, 0) * {10**-places:.{places}f}::decimal(8, {places})" if places else rounded
-        return f"""(case when {of}.id is null or each.counted > {day} then 0
+        return f"""(case when each.counted > {day} then 0
+            when {of}.number is null then case when each.done_on <= {day} then each.amount else 0 end
             when {of}.settled = {of}.whole then each.amount
             else sign(each.amount)::integer * ({exact})::decimal(38, {places}) end)"""
 
@@ -132,29 +171,39 @@ class LinkedLines:
     ) -> str:
         """Return the SQL of lines with what is booked and what counts of each in a stretch of days."""
         tests = " or ".join(stretch_sql(each, bind, "each.fiscal", "each.counted") for each in stretches)
-        paid, joins, settled = "0", "", "null as settled, null as whole"
+        paid, joins, settled, within = "0", "", "null as settled, null as whole", "true"
         if days is not None:
-            before, last = days
-            paid = f"{self._share('ended', bind(last))} - {self._share('begun', bind(before))}"
-            joins = f"""left join {self._by_day[last]} as ended on ended.id = each.id
-                left join {self._by_day[before]} as begun on begun.id = each.id"""
-            settled = "ended.settled, ended.whole"
+            before, last = (bind(day) for day in days)
+            paid = f"{self._share('ended', last)} - {self._share('begun', before)}"
+            joins = " ".join(
+                f"""left join (select * from {self._settled} where as_of = {day}) as {name}
+                    on {name}.entity = each.entity and {name}.party = each.of_party and {name}.number = each.document"""
+                for name, day in (("ended", last), ("begun", before))
+            )
+            # Of what is done by the end, all is settled; what is done before and booked before changes nothing.
+            settled = f"""coalesce(ended.settled, case when each.done_on <= {last} then 1 end) as settled,
+                coalesce(ended.whole, case when each.done_on <= {last} then 1 end) as whole"""
+            within = f"each.counted <= {last} and (each.counted > {before} or each.done_on > {before})"
         return f"""(select each.*, case when {tests or "false"} then each.amount else 0 end as booked, {paid} as paid,
-            {settled} from {lines} as each {joins})"""
+            {settled} from {lines} as each {joins} where {within})"""
 
-    def changes(self, stretches: Sequence[FiscalRange], days: tuple[date, date] | None) -> list[Row]:
-        """Return per entity, account and members: how many lines are booked in the stretches, how many are paid, what
-        is booked and what is paid. days: the day before the first and the last one, both settled; None where none is paid.
+    def changes(self, windows: Sequence[tuple[Sequence[FiscalRange], tuple[date, date] | None]]) -> list[Row]:
+        """Return per stretch of days, by its number, entity, account and members: how many lines are booked in it, how
+        many are paid, what is booked and what is paid.
+
+        windows: of each the fiscal stretches, and the day before the first and the last day, both settled; None where
+        nothing is paid.
         """
         bind = Binding()
         keys = ", ".join(["entity", "account", *self.members])
-        return self.engine.rows(
-            f"""select {keys}, count(*) filter (where booked <> 0), count(*) filter (where paid <> 0), sum(booked),
-                    sum(paid)
+        parts = [
+            f"""select {at} as stretch, {keys}, count(*) filter (where booked <> 0), count(*) filter (where paid <> 0),
+                    sum(booked), sum(paid)
                 from {self._changes(self._linked, bind, stretches, days)} where booked <> 0 or paid <> 0
-                group by {keys} order by {keys}""",
-            bind.values,
-        )
+                group by {keys}"""
+            for at, (stretches, days) in enumerate(windows)
+        ]
+        return self.engine.rows(f"{' union all '.join(parts)} order by stretch, {keys}", bind.values) if parts else []
 
     def lines_of(
         self,

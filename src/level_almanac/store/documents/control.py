@@ -24,8 +24,8 @@ def unlike_days(
     """
     asking = Asking(ledger)
     bind = asking.bind
-    inner = asking.lines([(name, asking.sql(values[name])) for name in LEDGER], list(values.values()))
-    booked = lines.made(f"select * from ({inner}) where left_by = {len(ledger.rules)}", bind)
+    inner = asking.met([(name, asking.sql(values[name])) for name in LEDGER], list(values.values()))
+    booked = lines.made(inner, bind)
     bind = Binding()
     there = f"each.entity in {bind.many(entities)} and each.posted <= {bind(day)}"
     named = lines.made(

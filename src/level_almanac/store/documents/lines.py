@@ -16,7 +16,15 @@ ITEM = (
     "place", "exported_party", "failed_rule",
 )  # fmt: skip
 """What each line brings to core, in this order, and after it the further values that were asked for."""
+_ADDED = (*MARKS, "sign", "signed", "effect", "file", "file_line")
 _SERIAL = itertools.count(1)
+
+
+class _Table:
+    """A table of the engine's, which goes when nothing holds it any more."""
+
+    def __init__(self, engine: Engine, name: str) -> None:
+        weakref.finalize(self, engine.drop, name).atexit = False
 
 
 class DocumentLines:
@@ -39,8 +47,11 @@ class DocumentLines:
     ) -> None:
         self.engine, self._stored, self._entities = engine, source, tuple(entities)
         self.further = tuple(f"f{number}" for number in range(len(further)))
+        self.names = (*ITEM, *self.further, *_ADDED)
+        """What a line can be asked for."""
         self._named = {**values, **dict(zip(self.further, further, strict=True))}
         self._failed: list[dict[str, object]] = []
+        self._tables: list[_Table] = []
         self._made = ""
         if marked:
             self._named |= {name: FieldReference(name) for name in MARKS}
@@ -49,11 +60,6 @@ class DocumentLines:
             lines = f"(select *, party as standing from {self._read(bind)})"
             self._made = self.made(f"select * exclude (standing) from ({marks.marked(lines, bind)})", bind)
         self.decimals = self._decimals()
-
-    @property
-    def names(self) -> tuple[str, ...]:
-        """What a line can be asked for."""
-        return (*ITEM, *self.further, *MARKS, "sign", "signed", "effect", "file", "file_line")
 
     def relation(self, bind: Binding) -> str:
         """Return the SQL of the lines."""
@@ -80,7 +86,7 @@ class DocumentLines:
         """Make a table of the engine's from a statement, and return its name; it goes when the lines do."""
         name = f"documents_{next(_SERIAL)}"
         self.engine.run(f"create temporary table {name} as {sql}", bind.values)
-        weakref.finalize(self, self.engine.drop, name).atexit = False
+        self._tables.append(_Table(self.engine, name))
         return name
 
     def _decimals(self) -> int:
@@ -96,8 +102,8 @@ class DocumentLines:
         bind = Binding()
         columns = ", ".join((*ITEM, *self.further, "number_chained", "settles_chained"))
         return self.engine.rows(
-            f"""select {columns} from {self.relation(bind)} as each where number_chained or settles_chained
-                order by file, file_line""",
+            f"""select {columns} from {self.relation(bind)} as each
+                where done_on = {bind(marks.NEVER)} and (number_chained or settles_chained) order by file, file_line""",
             bind.values,
         )
 

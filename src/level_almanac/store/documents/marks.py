@@ -72,7 +72,7 @@ def marked(lines: str, bind: Binding) -> str:
 
 
 def write_marked(engine: Engine, parts: Sequence[str], standing: Mapping[str, str], target: Path) -> None:
-    """Write all lines of a table of documents with their marks. standing: codes of parties, each with the one for it."""
+    """Write all lines of a table of documents with their marks. standing: codes of parties, and of whom each is one."""
     bind = Binding()
     cases = " ".join(f"when party = {bind(code)} then {bind(other)}" for code, other in standing.items())
     party = f"case {cases} else party end" if cases else "party"

@@ -24,8 +24,17 @@ _SAME = """{one}.entity = {two}.entity and {one}.party = {two}.party and {one}.n
     and {one}.sign = {two}.sign"""
 _ACTS = """{one}.entity = {two}.entity and {one}.party = {two}.party and {one}.number = {two}.settles
     and {one}.sign = -{two}.sign"""
-_CHAINED = "struct(place varchar, change decimal(38, {scale}), over decimal(38, {scale}), unmatched boolean)[]"
+_CHAINED = (
+    "struct(as_of date, place varchar, change decimal(38, {scale}), over decimal(38, {scale}), unmatched boolean)[]"
+)
 _NUMBERS = "struct(entity varchar, party varchar, number varchar, sign integer)[]"
+
+
+DOCUMENT = (
+    "entity", "party", "kind", "number", "line", "posted", "amount", "settles", "place", "sign", "signed", "effect",
+    "file", "file_line", "done_on", "number_chained", "settles_chained",
+)  # fmt: skip
+"""What makes out what is open of lines, and of which document they are."""
 
 
 class InChain(NamedTuple):
@@ -47,6 +56,82 @@ class Number(NamedTuple):
     sign: int
 
 
+def made_open(
+    lines: DocumentLines,
+    names: Sequence[str],
+    entities: Sequence[str],
+    chained: Mapping[date, Mapping[str, InChain]],
+) -> str:
+    """Make the table of the lines, posted by each of some days (`as_of`), that something may be open of then: `open` of
+    each, by how much more was applied to it (`over`), and whether what it settles is not there (`unmatched`: 1 or 0).
+
+    names: what each brings; entities: those that it is of; chained: by day what was found line by line, by the places
+    of lines that are in chains.
+    """
+    days, bind = sorted(chained), Binding()
+    # Whole numbers: all lines of one have the same mark, and so have those that act on it.
+    near = lines.made(
+        f"""select {", ".join(f"each.{name}" for name in names)}, days.as_of
+            from {lines.relation(bind)} as each
+            join (select unnest({bind(days)}::date[]) as as_of) as days
+                on each.posted <= days.as_of and each.done_on > days.as_of
+            where each.entity in {bind.many(entities)} and each.posted <= {bind(days[-1])}
+                and each.done_on > {bind(days[0])}""",
+        bind,
+    )
+    # Of each number and sign: what acts on it, what there is of it, and in how many lines.
+    acted = lines.made(
+        f"""select as_of, entity, party, number, sign, sum(acting) as acting, sum(amount) as amount,
+                count(amount) as lines
+            from (
+                select as_of, entity, party, settles as number, -sign as sign, amount as acting, null as amount
+                    from {near} where settles is not null and not settles_chained and effect <= as_of
+                union all
+                select as_of, entity, party, number, sign, null, amount from {near} where not number_chained)
+            group by as_of, entity, party, number, sign having sum(acting) is not null""",
+        Binding(),
+    )
+    bind = Binding()
+    change, over, unmatched, chains = "0", "0", "false", ""
+    found = [
+        {"as_of": day, "place": place, **each._asdict()} for day, of in chained.items() for place, each in of.items()
+    ]
+    if found:
+        change, over, unmatched = (f"chains.one.{name}" for name in ("change", "over", "unmatched"))
+        told = _CHAINED.format(scale=lines.decimals)
+        chains = f"""left join (select unnest({bind(found)}::{told}) as one) as chains
+            on chains.one.place = each.place and chains.one.as_of = each.as_of"""
+    return lines.made(
+        f"""with several as (
+                select each.as_of, each.place, sum(each.amount) over in_order - each.amount as before, each.amount,
+                    acted.acting, acted.amount as whole, row_number() over in_order = acted.lines as is_last
+                from {near} as each
+                join {acted} as acted on acted.as_of = each.as_of and {_SAME.format(one="acted", two="each")}
+                where acted.lines > 1
+                window in_order as (partition by each.as_of, each.entity, each.party, each.number, each.sign
+                    order by {_LINE_ORDER} rows unbounded preceding)),
+            given as (
+                select as_of, place, greatest(least(amount, acting - before), 0) as acting,
+                    case when is_last then greatest(acting - whole, 0) else 0 end as over
+                from several)
+            select each.*,
+                case when acts.lines > 0 then 0
+                    when acted.lines = 1 then each.sign * (each.amount - acted.acting)
+                    when acted.lines > 1 then each.sign * (each.amount - given.acting - given.over)
+                    else each.signed end + coalesce({change}, 0) as open,
+                coalesce(case when acted.lines = 1 then greatest(acted.acting - acted.amount, 0) else given.over end,
+                    {over}, 0) as over,
+                case when acts.lines = 0 or {unmatched} then 1 else 0 end as unmatched
+            from {near} as each
+            left join {acted} as acted on acted.as_of = each.as_of and {_SAME.format(one="acted", two="each")}
+            left join {acted} as acts on acts.as_of = each.as_of and {_ACTS.format(one="acts", two="each")}
+                and each.effect <= each.as_of
+            left join given on given.place = each.place and given.as_of = each.as_of
+            {chains}""",
+        bind,
+    )
+
+
 class OpenLines:
     """The state on a day of the lines posted by then.
 
@@ -57,76 +142,26 @@ class OpenLines:
         self, lines: DocumentLines, day: date, entities: Sequence[str], chained: Mapping[str, InChain]
     ) -> None:
         self.lines, self.day, self.entities = lines, day, tuple(entities)
-        bind = Binding()
-        # Whole numbers: all lines of one have the same mark, and so have those that act on it.
-        self._near = lines.made(
-            f"""select * from {lines.relation(bind)} as each where {self._there(bind)} and done_on > {bind(day)}""",
-            bind,
-        )
-        bind = Binding()
-        self._acted = lines.made(
-            f"""select entity, party, number, sign, sum(acting) as acting, sum(amount) as amount, count(amount) as lines
-                from (
-                    select entity, party, settles as number, -sign as sign, amount as acting, null as amount
-                        from {self._near} where settles is not null and not settles_chained and effect <= {bind(day)}
-                    union all
-                    select entity, party, number, sign, null, amount from {self._near} where not number_chained)
-                group by entity, party, number, sign having sum(acting) is not null""",
-            bind,
-        )
-        bind = Binding()
-        self.table = lines.made(self._open_sql(bind, chained), bind)
+        self._table = made_open(lines, lines.names, self.entities, {day: chained})
 
     def _there(self, bind: Binding) -> str:
         """Return the SQL that tests a line for its entity, and for being posted by the day."""
         return f"each.entity in {bind.many(self.entities)} and each.posted <= {bind(self.day)}"
 
-    def _open_sql(self, bind: Binding, chained: Mapping[str, InChain]) -> str:
-        found = bind([{"place": place, **each._asdict()} for place, each in chained.items()])
-        scale = self.lines.decimals
-        return f"""
-            with several as (
-                select each.place, sum(each.amount) over in_order - each.amount as before, each.amount,
-                    acted.acting, acted.amount as whole, row_number() over in_order = acted.lines as is_last
-                from {self._near} as each join {self._acted} as acted on {_SAME.format(one="acted", two="each")}
-                where acted.lines > 1
-                window in_order as (partition by each.entity, each.party, each.number, each.sign
-                    order by {_LINE_ORDER} rows unbounded preceding)),
-            given as (
-                select place, greatest(least(amount, acting - before), 0) as acting,
-                    case when is_last then greatest(acting - whole, 0) else 0 end as over
-                from several)
-            select each.*,
-                case when acts.lines > 0 then 0
-                    when acted.lines = 1 then each.sign * (each.amount - acted.acting)
-                    when acted.lines > 1 then each.sign * (each.amount - given.acting - given.over)
-                    else each.signed end + coalesce(chains.one.change, 0) as open,
-                coalesce(case when acted.lines = 1 then greatest(acted.acting - acted.amount, 0) else given.over end,
-                    chains.one.over, 0) as over,
-                case when acts.lines = 0 or chains.one.unmatched then 1 else 0 end as unmatched
-            from {self._near} as each
-            left join {self._acted} as acted on {_SAME.format(one="acted", two="each")}
-            left join {self._acted} as acts on {_ACTS.format(one="acts", two="each")}
-                and each.effect <= {bind(self.day)}
-            left join given on given.place = each.place
-            left join (select unnest({found}::{_CHAINED.format(scale=scale)}) as one) as chains
-                on chains.one.place = each.place"""
-
     def source(self) -> LineSource:
         """Return the lines that something may be open of, to be asked of by the names of all lines, and `open`, `over`
         and `unmatched` (1 or 0). Of all others, those posted by the day that are done by it, nothing is open.
         """
-        return LineSource((), {}, self._places, relation=lambda _bind: f"{self.table} as line")
+        return LineSource((), {}, self._places, relation=lambda _bind: f"{self._table} as line")
 
     def whole(self) -> LineSource:
         """Return all lines posted by the day, to be asked of by the same names."""
 
         def relation(bind: Binding) -> str:
             names = ", ".join(f"each.{name}" for name in self.lines.names)
-            return f"""(select {names}, coalesce(near.open, 0) as open, coalesce(near.over, 0) as over,
-                    coalesce(near.unmatched, 0) as unmatched
-                from {self.lines.relation(bind)} as each left join {self.table} as near on near.place = each.place
-                where {self._there(bind)}) as line"""
+            return f"""(select {names}, open, over, unmatched from {self._table} as each
+                union all select {names}, 0, 0, 0 from {self.lines.relation(bind)} as each
+                    where {self._there(bind)} and done_on <= {bind(self.day)}) as line"""
 
         return LineSource((), {}, self._places, relation=relation)
 
@@ -171,7 +206,8 @@ class OpenLines:
         there = self._there(bind)
         return f"""(
             select entity, party, number, sign, count(acting) filter (where acting <> 0) as acts,
-                count(amount) as lines, sum(acting) as acting, sum(amount) as amount, max(dated) as last_dated, min(effect) as first_effect
+                count(amount) as lines, sum(acting) as acting, sum(amount) as amount,
+                max(dated) as last_dated, min(effect) as first_effect
             from (
                 select entity, party, settles as number, -sign as sign, amount as acting, null as amount, null as dated,
                     effect

@@ -23,7 +23,6 @@ from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.files.tables import INCOME_CLASSES, SIDE_OF
 from level_almanac.files.validation.findings import standing_code
 from level_almanac.store.documents.cash import LINE, LinkedLines
-from level_almanac.store.documents.open import OpenLines
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Given
 from level_almanac.store.predicate import FieldTest, FiscalRange, Not, Predicate, Within
 
@@ -62,14 +61,27 @@ class LinkedLine(NamedTuple):
     paid: Decimal
 
 
+def _days(window: Window) -> tuple[date, date] | None:
+    """Return the day before a stretch, and its last; None of extra periods, which have no days of their own."""
+    return None if window.unit == "adjustments" else (window.first - _ONE_DAY, window.last)
+
+
 class CashBasis:
-    """The lines of one report that are linked to documents, and what counts of them by when."""
+    """The lines of one report that are linked to documents, and what counts of them by when. windows: the days of its
+    columns.
+    """
 
     def __init__(
-        self, book: Book, selection: Selection, as_of: AsOf, conditions: LedgerConditions, fields: Sequence[str]
+        self,
+        book: Book,
+        selection: Selection,
+        as_of: AsOf,
+        conditions: LedgerConditions,
+        fields: Sequence[str],
+        windows: Sequence[Window],
     ) -> None:
         self.book, self.selection, self.as_of, self.fields = book, selection, as_of, tuple(fields)
-        self.conditions = conditions
+        self.conditions, self.windows = conditions, windows
         sides: tuple[SubledgerSide, ...] = ("payable", "receivable")
         self.sides = {
             side: Subledger(book, SubledgerRequest(side=side, entities=tuple(selection.entities)))
@@ -81,7 +93,8 @@ class CashBasis:
             raise UsageMistake(
                 Mistake("the cash basis needs documents and what settled them", "--basis", next_step=step)
             )
-        self._changes: dict[Window, list[Change]] = {}
+        columns = [days for window in windows if (days := _days(window))]
+        self.days = sorted({day for days in columns for day in days}) or [as_of.day]
 
     @cached_property
     def _linked(self) -> LinkedLines:
@@ -101,14 +114,19 @@ class CashBasis:
             (FieldTest("party", "is", (code,)), Constant(standing_code(code, same_as) or code)) for code in same_as
         )
         values["party"] = Given(cases, FieldReference("party")) if cases else FieldReference("party")
-        return LinkedLines(
+        linked = LinkedLines(
             {side: subledger.lines for side, subledger in self.sides.items()},
             tuple(self.selection.entities),
             self.book.line_source(known, rules),
             values,
             [known.by_name[field].value for field in self.fields],
             self.selection.decimals,
+            # What is booked before, and settled before too, changes nothing in any column.
+            self.days[0],
+            self.days[-1],
         )
+        linked.settle(self.days, {side: subledger.open_on_days(self.days) for side, subledger in self.sides.items()})
+        return linked
 
     def _extra_periods(self) -> tuple[FiscalRange, ...]:
         calendar, files = self.as_of.calendar, self.book.state.files_of("ledger")
@@ -120,37 +138,30 @@ class CashBasis:
 
     @property
     def count(self) -> int:
-        """How many ledger lines are linked to documents."""
+        """How many ledger lines belong to documents that were booked or open in the days of the columns."""
         return self._linked.count()
 
-    def _days(self, window: Window) -> tuple[date, date] | None:
-        """Return the day before a stretch, and its last; None of extra periods, which have no days of their own."""
-        if window.unit == "adjustments":
-            return None
-        days = (window.first - _ONE_DAY, window.last)
-        for day in days:
-            open_: dict[str, OpenLines] = {side: subledger.open_on(day).lines for side, subledger in self.sides.items()}
-            self._linked.settle(day, open_)
-        return days
-
     def changes(self, window: Window) -> Sequence[Change]:
-        """Return what the lines that are booked or paid in a stretch come to."""
-        if window not in self._changes:
-            self._changes[window] = [
-                Change(entity, account, tuple(members), CountedAmount(lines, booked), CountedAmount(paid_lines, paid))
-                for entity, account, *members, lines, paid_lines, booked, paid in self._linked.changes(
-                    window.stretches, self._days(window)
-                )
-            ]
-        return self._changes[window]
+        """Return what the lines that are booked or paid in the days of a column come to."""
+        return self._by_window[window]
+
+    @cached_property
+    def _by_window(self) -> dict[Window, list[Change]]:
+        windows = list(dict.fromkeys(self.windows))
+        found: dict[Window, list[Change]] = {window: [] for window in windows}
+        for row in self._linked.changes([(window.stretches, _days(window)) for window in windows]):
+            at, entity, account, *members, lines, paid_lines, booked, paid = row
+            change = Change(
+                entity, account, tuple(members), CountedAmount(lines, booked), CountedAmount(paid_lines, paid)
+            )
+            found[windows[at]].append(change)
+        return found
 
     def lines_of(self, window: Window, accounts: Collection[str]) -> Iterator[LinkedLine]:
         """Yield the lines of some accounts that are booked or paid in a stretch."""
         further = {name: FieldReference(name) for name in ("journal", "line", "memo")}
         rules = [FieldTest("account", "is", tuple(sorted(accounts)))]
-        for row in self._linked.lines_of(
-            window.stretches, self._days(window), rules, {**further, "place": SOURCE_PLACE}
-        ):
+        for row in self._linked.lines_of(window.stretches, _days(window), rules, {**further, "place": SOURCE_PLACE}):
             entity, account, amount, counted, document, *members, journal, line, memo, place, settled, whole, paid = row
             name = f"{entity}/{journal}/{line}"
             yield LinkedLine(

@@ -115,17 +115,22 @@ def figures_of(
     as_of: AsOf,
     by: str,
     conditions: LedgerConditions,
-    make_cash: "Callable[[Sequence[str]], CashBasis] | None" = None,
+    make_cash: "Callable[[Sequence[str], Sequence[Window]], CashBasis] | None" = None,
 ) -> Figures:
     """Return the figures of every column. by: the field that the statement is in blocks by, or empty; make_cash: takes
-    the fields that lines are told apart by, where the statement is on the cash basis.
+    the fields that lines are told apart by, and the days of all columns, where the statement is on the cash basis.
     """
     fields = tuple(dict.fromkeys(slot.field for slot in shown if isinstance(slot, PlacedColumn) and slot.field))
     asked = [field for field in dict.fromkeys([*fields, *([by] if by else [])]) if field != "entity"]
     sums = book.sums_by(measures_of(shown, measures, as_of), asked, conditions.filter_of(book, FREE, ("shown",)))
     planned = any(isinstance(slot, PlacedColumn) and slot.is_plan for slot in shown)
     plans = _read_plans(book, selection, asked, conditions) if planned else None
-    cash = make_cash(asked) if make_cash else None
+    windows = [
+        slot.window
+        for slot in shown
+        if isinstance(slot, PlacedColumn) and not slot.is_plan and isinstance(slot.window, Window)
+    ]
+    cash = make_cash(asked, windows) if make_cash else None
     gatherer = _Gatherer(book, selection, as_of, asked, by, plans, cash)
     members = {field: gatherer.members(field, shown, measures, sums) for field in [*fields, *([by] if by else [])]}
     slots = with_members(shown, members)

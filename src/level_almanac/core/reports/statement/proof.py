@@ -238,7 +238,10 @@ def notes_of(
     if figures.plans:
         yield from figures.plans.remarks
     if figures.cash:
-        yield f"{figures.cash.count:,} ledger lines are linked to documents; all others count as booked"
+        yield (
+            f"{figures.cash.count:,} ledger lines belong to documents booked or open in these days; all others count "
+            "as booked"
+        )
 
 
 def _cut_notes(book: Book, selection: Selection, figures: Figures, slots: Sequence[PlacedColumn]) -> Iterator[Note]:

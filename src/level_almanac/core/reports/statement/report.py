@@ -187,7 +187,7 @@ def _cash_maker(
     selection: Selection,
     as_of: AsOf,
     conditions: LedgerConditions,
-) -> "Callable[[Sequence[str]], CashBasis] | None":
+) -> "Callable[[Sequence[str], Sequence[Window]], CashBasis] | None":
     if request.basis == "booked":
         return None
     if request.dated == "posted":
@@ -198,7 +198,7 @@ def _cash_maker(
         raise UsageMistake(Mistake(what, "--basis", f"cash with the layout {layout.name}", next_step=step))
     from level_almanac.core.reports.statement.cash_basis import CashBasis
 
-    return lambda fields: CashBasis(book, selection, as_of, conditions, fields)
+    return lambda fields, windows: CashBasis(book, selection, as_of, conditions, fields, windows)
 
 
 def _folded(fold: Sequence[str], arrangement: Arrangement, book: Book) -> frozenset[str]:
