@@ -17,7 +17,7 @@ def unbalanced_journals(engine: Engine, parts: Sequence[str], limit: int) -> tup
     """Return a warning for each of the first journals that do not balance, and how many there are."""
     if not parts:
         return [], 0
-    rows = ledger_checks.unbalanced_journals(engine, parts, limit)
+    rows, _, _ = ledger_checks.unbalanced_journals(engine, parts, limit)
     found = [
         Mistake(f"journal {journal} of {entity} does not balance", f"{place[0]}:{place[1]}", f"{net:+f}", "0")
         for entity, journal, place, net, _ in rows

@@ -37,14 +37,40 @@ def lines_of_accounts(engine: Engine, parts: Sequence[str], accounts: Sequence[s
     )
 
 
-def unbalanced_journals(engine: Engine, parts: Sequence[str], limit: int) -> list[Row]:
-    """Return (entity, journal, file and line of its first line, debit − credit, count in all) of such journals."""
-    return engine.rows(
-        f"""select entity, journal, min((file, file_line)) as place, sum(amount), count(*) over ()
-            from read_parquet($parts, union_by_name = true) group by entity, journal
-            having sum(amount) <> 0 order by place limit {limit}""",
+def unbalanced_journals(engine: Engine, parts: Sequence[str], limit: int) -> tuple[list[Row], int, int]:
+    """Return (entity, journal, file and line of its first line, debit − credit, count in all) of such journals; how many
+    journals there are, and how many lines they have.
+    """
+    rows = engine.rows(
+        """with journals as materialized (
+                select entity, journal, sum(amount) as amount, count(*) as lines
+                from read_parquet($parts, union_by_name = true) group by entity, journal)
+            select entity, journal, amount, 0, 0 from journals where amount <> 0
+            union all select null, null, null, count(*), coalesce(sum(lines), 0)::bigint from journals""",
         {"parts": list(parts)},
     )
+    ((journals, lines),) = (row[3:] for row in rows if row[0] is None)
+    off = {(entity, journal): amount for entity, journal, amount, *_ in rows if entity is not None}
+    # Where a journal begins is looked for of the few that do not balance.
+    begun = (
+        engine.rows(
+            f"""select entity, journal, min((file, file_line)) as place, count(*) over ()
+            from read_parquet($parts, union_by_name = true)
+            where journal in (select unnest($journals)) and (entity, journal) in (
+                select (one.entity, one.journal) from (
+                    select unnest($off::struct(entity varchar, journal varchar)[]) as one))
+            group by entity, journal order by place limit {limit}""",
+            {
+                "parts": list(parts),
+                "journals": sorted({journal for _, journal in off}),
+                "off": [{"entity": entity, "journal": journal} for entity, journal in off],
+            },
+        )
+        if off
+        else []
+    )
+    found = [(entity, journal, place, off[entity, journal], count) for entity, journal, place, count in begun]
+    return found, int(journals), int(lines)
 
 
 def newest_posting(engine: Engine, parts: Sequence[str], today: date) -> date | None:
@@ -54,16 +80,6 @@ def newest_posting(engine: Engine, parts: Sequence[str], today: date) -> date | 
         {"parts": list(parts), "today": today},
     )
     return newest if isinstance(newest, date) else None
-
-
-def journals_and_lines(engine: Engine, parts: Sequence[str]) -> tuple[int, int]:
-    """Return how many journals there are, and how many lines they have."""
-    ((journals, lines),) = engine.rows(
-        """select count(*), coalesce(sum(lines), 0)::bigint from (
-            select count(*) as lines from read_parquet($parts, union_by_name = true) group by entity, journal)""",
-        {"parts": list(parts)},
-    )
-    return int(journals), int(lines)
 
 
 def lines_outside(engine: Engine, parts: Sequence[str]) -> list[Row]:

@@ -1,6 +1,6 @@
 """Documents beside the ledger's control accounts: what is left where each document, and then each day, agrees."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from datetime import date
 
 from level_almanac.store.binding import Binding
@@ -22,49 +22,81 @@ def unlike_days(
     A credit note that came with its invoice is posted with it, in one journal and net. What was open when the books
     began is carried into them by one line, on their first day. values: those of `LEDGER`, by name.
     """
-    asking = Asking(ledger)
-    bind = asking.bind
-    inner = asking.met([(name, asking.sql(values[name])) for name in LEDGER], list(values.values()))
-    booked = lines.made(inner, bind)
+    booked = _booked(lines, ledger, values, ("entity", "day", "document", "amount", "carried"))
+    sums = lines.made(
+        f"""select entity, document, sum(amount) as amount from {booked} where document is not null
+            group by entity, document""",
+        Binding(),
+    )
     bind = Binding()
-    there = f"each.entity in {bind.many(entities)} and each.posted <= {bind(day)}"
     named = lines.made(
-        f"""with numbers as (select distinct entity, document from {booked} where document is not null)
-            select each.*, case when numbers.document is not null then each.settles else each.number end as document
-            from {lines.relation(bind)} as each
-            left join numbers on each.kind = 'credit' and numbers.entity = each.entity
-                and numbers.document = each.settles
-            where {there}""",
-        bind,
+        _named(lines, bind, day, entities, sums, ("entity", "posted", "signed", "file", "file_line")), bind
     )
     agreed = lines.made(
-        f"""select entity, document from (
-                select entity, document, amount, 1 as booked, 0 as told from {booked} where document is not null
-                union all select entity, document, -signed, 0, 1 from {named})
-            group by entity, document having sum(booked) > 0 and sum(told) > 0 and sum(amount) = 0""",
+        f"""select sums.entity, sums.document from {sums} as sums
+            join (select entity, document, sum(signed) as signed from {named} group by entity, document) as told
+                on told.entity = sums.entity and told.document = sums.document
+            where told.signed = sums.amount""",
         Binding(),
     )
-    left = f"""not exists (select 1 from {agreed} as agreed where agreed.entity = each.entity
-        and agreed.document = each.document)"""
-    booked = lines.made(f"select * from {booked} as each where {left}", Binding())
-    named = lines.made(
-        f"""with begun as (select entity, max(day) as day from {booked} where carried = 1 group by entity)
-            select each.*, greatest(each.posted, coalesce(begun.day, each.posted)) as day from {named} as each
-            left join begun on begun.entity = each.entity where {left}""",
-        Binding(),
+    begun = (
+        f"(select entity, max(day) as day from {booked} as each where carried = 1 and {_left(agreed)} group by entity)"
     )
     unlike = lines.made(
         f"""select entity, day from (
-                select entity, day, amount from {booked} union all select entity, day, -signed from {named})
+                select entity, day, amount from {booked} as each where {_left(agreed)}
+                union all
+                select each.entity, greatest(each.posted, coalesce(begun.day, each.posted)), -each.signed
+                from {named} as each left join {begun} as begun on begun.entity = each.entity where {_left(agreed)})
             group by entity, day having sum(amount) <> 0""",
         Binding(),
     )
-    on_day = f"exists (select 1 from {unlike} as unlike where unlike.entity = each.entity and unlike.day = each.day)"
-    return (
-        lines.engine.rows(
-            f"select {', '.join(LEDGER)} from {booked} as each where {on_day} order by day, file, file_line"
-        ),
-        lines.engine.rows(
-            f"select {', '.join((*ITEM, *lines.further))} from {named} as each where {on_day} order by file, file_line"
-        ),
+    if not lines.engine.rows(f"select 1 from {unlike} limit 1"):
+        return [], []
+    # Few lines are left: only of those more is read.
+    asking = Asking(ledger)
+    every = asking.met([(name, asking.sql(values[name])) for name in LEDGER], [values[name] for name in LEDGER])
+    of_days = lines.engine.rows(
+        f"""select {", ".join(f"each.{name}" for name in LEDGER)} from ({every}) as each
+            join {unlike} as unlike on unlike.entity = each.entity and unlike.day = each.day
+            where {_left(agreed)} order by each.day, each.file, each.file_line""",
+        asking.bind.values,
     )
+    places = lines.engine.rows(
+        f"""select each.file || ':' || each.file_line from {named} as each
+            left join {begun} as begun on begun.entity = each.entity
+            join {unlike} as unlike on unlike.entity = each.entity
+                and unlike.day = greatest(each.posted, coalesce(begun.day, each.posted))
+            where {_left(agreed)}"""
+    )
+    bind = Binding()
+    return of_days, lines.engine.rows(
+        f"""select {", ".join((*ITEM, *lines.further))} from {lines.relation(bind)} as each
+            where place in {bind.many(place for (place,) in places)} order by file, file_line""",
+        bind.values,
+    )
+
+
+def _left(agreed: str) -> str:
+    """Return the SQL that tells whether a line is of no document on which both sides agree."""
+    return f"""not exists (select 1 from {agreed} as agreed where agreed.entity = each.entity
+        and agreed.document = each.document)"""
+
+
+def _booked(lines: DocumentLines, ledger: LineSource, values: Mapping[str, Expression], names: Sequence[str]) -> str:
+    asking = Asking(ledger)
+    sql = asking.met([(name, asking.sql(values[name])) for name in names], [values[name] for name in names])
+    return lines.made(f"select {', '.join(names)} from ({sql})", asking.bind)
+
+
+def _named(
+    lines: DocumentLines, bind: Binding, day: date, entities: Collection[str], sums: str, names: Sequence[str]
+) -> str:
+    """Return the SQL of the documents posted by the day, with the number that the ledger has them under."""
+    return f"""
+        select {", ".join(f"each.{name}" for name in names)},
+            case when sums.document is not null then each.settles else each.number end as document
+        from {lines.relation(bind)} as each
+        left join {sums} as sums on each.kind = 'credit' and sums.entity = each.entity
+            and sums.document = each.settles
+        where each.entity in {bind.many(entities)} and each.posted <= {bind(day)}"""

@@ -8,6 +8,7 @@ their stretches have in common. What is more than there is goes onto the last.
 from collections.abc import Mapping, Sequence
 from datetime import date
 from decimal import Decimal
+from functools import cached_property
 from typing import NamedTuple
 
 from level_almanac.store.binding import Binding
@@ -175,48 +176,58 @@ class OpenLines:
         """
         bind = Binding()
         given = bind([each._asdict() for each in numbers])
-        return self._applications(f"(select one.* from (select unnest({given}::{_NUMBERS}) as one))", bind)
+        return self._applications(
+            f"(select one.*, false as is_plain from (select unnest({given}::{_NUMBERS}) as one))", bind
+        )
 
     def early(self) -> list[Row]:
         """Return the same of what is dated after the day on which it was settled, by other than a void."""
-        bind = Binding()
-        numbers = f"(select * from {self._numbers(bind)} where last_dated > first_effect)"
-        return self._applications(numbers, bind, "by_kind <> 'void' and to_dated > effect")
+        return [row[:4] for row in self._unlike if row[-1]]
 
-    def _applications(self, numbers: str, bind: Binding, only: str = "true") -> list[Row]:
+    def _applications(self, numbers: str, bind: Binding, further: str = "") -> list[Row]:
         return self.lines.engine.rows(
-            f"""select by_place, to_place, amount, day from {self._pairs(numbers, bind)} where {only}
+            f"""select by_place, to_place, amount, day{further} from {self._pairs(numbers, bind)}
                 order by effect, by_file, by_line, is_rest, nth""",
             bind.values,
         )
 
+    @cached_property
+    def _unlike(self) -> list[Row]:
+        """The applications to numbers that are not one line, settled after its date and by no more than it is; of each
+        last whether the number is not such a line, and whether it is settled before its date.
+        """
+        return self._applications(
+            f"(select * from {self._numbers} where not is_plain or last_dated > first_effect)",
+            Binding(),
+            ", not is_plain, by_kind <> 'void' and to_dated > effect",
+        )
+
     def count_applications(self) -> int:
         """Return how many applications there are outside chains."""
-        bind = Binding()
-        plain, others = "lines = 1 and acting <= amount", f"(select * from {self._numbers(bind)} where lines > 0)"
-        ((count,),) = self.lines.engine.rows(
-            f"""select (select coalesce(sum(acts), 0) from {others} where {plain})
-                + (select count(*) from {self._pairs(f"(select * from {others} where not ({plain}))", bind)})""",
-            bind.values,
-        )
-        return int(count)
+        ((count,),) = self.lines.engine.rows(f"select coalesce(sum(acts), 0) from {self._numbers} where is_plain")
+        return int(count) + sum(1 for row in self._unlike if row[-2])
 
-    def _numbers(self, bind: Binding) -> str:
-        """Return the SQL of every number outside chains that is acted on, with what of it there is on the day."""
+    @cached_property
+    def _numbers(self) -> str:
+        """The table of every number outside chains that is acted on, with what of it there is on the day."""
+        bind = Binding()
         there = self._there(bind)
-        return f"""(
-            select entity, party, number, sign, count(acting) filter (where acting <> 0) as acts,
-                count(amount) as lines, sum(acting) as acting, sum(amount) as amount,
-                max(dated) as last_dated, min(effect) as first_effect
-            from (
-                select entity, party, settles as number, -sign as sign, amount as acting, null as amount, null as dated,
-                    effect
-                from {self.lines.relation(bind)} as each
-                where {there} and settles is not null and not settles_chained and effect <= {bind(self.day)}
-                union all
-                select entity, party, number, sign, null, amount, dated, null
-                from {self.lines.relation(bind)} as each where {there} and not number_chained)
-            group by entity, party, number, sign having count(acting) > 0)"""
+        return self.lines.made(
+            f"""select entity, party, number, sign, count(acting) filter (where acting <> 0) as acts,
+                    count(amount) as lines, sum(acting) as acting, sum(amount) as amount,
+                    max(dated) as last_dated, min(effect) as first_effect,
+                    count(amount) = 1 and sum(acting) <= sum(amount) as is_plain
+                from (
+                    select entity, party, settles as number, -sign as sign, amount as acting, null as amount,
+                        null as dated, effect
+                    from {self.lines.relation(bind)} as each
+                    where {there} and settles is not null and not settles_chained and effect <= {bind(self.day)}
+                    union all
+                    select entity, party, number, sign, null, amount, dated, null
+                    from {self.lines.relation(bind)} as each where {there} and not number_chained)
+                group by entity, party, number, sign having count(acting) > 0 and count(amount) > 0""",
+            bind,
+        )
 
     def _pairs(self, numbers: str, bind: Binding) -> str:
         """Return the SQL of all applications to lines of some numbers outside chains."""
@@ -225,7 +236,7 @@ class OpenLines:
             with wanted as ({numbers}),
             acting as (
                 select each.place, each.kind, each.effect, each.file, each.file_line, each.amount, wanted.entity,
-                    wanted.party, wanted.number, wanted.sign,
+                    wanted.party, wanted.number, wanted.sign, wanted.is_plain,
                     sum(each.amount) over (partition by wanted.entity, wanted.party, wanted.number, wanted.sign
                         order by each.effect, each.file, each.file_line rows unbounded preceding) as upto
                 from {lines} as each join wanted on {_ACTS.format(one="wanted", two="each")}
@@ -242,7 +253,7 @@ class OpenLines:
                     order by {_LINE_ORDER})),
             met as (
                 select one.place as by_place, one.file as by_file, one.file_line as by_line, one.kind as by_kind,
-                    one.effect, other.place as to_place, other.dated as to_dated, other.nth,
+                    one.is_plain, one.effect, other.place as to_place, other.dated as to_dated, other.nth,
                     greatest(one.effect, other.posted) as day,
                     least(one.upto, other.upto) - greatest(one.upto - one.amount, other.upto - other.amount) as shared,
                     case when other.nth = other.lines

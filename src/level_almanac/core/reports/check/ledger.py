@@ -5,7 +5,6 @@ from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
-from itertools import pairwise
 from typing import Any, NamedTuple
 
 from level_almanac.core.book import Book
@@ -23,11 +22,12 @@ from level_almanac.store.check_record import CheckRecord
 from level_almanac.store.expressions import Constant, Expression, FieldReference
 from level_almanac.store.ledger_sums import MOVEMENT, Slice
 from level_almanac.store.line_query import Asked, Order, groups, lines
+from level_almanac.store.numbering import not_followed
 from level_almanac.store.predicate import FieldTest, FiscalRange
 from level_almanac.store.state import State
 
 _ZERO = Decimal(0)
-_NUMBERED = re.compile(r"(.*?)(\d+)(\D*)", re.DOTALL)
+_DIGITS = re.compile("[0-9]+")
 
 
 class PeriodSums(NamedTuple):
@@ -41,29 +41,23 @@ class PeriodSums(NamedTuple):
 def unbalanced(book: Book) -> Checked:
     """Return the journals whose debits and credits differ."""
     parts = book.parts_of("ledger")
-    rows = ledger_checks.unbalanced_journals(book.engine, parts, ledger_checks.ALL)
+    rows, journals, lines_ = ledger_checks.unbalanced_journals(book.engine, parts, ledger_checks.ALL)
     findings = []
     fields = book.line_fields("ledger")
+    told: defaultdict[tuple[str, str], list[FoundLine]] = defaultdict(list)
+    names = ("entity", "journal", "line", "account", "amount", "posted")
+    rules = [
+        FieldTest("entity", "is", tuple(sorted({entity for entity, *_ in rows}))),
+        FieldTest("journal", "is", tuple(sorted({journal for _, journal, *_ in rows}))),
+    ]
+    values: list[Expression] = [*(FieldReference(name) for name in names), SOURCE_PLACE]
+    order = [Order(FieldReference("line"), as_number=True)]
+    for row in lines(book.engine, book.line_source(fields, rules), values, order) if rows else ():
+        entity, journal, line, account, value, day, place = row
+        told[entity, journal].append(FoundLine(f"line {line} on {account}", place, value, day))
     for entity, journal, _, amount, _ in rows:
-        rules = [FieldTest("entity", "is", (entity,)), FieldTest("journal", "is", (journal,))]
-        found = lines(
-            book.engine,
-            book.line_source(fields, rules),
-            [
-                FieldReference("line"),
-                FieldReference("account"),
-                FieldReference("amount"),
-                FieldReference("posted"),
-                SOURCE_PLACE,
-            ],
-            [Order(FieldReference("line"), as_number=True)],
-        )
-        told = tuple(
-            FoundLine(f"line {line} on {account}", place, value, day) for line, account, value, day, place in found
-        )
         words = f"{entity} journal {journal}: debits less credits"
-        findings.append(Finding(f"{entity}/{journal}", words, told, amount))
-    journals, lines_ = ledger_checks.journals_and_lines(book.engine, parts)
+        findings.append(Finding(f"{entity}/{journal}", words, tuple(told[entity, journal]), amount))
     return Checked(KINDS["unbalanced"], findings, how_many(journals, "journal"), proofs=(_looked(book, lines_),))
 
 
@@ -257,26 +251,27 @@ def gaps(book: Book, reach: AsOf) -> Checked:
         if numbering.only:
             rules.append(read_condition(numbering.only, fields, f"numbering[{at}].only", BookMistake, reach))
         entity = FieldReference("entity") if fields.table.field("entity") else Constant("")
-        by: list[Expression] = [entity, FieldReference(numbering.field)]
-        found = groups(book.engine, book.line_source(fields, rules), by, [Asked(SOURCE_PLACE, "minimum")])
-        places = {(code, number): place for code, number, _, place in found if number is not None}
-        looked += len(places)
-        findings += _gaps_in(f"{numbering.table}.{numbering.field}", places)
+        number = FieldReference(numbering.field)
+        count, steps = not_followed(book.engine, book.line_source(fields, rules), entity, number)
+        looked += count
+        if steps:
+            texts = tuple(sorted({text for _, *both in steps for text in both}))
+            source = book.line_source(fields, [*rules, FieldTest(numbering.field, "is", texts)])
+            found = groups(book.engine, source, [entity, number], [Asked(SOURCE_PLACE, "minimum")])
+            places = {(code, text): place for code, text, _, place in found}
+            findings += _gaps(f"{numbering.table}.{numbering.field}", steps, places)
     return Checked(KINDS["gaps"], findings, how_many(looked, "number"))
 
 
-def _gaps_in(what: str, places: Mapping[tuple[str, str], str]) -> Iterator[Finding]:
-    series: defaultdict[tuple[str, str, str], dict[int, str]] = defaultdict(dict)
-    for entity, text in places:
-        match = _NUMBERED.fullmatch(text)
-        if match:
-            series[entity, match[1], match[3]][int(match[2])] = text
-    for (entity, _, _), by_number in sorted(series.items()):
-        for low, high in pairwise(sorted(by_number)):
-            if high == low + 1:
-                continue
-            first, last = by_number[low], by_number[high]
-            missing = high - low - 1
-            words = f"{entity} {what}: {missing:,} missing between {first} and {last}".strip()
-            told = tuple(FoundLine(text, places[entity, text]) for text in (first, last))
-            yield Finding(f"{entity}/{what}/{first}", words, told)
+def _gaps(what: str, steps: Sequence[Sequence[str]], places: Mapping[tuple[str, str], str]) -> Iterator[Finding]:
+    for entity, first, last in steps:
+        missing = int(_last_digits(last)) - int(_last_digits(first)) - 1
+        if not missing:
+            continue
+        words = f"{entity} {what}: {missing:,} missing between {first} and {last}".strip()
+        told = tuple(FoundLine(text, places[entity, text]) for text in (first, last))
+        yield Finding(f"{entity}/{what}/{first}", words, told)
+
+
+def _last_digits(text: str) -> str:
+    return str(_DIGITS.findall(text)[-1])
