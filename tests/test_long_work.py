@@ -1,6 +1,7 @@
 """Long pieces of work: a table on paper of more rows than are laid out at once, and what is told meanwhile."""
 
 import io
+import time
 from datetime import date
 from decimal import Decimal
 from unittest.mock import patch
@@ -12,7 +13,7 @@ from level_almanac.cli import say
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.output import pdf
 from level_almanac.output.pdf import Document
-from level_almanac.progress import tell
+from level_almanac.progress import gauged, tell, within
 
 COLUMNS = (
     Column("day", "posted", "date"),
@@ -64,13 +65,27 @@ def test_what_is_told_meanwhile_stands_on_one_line_that_is_gone_at_the_end(monke
     seen = Terminal()
     monkeypatch.setattr("sys.stderr", seen)
     monkeypatch.setattr(say, "_PATIENCE", 0.0)
-    monkeypatch.setattr(say, "_PAUSE", 0.0)
+    monkeypatch.setattr(say, "_PAUSE", 0.001)
     with say.progress_shown("writing x.pdf"):
         tell("row 1 of 2")
+        time.sleep(0.01)
         tell("row 2\u202e of 2" + "!" * 200)
+        with within("orders.csv", 0.5, 0.7), gauged(lambda: 50.0):
+            tell("writing its part", 0, 1)
+            # Nothing is told, and still it is said how far the statement is.
+            monkeypatch.setattr(say, "_LEAST_DONE", 0.59)
+            before = seen.tell()
+            while seen.tell() == before:
+                time.sleep(0.01)
+            with say.progress_hidden():
+                hidden = seen.getvalue()
+                time.sleep(0.05)
+                assert seen.getvalue() == hidden
     told = seen.getvalue()
-    assert "\rwriting x.pdf: row 1 of 2 " in told
+    assert "\rwriting x.pdf: row 1 of 2, 0 s " in told
     assert "row 2\\u202e of 2!!" in told
-    assert (told.endswith(f"\r{'':<72}\r"), max(map(len, told.split("\r")))) == (True, 72)
+    assert "\rwriting x.pdf: orders.csv: writing its part, 60%, about 0 s yet " in told
+    assert hidden.endswith(f"\r{'':<78}\r"), "the line is gone where a question stands"
+    assert (told.endswith(f"\r{'':<78}\r"), max(map(len, told.split("\r")))) == (True, 78)
     tell("nobody hears this")
     assert seen.getvalue() == told

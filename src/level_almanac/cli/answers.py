@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from level_almanac.cli.say import say
+from level_almanac.cli.say import progress_hidden, say
 from level_almanac.cli.session import bold
 from level_almanac.core.pages.questions import AnswerReader, rule_words
 from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistake
@@ -74,7 +74,8 @@ def asking(page: Page, again: Mapping[str, str]) -> Callable[[AnswerReader, str]
             rules = rules.replace("or nothing", f"or {_OPEN} to leave it open")
         told = f"{label} ({rules})" + (f" [{shown}]" if shown else "")
         while True:
-            text = str(click.prompt(told, default="", show_default=False, err=True)).strip() or default
+            with progress_hidden():
+                text = str(click.prompt(told, default="", show_default=False, err=True)).strip() or default
             if question.optional and text in ("", _OPEN):
                 return ""
             try:

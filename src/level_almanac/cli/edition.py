@@ -13,7 +13,7 @@ from level_almanac.cli.commands import OneEachGroup
 from level_almanac.cli.names import EDITION, PAGES
 from level_almanac.cli.options import open_book
 from level_almanac.cli.page_when import asked_when, page_when_options
-from level_almanac.cli.say import say
+from level_almanac.cli.say import progress_shown, say
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.editions.report import edition_report, editions_report, verification_report
 from level_almanac.core.editions.verify import verified
@@ -190,7 +190,8 @@ def verify(ctx: click.Context, name: str, seal: str, output: OutputRequest) -> N
     book = open_book(ctx)
     look = look_for(output, book)
     folder = edition_folder(book.file.root, name)
-    verification = verified(folder, seal, figures_of)
+    with progress_shown(f"verifying {name}"):
+        verification = verified(folder, seal, figures_of)
     show(ctx, verification_report(verification)._replace(look=look), output)
     if not verification.holds:
         ctx.exit(1)
@@ -222,4 +223,6 @@ def compare(ctx: click.Context, name: str, other: str, output: OutputRequest) ->
     look, root = look_for(output, book), book.file.root
     before = side_of(edition_folder(root, name))
     after = side_now(book) if other == "now" else side_of(edition_folder(root, other))
-    show(ctx, compare_report(compared(before, after, figures_of))._replace(look=look), output)
+    with progress_shown(f"comparing {before.record.name if before.record else ''}"):
+        found = compared(before, after, figures_of)
+    show(ctx, compare_report(found)._replace(look=look), output)

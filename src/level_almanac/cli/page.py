@@ -13,7 +13,7 @@ from level_almanac.cli.options import open_book
 from level_almanac.cli.page_keeping import copy, lock, rename, save, unlock
 from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.cli.reports import warn
-from level_almanac.cli.say import say
+from level_almanac.cli.say import progress_shown, say
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.calendar.date_text import day_words, moment_words
 from level_almanac.core.pages.checking import checked_page
@@ -170,7 +170,8 @@ def run(
     ask = asking(read, last) if has_terminal() and not no_questions and not again and read.file.ask else None
     if ask:
         say(" · ".join(filter(None, (read.name, read.file.title or read.file.about))))
-    page_made = run_page(book, read, PageRun(answers_told, asked_when(book, when), output.look), ask)
+    with progress_shown(read.name):
+        page_made = run_page(book, read, PageRun(answers_told, asked_when(book, when), output.look), ask)
     if ask:
         say()
     kept = {key: answer.text if answer else "" for key, answer in page_made.answers.items()}

@@ -8,7 +8,7 @@ import click
 from level_almanac.cli.commands import OneEach
 from level_almanac.cli.options import open_book
 from level_almanac.cli.parameters import parameter, told_of
-from level_almanac.cli.say import say
+from level_almanac.cli.say import progress_shown, say
 from level_almanac.cli.show import OutputRequest, check_lines, check_outputs, output_options, show
 from level_almanac.core.reports.definition import Report
 from level_almanac.core.reports.making import Asked, make_report, read_asked, trace_figure, trace_options
@@ -45,7 +45,8 @@ def report_command(report: Report) -> click.Command:
         asked = _asked(report, values, output)
         check_lines(output, with_lines=asked.with_lines)
         warn(asked.warnings)
-        made = make_report(open_book(ctx), asked)
+        with progress_shown(report.name):
+            made = make_report(open_book(ctx), asked)
         if made.keep is not None:
             made.keep()
         show(ctx, made.table, output, of=report)
@@ -81,7 +82,9 @@ def trace_command(report: Report) -> click.Command:
         figure = request_of(
             TraceRequest, read_options(known, told_of(known.values(), values), lambda name: f"--{name}")
         )
-        show(ctx, trace_figure(open_book(ctx), asked, figure), output)
+        with progress_shown(f"trace {report.name}"):
+            traced = trace_figure(open_book(ctx), asked, figure)
+        show(ctx, traced, output)
 
     known_keys = {each.keyword for each in known.values()}
     params = [parameter(each) for each in (*own, *known.values())]

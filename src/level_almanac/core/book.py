@@ -22,6 +22,7 @@ from level_almanac.files.settings import BookFile, CalendarSettings
 from level_almanac.files.stamps import STORE_FOLDER
 from level_almanac.files.tables import Table, tables_of
 from level_almanac.files.validation.findings import standing_code
+from level_almanac.progress import tell
 from level_almanac.store.chart_lines import chart_lines
 from level_almanac.store.day_places import PLACE, PLACE_DAY, DayPlaces
 from level_almanac.store.engine import DuckDBEngine, Engine, Row
@@ -256,6 +257,7 @@ class Book:
         self, measures: Measures, fields: Sequence[str], filter_: Filter | None = None
     ) -> dict[SumKey, dict[str, Sums]]:
         """Return the sums of each measure by (entity, account, the values of these fields of the ledger)."""
+        tell("adding up the ledger")
         return ledger_sums(self.engine, self.store, self.ledger_state, measures, fields, filter_, self.day_places)
 
     def not_loaded(self) -> tuple[list[str], list[str], list[str]]:

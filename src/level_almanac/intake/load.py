@@ -27,7 +27,7 @@ from level_almanac.intake.read_export import ExportReader, ReadExport
 from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
 from level_almanac.intake.shaping.shape import Conditions
 from level_almanac.intake.warnings import cut_short, ends_early, lines_after, unbalanced_journals, unlikely_signs
-from level_almanac.progress import tell
+from level_almanac.progress import tell, within
 from level_almanac.store import closing, repeats, rollups
 from level_almanac.store.chart_lines import account_classes
 from level_almanac.store.documents.marks import write_marked
@@ -58,6 +58,10 @@ class LoadRules(NamedTuple):
 
     classes: Mapping[str, Predicate]
     records: Conditions
+
+
+_READING, _SETTLING = 0.8, 0.95
+"""What share of a load is over when the exports are read, and when what they have in common is settled."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,7 +162,7 @@ class _Load:
             settle_aside(self.book.root, self.store, (), before.files)
             keep_through(self.book.root, before.through)
             return LoadResult(before, outcomes, (), *self._warnings())
-        tell("putting the new state in force")
+        tell("putting the new state in force", _SETTLING, 1)
         state = self._kept_state(self.now if changed or self.before is None else self.before.loaded_at)
         warnings = self._warnings()
         self.store.put_in_force(state)
@@ -179,7 +183,7 @@ class _Load:
 
     def _settle(self, outcomes: Mapping[Key, str], *, changed: bool) -> bool:
         """Check what the exports have in common, and return whether anything in them changed."""
-        tell("what the exports have in common")
+        tell("what the exports have in common", _READING, _SETTLING)
         changed = changed or any(outcome != "unchanged" for outcome in outcomes.values())
         if changed:
             for table in tables_of(self.book.settings.tables).values():
@@ -230,6 +234,8 @@ class _Load:
         total = 0
         outcomes: dict[Key, str] = {}
         done: dict[Key, tuple[ExportFile, ReadExport]] = {}
+        sizes = {file.key: file.path.stat().st_size if file.path else 0 for file in files}
+        done_bytes, all_bytes = 0, max(sum(sizes.values()), 1)
         # The chart comes first, so that a ledger line's account is held against it with all else on the line.
         for file in sorted(files, key=lambda each: each.block.table != "accounts"):
             if file.block.table != "accounts" and not reader.chart:
@@ -237,15 +243,21 @@ class _Load:
                     break
                 parts = [str(draft.part) for draft in self._of("accounts")]
                 reader = replace(reader, chart=account_classes(self.engine, parts) if parts else {})
-            tell(f"{file.name}, {len(outcomes) + 1:,} of {len(files):,} exports")
+            begun = done_bytes / all_bytes * _READING
+            done_bytes += sizes[file.key]
+            words = f"{file.name}, {len(outcomes) + 1:,} of {len(files):,}"
+            span = (words, begun, done_bytes / all_bytes * _READING)
             # Before it is read: what changes meanwhile is seen as changed.
             stamp = stamp_of(file.path) if file.path else self.now.isoformat(timespec="seconds")
-            path = self._path(file)
+            with within(*span):
+                tell("looking at it", 0, 0.1)
+                path = self._path(file)
+                digest = fingerprint(path)
             siblings = [each for each in files if each.unit == file.unit]
             entry = LoadedFile(
                 path=file.name,
                 table=file.block.table,
-                sha256=fingerprint(path),
+                sha256=digest,
                 reading=reading_fingerprint(
                     self.book, [each.number - 1 for each in siblings], file.number - 1, reader.chart
                 ),
@@ -264,7 +276,8 @@ class _Load:
                 outcomes[file.key] = "unchanged"
                 continue
             target = self._new()
-            read = reader.read(file, path, target, shared=len(siblings) > 1)
+            with within(*span):
+                read = reader.read(file, path, target, shared=len(siblings) > 1)
             mistakes += read.mistakes
             total += read.total
             done[file.key] = (file, read)

@@ -22,6 +22,7 @@ from level_almanac.intake.shaping.mapping import numbers_lines, sources
 from level_almanac.intake.shaping.shape import Conditions, Shape, shape_of
 from level_almanac.intake.shaping.shaped import ShapedExport, Shaper
 from level_almanac.intake.taking_keys import taking_key
+from level_almanac.progress import tell
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import (
     ALL_TURNED,
@@ -128,6 +129,7 @@ class ExportReader:
             told = [self._told(file, each, fields) for each in sorted(wrong, key=lambda each: each.line)]
             found = (shape_mistakes[0] + told + refused)[: self.limit]
             return ReadExport(found, shape_mistakes[1] + count + len(refused))
+        tell("writing its part", 0.6, 1)
         if table.name == "ledger":
             return self._ledger_written(
                 file, _Prepared(shaped, export, fields, year), placements, aside, target, shared
@@ -165,7 +167,9 @@ class ExportReader:
         block, settings = file.block, self.book.settings
         table, form = tables_of(settings.tables)[block.table], self._number_form(block)
         limit = ALL if self.set_aside else self.limit
+        tell("reading its texts", 0.1, 0.4)
         raw = RawReader(self.engine, self.work, limit).read(file, path)
+        tell("checking them", 0.4, 0.6)
         shape = shape_of(file, table, raw.heads, raw.rows, self.conditions)
         shaped = Shaper(self.engine, self.work, self.calendars, limit).shaped(file, table, raw, shape, form)
         if table.name == "accounts":

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from level_almanac.errors import AlmanacError, Mistake
+from level_almanac.progress import gauged, is_heard
 
 _READ = re.compile(r"\b(read_(?:parquet|csv))\(\s*\$(\w+)")
 _FULL = "No space left on device"
@@ -56,6 +57,11 @@ class DuckDBEngine:
         duckdb = _duckdb_module()
         self._connection = duckdb.connect(":memory:")
         self._errors = duckdb.Error
+        if is_heard():
+            # Somebody asks meanwhile how far a statement is, and says it in other words.
+            self.run("set enable_progress_bar = true")
+            self.run("set enable_progress_bar_print = false")
+            self.run("set progress_bar_time = 0")
         # Nothing may be fetched behind the user's back.
         self.run("set autoinstall_known_extensions = false")
         self.run("set autoload_known_extensions = false")
@@ -81,7 +87,8 @@ class DuckDBEngine:
 
     def _execute(self, sql: str, values: Values | None) -> Any:
         try:
-            return self._connection.execute(*_literal_reads(sql, _asked_for(sql, values)))
+            with gauged(self._connection.query_progress):
+                return self._connection.execute(*_literal_reads(sql, _asked_for(sql, values)))
         except RuntimeError as error:
             # The engine takes Ctrl-C for itself and tells of it in its own way.
             if "interrupted" in str(error).lower():

@@ -38,8 +38,8 @@ def lines_of_accounts(engine: Engine, parts: Sequence[str], accounts: Sequence[s
 
 
 def unbalanced_journals(engine: Engine, parts: Sequence[str], limit: int) -> tuple[list[Row], int, int]:
-    """Return (entity, journal, file and line of its first line, debit − credit, count in all) of such journals; how many
-    journals there are, and how many lines they have.
+    """Return (entity, journal, file and line of its first line, debit − credit, count in all) of such journals; how
+    many journals there are, and how many lines they have.
     """
     rows = engine.rows(
         """with journals as materialized (

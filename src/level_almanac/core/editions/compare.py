@@ -40,6 +40,7 @@ from level_almanac.files.layout_reading import layout_texts
 from level_almanac.files.outside import BOOK_FILE, place_of
 from level_almanac.files.page_reading import read_page
 from level_almanac.files.reading import read_book
+from level_almanac.progress import tell
 
 _FOLLOWS = "follows from others"
 _ON_PAGE = "told by the lines of the page"
@@ -99,10 +100,11 @@ def compared(before: ComparedSide, after: ComparedSide, figures: Figures) -> Com
             "The rules of entry classes, the calendar or a currency changed: lines are classed by the later ones"
         )
     known, books = line_names(tables), (old, middle, new)
-    pages = [
-        _Page(before.folder, record, page, books, narrow, known, figures, changed=bool(definitions)).compared()
-        for page in record.pages
-    ]
+    pages = []
+    for number, page in enumerate(record.pages):
+        tell(f"{page.name}, {number + 1} of {len(record.pages)}")
+        each = _Page(before.folder, record, page, books, narrow, known, figures, changed=bool(definitions))
+        pages.append(each.compared())
     notes += rules_notes(record, sum(page.by_rules for page in pages))
     loads = {
         loaded.path: _moment(loaded.taken_at or new.state.loaded_at.isoformat(), new) for loaded in new.state.files

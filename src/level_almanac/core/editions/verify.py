@@ -13,6 +13,7 @@ from level_almanac.core.pages.running import PageRun, run_page
 from level_almanac.errors import AlmanacError
 from level_almanac.files.editions import Edition, broken_files, read_edition, seal_of
 from level_almanac.files.page_reading import read_page
+from level_almanac.progress import tell
 
 
 def verified(folder: Path, seal: str, figures: Figures) -> Verification:
@@ -42,6 +43,7 @@ def _computed_anew(folder: Path, frozen: Book, record: Edition, number: int, fig
     page = record.pages[number]
     try:
         issued = figures_in(json.loads((folder / page.figures).read_text(encoding="utf-8")))
+        tell(page.name)
         made = run_page(frozen, read_page(frozen.file.root, page.name), PageRun(page.answers, record.when, issued=True))
     except AlmanacError as error:
         return Verified(page.name, 0, failed=str(error))

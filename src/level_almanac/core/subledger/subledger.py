@@ -37,6 +37,7 @@ from level_almanac.core.table.model import Cell, CountedAmount, Covered, Note, P
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.tables import SIDE_OF
 from level_almanac.files.validation.findings import standing_code
+from level_almanac.progress import tell
 from level_almanac.store.documents.lines import ITEM, DocumentLines
 from level_almanac.store.documents.open import DOCUMENT, made_open
 from level_almanac.store.engine import Row
@@ -115,6 +116,7 @@ class Subledger:
 
     def _read(self) -> DocumentLines:
         """Return the lines of every entity whose amounts can be added."""
+        tell(f"reading {self.table}")
         own = {"dated" if name == "date" else name: self.fields.by_name[name].value for name in _ITEM_FIELDS}
         own |= {"place": SOURCE_PLACE, "exported_party": FieldReference("party")}
         # Of each line whether it meets each condition, where one can carry from a payment to what takes it back.
@@ -140,6 +142,7 @@ class Subledger:
     def open_on(self, day: date) -> OpenOnDay:
         """Return the documents of the report's entities as they stood at the end of a day."""
         if day not in self._on_day:
+            tell(f"what is open of {self.table} on {day_words(day)}")
             entities, further = self.selection.entities, len(self.further)
             self._on_day[day] = OpenOnDay(self.lines, day, entities, self.chained, self.numbers, further)
         return self._on_day[day]

@@ -21,6 +21,7 @@ from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.currencies import decimals_of
 from level_almanac.files.tables import SIDE_OF
+from level_almanac.progress import tell
 from level_almanac.store.check_record import CheckRecord, keep_record, read_record
 
 _ITEM_CHECKS = frozenset({"spelt-twice", "alike", "over-applied", "loose", "early", "control"})
@@ -126,6 +127,7 @@ class _Check:
                 Checked(KINDS[key], skipped="no ledger is loaded")
                 for key in ("unbalanced", "closed", "outside", "carried")
             )
+        tell("gaps in numbering, and parties")
         if self._asked("gaps"):
             yield ledger.gaps(book, self.as_of)
         if self._asked("unknown-party"):
@@ -138,6 +140,7 @@ class _Check:
 
     def _ledger_checks(self) -> Iterator[Checked]:
         book = self.book
+        tell("journals and periods")
         if self._asked("unbalanced"):
             yield ledger.unbalanced(book)
         outside, into_closed = ledger.outside(book)
@@ -155,11 +158,13 @@ class _Check:
                 if key in _ITEM_CHECKS
             )
             return
+        tell("invoices that look alike")
         yield documents.spelt_twice(self.sides)
         yield documents.alike(self.sides)
         yield documents.over_applied(self.sides)
         yield documents.loose(self.sides)
         yield documents.early(self.sides)
+        tell("documents beside the ledger")
         yield documents.control(self.sides)
 
     def table(self, most_lines: int) -> tuple[ReportTable, int]:

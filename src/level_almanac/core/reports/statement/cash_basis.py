@@ -22,6 +22,7 @@ from level_almanac.core.table.model import CountedAmount
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.files.tables import INCOME_CLASSES, SIDE_OF
 from level_almanac.files.validation.findings import standing_code
+from level_almanac.progress import tell
 from level_almanac.store.documents.cash import LINE, LinkedLines
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Given
 from level_almanac.store.predicate import FieldTest, FiscalRange, Not, Predicate, Within
@@ -98,6 +99,7 @@ class CashBasis:
 
     @cached_property
     def _linked(self) -> LinkedLines:
+        tell("linking ledger lines to documents")
         known = self.book.line_fields("ledger")
         rules: list[Predicate] = [
             FieldTest("entity", "is", tuple(self.selection.entities)),
