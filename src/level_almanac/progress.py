@@ -1,12 +1,22 @@
 """How far a long piece of work has come, told to whoever wants to know: the command line, where a person looks on."""
 
+import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import NamedTuple
 
 _LISTENERS: list["Listener"] = []
-_WITHIN: list[tuple[str, float, float]] = []
+
+
+class _Within(threading.local):
+    """What a thread's work is part of: each the words for it, and what share of the whole is done at its two ends."""
+
+    def __init__(self) -> None:
+        self.spans: list[tuple[str, float, float]] = []
+
+
+_WITHIN = _Within()
 
 
 class Step(NamedTuple):
@@ -26,6 +36,7 @@ class Listener:
         self.heard = heard
         self.step = Step("")
         self.since = time.monotonic()
+        self._most = 0.0
         self._gauge: Callable[[], float] | None = None
         self._gauged_since = self.since
 
@@ -46,13 +57,15 @@ class Listener:
         part = min(max(gauge() / 100, 0.0), 1.0) if gauge is not None else 0.0
         if not self.step.ended:
             return part, now - self._gauged_since
-        return self.step.begun + (self.step.ended - self.step.begun) * part, now - self.since
+        # Of several things that are done at a time, one may tell of less than another did.
+        self._most = max(self._most, self.step.begun + (self.step.ended - self.step.begun) * part)
+        return self._most, now - self.since
 
 
 def tell(words: str, begun: float = 0.0, ended: float = 0.0) -> None:
     """Say what is being done, and what share of the whole is done when it begins and when it ends, if that is known."""
     for listener in _LISTENERS[-1:]:
-        prefix, low, high = _WITHIN[-1] if _WITHIN else ("", 0.0, 1.0)
+        prefix, low, high = _WITHIN.spans[-1] if _WITHIN.spans else ("", 0.0, 1.0)
         span = high - low
         listener.step = Step(f"{prefix}{words}", low + span * begun, low + span * ended if ended else 0.0)
         listener.heard()
@@ -61,11 +74,11 @@ def tell(words: str, begun: float = 0.0, ended: float = 0.0) -> None:
 @contextmanager
 def within(words: str, begun: float, ended: float) -> Iterator[None]:
     """Take what is told meanwhile as part of something larger. words: what that is; begun, ended: of the whole."""
-    _WITHIN.append((f"{words}: ", begun, ended))
+    _WITHIN.spans.append((f"{words}: ", begun, ended))
     try:
         yield
     finally:
-        _WITHIN.pop()
+        _WITHIN.spans.pop()
 
 
 def is_heard() -> bool:

@@ -1,6 +1,9 @@
 """The load: every export in, or nothing changed (docs/loading.md)."""
 
+import os
+import shutil
 from collections.abc import Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from functools import cached_property
@@ -60,6 +63,8 @@ class LoadRules(NamedTuple):
     records: Conditions
 
 
+_AT_A_TIME = min(2, os.cpu_count() or 1)
+"""How many exports are read at a time."""
 _READING, _SETTLING = 0.8, 0.95
 """What share of a load is over when the exports are read, and when what they have in common is settled."""
 
@@ -121,6 +126,14 @@ def look(book: BookFile, store: Store, calendars: Mapping[str, PlacesDays], rule
             return _Load(book, store, engine, work, store.state(), now, LoadOptions()).look(files, calendars, rules)
         finally:
             engine.close()
+
+
+class _Taken(NamedTuple):
+    """What became of an export. read: what reading it came to, where it was read."""
+
+    draft: Draft
+    outcome: str
+    read: ReadExport | None = None
 
 
 def _stamps(state: State) -> dict[Key, str]:
@@ -219,7 +232,6 @@ class _Load:
         return gone
 
     def _read(self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: LoadRules) -> dict[Key, str]:
-        known = {(entry.table, entry.path): entry for entry in (self.before.files if self.before else ())}
         reader = ExportReader(
             self.book,
             self.engine,
@@ -234,56 +246,22 @@ class _Load:
         total = 0
         outcomes: dict[Key, str] = {}
         done: dict[Key, tuple[ExportFile, ReadExport]] = {}
-        sizes = {file.key: file.path.stat().st_size if file.path else 0 for file in files}
-        done_bytes, all_bytes = 0, max(sum(sizes.values()), 1)
+
+        def take_in(some: Sequence[ExportFile], reader: ExportReader) -> None:
+            nonlocal mistakes, total
+            for file, taken in self._taken_in(some, files, reader):
+                self.drafts[file.key], outcomes[file.key] = taken.draft, taken.outcome
+                if taken.read is not None:
+                    mistakes += taken.read.mistakes
+                    total += taken.read.total
+                    done[file.key] = (file, taken.read)
+
         # The chart comes first, so that a ledger line's account is held against it with all else on the line.
-        for file in sorted(files, key=lambda each: each.block.table != "accounts"):
-            if file.block.table != "accounts" and not reader.chart:
-                if mistakes:
-                    break
-                parts = [str(draft.part) for draft in self._of("accounts")]
-                reader = replace(reader, chart=account_classes(self.engine, parts) if parts else {})
-            begun = done_bytes / all_bytes * _READING
-            done_bytes += sizes[file.key]
-            words = f"{file.name}, {len(outcomes) + 1:,} of {len(files):,}"
-            span = (words, begun, done_bytes / all_bytes * _READING)
-            # Before it is read: what changes meanwhile is seen as changed.
-            stamp = stamp_of(file.path) if file.path else self.now.isoformat(timespec="seconds")
-            with within(*span):
-                tell("looking at it", 0, 0.1)
-                path = self._path(file)
-                digest = fingerprint(path)
-            siblings = [each for each in files if each.unit == file.unit]
-            entry = LoadedFile(
-                path=file.name,
-                table=file.block.table,
-                sha256=digest,
-                reading=reading_fingerprint(
-                    self.book, [each.number - 1 for each in siblings], file.number - 1, reader.chart
-                ),
-                lines=0,
-                export=file.export if file.export != file.name else "",
-                unit=file.unit if file.unit != file.name else "",
-            )
-            old = known.get(file.key)
-            as_before = old is not None and old.sha256 == entry.sha256
-            taken_at = old.taken_at if old and as_before else self.now.isoformat(timespec="seconds")
-            entry = replace(entry, taken_at=taken_at, stamp=stamp)
-            same = old and (old.sha256, old.reading) == (entry.sha256, entry.reading)
-            # What was set aside once is asked about again, unless it is to be set aside again.
-            if old and same and (self.options.set_aside or not old.set_aside):
-                self.drafts[file.key] = self._draft_of(replace(old, stamp=stamp))
-                outcomes[file.key] = "unchanged"
-                continue
-            target = self._new()
-            with within(*span):
-                read = reader.read(file, path, target, shared=len(siblings) > 1)
-            mistakes += read.mistakes
-            total += read.total
-            done[file.key] = (file, read)
-            entry = replace(entry, passed=read.passed)
-            self.drafts[file.key] = Draft(entry, target, fresh=True, records=read.lines)
-            outcomes[file.key] = "changed" if old else "new"
+        take_in([file for file in files if file.block.table == "accounts"], reader)
+        if not mistakes:
+            parts = [str(draft.part) for draft in self._of("accounts")]
+            reader = replace(reader, chart=account_classes(self.engine, parts) if parts else {})
+            take_in([file for file in files if file.block.table != "accounts"], reader)
         if not mistakes:
             found, count = settle_fates(self.engine, files, done, set_aside=self.options.set_aside)
             mistakes, total = [*mistakes, *found], total + count
@@ -291,6 +269,82 @@ class _Load:
             raise BookMistake(*by_cause(mistakes)[:SHOWN_MISTAKES], total=total)
         self._keep_aside(done)
         return outcomes
+
+    def _taken_in(
+        self, some: Sequence[ExportFile], files: Sequence[ExportFile], reader: ExportReader
+    ) -> Iterator[tuple[ExportFile, "_Taken"]]:
+        """Yield what became of each of some exports, in their order. They are read several at a time: much of what is
+        done to one leaves a core to others.
+        """
+        sizes = {file.key: file.path.stat().st_size if file.path else 0 for file in files}
+        whole = max(sum(sizes.values()), 1)
+        begun = sum(sizes[each.key] for each in files if each.key in self.drafts)
+        engines: list[Engine] = []
+
+        def taken(file: ExportFile, words: str, span: tuple[float, float]) -> _Taken:
+            engine, work = self.engine.beside(), self.work / f"reading-{next(self.written)}"
+            engines.append(engine)
+            work.mkdir()
+            try:
+                with within(words, *span):
+                    return self._take(file, files, replace(reader, engine=engine, work=work))
+            finally:
+                engine.close()
+                shutil.rmtree(work, ignore_errors=True)
+
+        pool = ThreadPoolExecutor(_AT_A_TIME)
+        try:
+            waiting = []
+            for number, file in enumerate(some, 1):
+                span = begun / whole * _READING, (begun + sizes[file.key]) / whole * _READING
+                begun += sizes[file.key]
+                words = f"{file.name}, {number:,} of {len(some):,}"
+                waiting.append((file, pool.submit(taken, file, words, span)))
+            for file, one in waiting:
+                yield file, one.result()
+        except BaseException:
+            # What was asked for is not wanted any more, as on Ctrl-C.
+            pool.shutdown(wait=False, cancel_futures=True)
+            for engine in engines:
+                engine.interrupt()
+            raise
+        finally:
+            pool.shutdown(cancel_futures=True)
+
+    def _take(self, file: ExportFile, files: Sequence[ExportFile], reader: ExportReader) -> "_Taken":
+        """Read one export, if it is not the same as before."""
+        tell("looking at it", 0, 0.1)
+        # Before it is read: what changes meanwhile is seen as changed.
+        stamp = stamp_of(file.path) if file.path else self.now.isoformat(timespec="seconds")
+        path = self._path(file, reader.work)
+        siblings = [each for each in files if each.unit == file.unit]
+        entry = LoadedFile(
+            path=file.name,
+            table=file.block.table,
+            sha256=fingerprint(path),
+            reading=reading_fingerprint(
+                self.book, [each.number - 1 for each in siblings], file.number - 1, reader.chart
+            ),
+            lines=0,
+            export=file.export if file.export != file.name else "",
+            unit=file.unit if file.unit != file.name else "",
+        )
+        old = self._known.get(file.key)
+        as_before = old is not None and old.sha256 == entry.sha256
+        taken_at = old.taken_at if old and as_before else self.now.isoformat(timespec="seconds")
+        entry = replace(entry, taken_at=taken_at, stamp=stamp)
+        same = old and (old.sha256, old.reading) == (entry.sha256, entry.reading)
+        # What was set aside once is asked about again, unless it is to be set aside again.
+        if old and same and (self.options.set_aside or not old.set_aside):
+            return _Taken(self._draft_of(replace(old, stamp=stamp)), "unchanged")
+        target = self._new()
+        read = reader.read(file, path, target, shared=len(siblings) > 1)
+        draft = Draft(replace(entry, passed=read.passed), target, fresh=True, records=read.lines)
+        return _Taken(draft, "changed" if old else "new", read)
+
+    @cached_property
+    def _known(self) -> dict[Key, LoadedFile]:
+        return {(entry.table, entry.path): entry for entry in (self.before.files if self.before else ())}
 
     def _keep_aside(self, done: Mapping[Key, tuple[ExportFile, ReadExport]]) -> None:
         """Keep what was set aside of the exports that were read."""
@@ -304,11 +358,11 @@ class _Load:
             entry = replace(draft.entry, set_aside=read.aside.count, aside_sums=sums, aside=kept)
             self.drafts[key] = replace(draft, entry=entry)
 
-    def _path(self, file: ExportFile) -> Path:
-        """Return the file, or what a database answers, fetched into the work folder."""
+    def _path(self, file: ExportFile, work: Path) -> Path:
+        """Return the file, or what a database answers, fetched into a work folder."""
         if file.path is not None:
             return file.path
-        path = self.work / f"fetched-{file.number}.csv"
+        path = work / f"fetched-{file.number}.csv"
         SqlRecords(file.block, file.name, self.book.root).fetch(path)
         return path
 

@@ -258,7 +258,7 @@ class ExportReader:
             )
         kept = None
         if shared or file.block.only:
-            kept = self.work / f"fates-{target.stem}.parquet"
+            kept = target.with_name(f"fates-{target.stem}.parquet")
             export.write_fates(kept)
         return ReadExport(aside=aside, lines=taken, passed=counted.passed if counted else 0, again=again, fates=kept)
 

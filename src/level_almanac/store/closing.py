@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from level_almanac.store.engine import Engine, Row
-from level_almanac.store.lines import LEDGER_ORDER, ROW_GROUP
+from level_almanac.store.lines import LEDGER_ORDER, PACKED, ROW_GROUP
 
 
 def closing_journals(engine: Engine, parts: Sequence[str]) -> list[Row]:
@@ -31,6 +31,6 @@ def rewrite_classes(engine: Engine, part: str, target: Path) -> None:
     """Write a part anew with the entry classes that its journals give its lines."""
     engine.run(
         f"""copy (select * replace ({_EFFECTIVE} as entry_class) from read_parquet($part) order by {LEDGER_ORDER})
-            to $target (format parquet, compression zstd, row_group_size {ROW_GROUP})""",
+            to $target (format parquet, {PACKED}, row_group_size {ROW_GROUP})""",
         {"part": part, "target": str(target)},
     )

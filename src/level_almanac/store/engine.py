@@ -4,6 +4,7 @@ import glob
 import re
 from collections.abc import Iterable, Mapping
 from contextlib import suppress
+from copy import copy
 from importlib import import_module
 from pathlib import Path
 from typing import Any, Protocol
@@ -41,6 +42,12 @@ class Engine(Protocol):
 
     def drop(self, table: str) -> None:
         """Let go of a table that was made here; nothing happens where the engine is closed."""
+
+    def beside(self) -> "Engine":
+        """Return an engine with the same reach and tables of its own, to be used at the same time."""
+
+    def interrupt(self) -> None:
+        """End the statement that is running, if one is."""
 
     def close(self) -> None:
         """Give back what the engine holds."""
@@ -112,6 +119,17 @@ class DuckDBEngine:
         """Let go of a table that was made here."""
         with suppress(self._errors):
             self._connection.execute(f'drop table if exists "{table}"')
+
+    def beside(self) -> "DuckDBEngine":
+        """Return an engine of the same database, whose temporary tables are its own."""
+        other = copy(self)
+        other._connection = self._connection.cursor()
+        return other
+
+    def interrupt(self) -> None:
+        """End the statement that is running, if one is."""
+        with suppress(self._errors):
+            self._connection.interrupt()
 
     def close(self) -> None:
         """Close the connection."""

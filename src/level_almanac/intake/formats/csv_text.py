@@ -21,8 +21,8 @@ from level_almanac.store.exports import CsvBytes, Folds
 
 _CODECS = {"utf-8": "utf-8-sig", "latin-1": "latin-1", "windows-1252": "cp1252"}
 _CHUNK = 1 << 20
-_QUOTE, _NEW_LINE = ord('"'), ord("\n")
-_FOLDED = (_NEW_LINE, ord("\r"))
+_QUOTE, _NEW_LINE, _RETURN = ord('"'), ord("\n"), ord("\r")
+_FOLDED = (_NEW_LINE, _RETURN)
 _FOLDED_AT_ONCE = _CHUNK << 3
 LONGEST = 2_000_000
 """How many letters a record may have: what reads the work file has room for so many, whatever they are."""
@@ -42,22 +42,28 @@ def _tells_delimiter(record: list[str], delimiter: str) -> bool:
 
 def measured(path: Path, delimiter: str) -> CsvBytes | None:
     """Return what the bytes of a CSV come to; None where readers do not agree on some, as a bare carriage return."""
-    size, counted, last = 0, dict.fromkeys((b"\n", b"\r", b"\r\n", b'"', b"\0", delimiter.encode()), 0), b""
+    import numpy as np
+
+    size, ends, last = 0, 0, b""
+    counted = dict.fromkeys(b'\n\r"\0', 0)
+    divides = delimiter.encode()
+    divided = 0
     with path.open("rb") as stream:
         marked = stream.read(len(codecs.BOM_UTF8)) == codecs.BOM_UTF8
         stream.seek(0)
         while chunk := stream.read(_CHUNK):
             size += len(chunk)
+            octets = np.frombuffer(chunk, dtype=np.uint8)
             for sign in counted:
-                counted[sign] += chunk.count(sign)
-            counted[b"\r\n"] += last == b"\r" and chunk[:1] == b"\n"
+                counted[sign] += int(np.count_nonzero(octets == sign))
+            divided += int(np.count_nonzero(octets == divides[0])) if len(divides) == 1 else chunk.count(divides)
+            ends += (chunk.count(b"\r\n") if counted[_RETURN] else 0) + (last == b"\r" and chunk[:1] == b"\n")
             last = chunk[-1:]
-    returns = counted[b"\r"]
-    if counted[b"\0"] or returns not in (0, counted[b"\n"]) or returns != counted[b"\r\n"]:
+    returns, new_lines = counted[_RETURN], counted[_NEW_LINE]
+    if counted[0] or returns not in (0, new_lines) or returns != ends:
         return None
-    ended = last == b"\n"
-    bare = size - returns - counted[b"\n"] - (len(codecs.BOM_UTF8) if marked else 0)
-    return CsvBytes(bare, counted[b"\n"] + (not ended), counted[b'"'], counted[delimiter.encode()])
+    bare = size - returns - new_lines - (len(codecs.BOM_UTF8) if marked else 0)
+    return CsvBytes(bare, new_lines + (last != b"\n"), counted[_QUOTE], divided)
 
 
 def folded(path: Path, delimiter: str, heads: int, target: Path) -> tuple[Folds, int] | None:

@@ -16,7 +16,7 @@ from pathlib import Path
 from level_almanac.files.tables import KIND_SIGNS
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine
-from level_almanac.store.lines import ROW_GROUP
+from level_almanac.store.lines import PACKED, ROW_GROUP
 
 NEVER = date(9999, 12, 31)
 MARKS = ("done_on", "number_chained", "settles_chained")
@@ -81,6 +81,6 @@ def write_marked(engine: Engine, parts: Sequence[str], standing: Mapping[str, st
     engine.run(
         f"""copy (select * exclude (standing, sign, effect) from ({marked(read, bind)})
                 order by done_on, file, file_line)
-            to {bind(str(target))} (format parquet, compression zstd, row_group_size {ROW_GROUP})""",
+            to {bind(str(target))} (format parquet, {PACKED}, row_group_size {ROW_GROUP})""",
         bind.values,
     )
