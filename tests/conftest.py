@@ -8,9 +8,10 @@ import shutil
 import subprocess
 import sys
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 from unittest.mock import patch
 
@@ -107,11 +108,18 @@ def run_almanac(*words: str | Path, book: Path | None = None, cwd: Path | None =
     return Ran(code, *(each.buffer.getvalue().decode() for each in (out, err)))
 
 
-def run_installed(*words: str | Path, book: Path | None = None) -> Ran:
+def run_installed(
+    *words: str | Path, book: Path | None = None, environment: Mapping[str, str] = MappingProxyType({})
+) -> Ran:
     """Run the installed command in a process of its own, for what cannot be seen from within one."""
     front = [str(COMMAND), *(["--book", str(book)] if book else [])]
     done = subprocess.run(
-        [*front, *map(str, words)], capture_output=True, text=True, check=False, env=ENVIRONMENT, timeout=300
+        [*front, *map(str, words)],
+        capture_output=True,
+        text=True,
+        check=False,
+        env={**ENVIRONMENT, **environment},
+        timeout=300,
     )
     return Ran(done.returncode, done.stdout, done.stderr)
 

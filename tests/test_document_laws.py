@@ -1,6 +1,7 @@
 """Laws of reports over documents: stretches add up, nothing is lost, one load is many; and what the demo's data hold."""
 
 import csv
+import json
 import re
 from collections import Counter, defaultdict
 from datetime import date, timedelta
@@ -151,6 +152,37 @@ def test_one_load_of_documents_is_many(tmp_path: Path, order: tuple[int, int]) -
     (many.root / "payables-1.csv").write_text(bad)
     assert many.load().code == 3
     assert aged(many.root) == before, "a load that is refused leaves the book as it was"
+
+
+def test_what_is_open_is_alike_however_old_the_store_is_and_whoever_stands_for_whom(tmp_path: Path) -> None:
+    book = items_book(tmp_path, [*LINES, "V3,payment,P5,1,2025-12-29,,,5.00,I2,,"])
+    assert book.load().code == 0
+    as_loaded = aged(book.root)
+
+    def marked() -> dict[str, str]:
+        manifest = book.root / ".almanac" / "manifests" / (book.root / ".almanac" / "current").read_text().strip()
+        found: dict[str, str] = json.loads(manifest.read_text())["marked"]
+        return found
+
+    first = marked()
+    assert list(first) == ["payables"]
+    # Codes that became one since the load: what they settle together is told without a load, and after one.
+    settings = book.root / "almanac.toml"
+    settings.write_text(settings.read_text() + '\n[parties]\nsame_as = { V3 = "V2" }\n')
+    together = aged(book.root)
+    assert (as_loaded["V3"]["unapplied"], as_loaded["V2"]["total"]) == ("-5.00", "55.00")
+    assert ("V3" in together, together["V2"]["total"]) == (False, "50.00")
+    assert book.load().code == 0
+    assert (aged(book.root), marked() != first) == (together, True)
+    # Nothing that has not to do with documents makes them anew; a line of theirs does.
+    second = marked()
+    (book.root / "parties.csv").write_text("party,name\nV1,Another name\n")
+    assert book.load().code == 0
+    assert marked() == second
+    export = book.root / "payables.csv"
+    export.write_text(export.read_text() + "V2,payment,P6,1,2025-12-30,,,50.00,I2,,\n")
+    assert book.load().code == 0
+    assert ("V2" in aged(book.root), marked() != second) == (False, True)
 
 
 def test_the_book_says_the_buckets_and_what_there_is_nothing_to_hold_against(tmp_path: Path) -> None:

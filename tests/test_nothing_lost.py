@@ -13,7 +13,7 @@ import duckdb
 import openpyxl
 import pytest
 
-from conftest import HEADS, LONG, MakeBook, SmallBook, run_almanac
+from conftest import HEADS, LONG, MakeBook, SmallBook, run_almanac, run_installed
 from level_almanac.errors import BookMistake
 from level_almanac.intake.formats import csv_text
 from level_almanac.intake.formats.csv_text import CsvText
@@ -350,3 +350,20 @@ def test_an_export_of_which_nothing_was_taken_is_told_of(make_book: MakeBook) ->
         1, "warning: 2 lines are left out of ledger-2.csv as wrong, and none of it was taken; "
         "see set-aside/ledger/ledger-2.csv.csv\n",
     )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("memory", "code", "said"),
+    [
+        ("lots", 2, "almanac: ALMANAC_MEMORY: not an amount of memory: 'lots'; expected such as 500MB or 4GB"),
+        ("3MB", 3, "almanac: there is not memory enough, with 3MB: "),
+        # It ends with 1 with any memory: a planted document is not in the ledger.
+        ("40MB", 1, ""),
+    ],
+)
+def test_what_does_not_fit_into_memory_is_said_or_put_aside(demo: Path, memory: str, code: int, said: str) -> None:
+    ran = run_installed("aging", "payable", "--print", "json", book=demo, environment={"ALMANAC_MEMORY": memory})
+    assert (ran.code, ran.err.startswith(said), ran.err.count("\n")) == (code, True, 1 if said else 0), ran.err
+    assert not list((demo / ".almanac").glob("spill-*"))
+    if code == 1:
+        assert ran.json["rows"] == run_installed("aging", "payable", "--print", "json", book=demo).json["rows"]

@@ -1,5 +1,6 @@
 """An open book: its settings, calendar and rules, and the state of its store. The library's way in."""
 
+import os
 from collections.abc import Collection, Sequence
 from copy import copy
 from datetime import date, datetime, timedelta
@@ -30,7 +31,7 @@ from level_almanac.store.ledger_checks import newest_posting
 from level_almanac.store.ledger_sums import Filter, Measures, SumKey, Sums, ledger_sums
 from level_almanac.store.plain_checks import newest_day
 from level_almanac.store.plan_lines import plan_lines, scenarios
-from level_almanac.store.state import SQL, State, Store, stamp_of
+from level_almanac.store.state import SPILL, SQL, State, Store, stamp_of
 
 _STORED = {"text": "VARCHAR", "date": "DATE", "amount": "DECIMAL", "quantity": "DECIMAL", "whole": "BIGINT"}
 """What the engine keeps fields of each kind as."""
@@ -139,7 +140,9 @@ class Book:
     @cached_property
     def engine(self) -> Engine:
         """The engine that answers this book's queries."""
-        return DuckDBEngine((self.file.root, self.store.folder, self.store.parts))
+        # An edition's folder holds what was issued, and nothing else, not even for a while.
+        spill = None if self.frozen else self.store.folder / f"{SPILL}{os.getpid()}"
+        return DuckDBEngine((self.file.root, self.store.folder, self.store.parts), spill)
 
     @cached_property
     def chart(self) -> ChartOfAccounts:

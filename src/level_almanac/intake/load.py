@@ -63,6 +63,7 @@ class LoadRules(NamedTuple):
     records: Conditions
 
 
+_MEMORY = "1500MB"
 _AT_A_TIME = min(2, os.cpu_count() or 1)
 """How many exports are read at a time."""
 _READING, _SETTLING = 0.8, 0.95
@@ -110,7 +111,7 @@ def load(
     """
     files = export_files(book)
     with store.writing() as work:
-        engine = DuckDBEngine((book.root, work, store.folder, *(file.path for file in files if file.path)), spill=work)
+        engine = _engine(book, store, files, work)
         try:
             return _Load(book, store, engine, work, store.state(), now, options).run(files, calendars, rules)
         finally:
@@ -121,7 +122,7 @@ def look(book: BookFile, store: Store, calendars: Mapping[str, PlacesDays], rule
     """Return what a load would change. Raises as `load` does, for what a load would be refused for."""
     files = export_files(book)
     with store.writing() as work:
-        engine = DuckDBEngine((book.root, work, store.folder, *(file.path for file in files if file.path)), spill=work)
+        engine = _engine(book, store, files, work)
         try:
             return _Load(book, store, engine, work, store.state(), now, LoadOptions()).look(files, calendars, rules)
         finally:
@@ -134,6 +135,11 @@ class _Taken(NamedTuple):
     draft: Draft
     outcome: str
     read: ReadExport | None = None
+
+
+def _engine(book: BookFile, store: Store, files: Sequence[ExportFile], work: Path) -> DuckDBEngine:
+    reach = (book.root, work, store.folder, *(file.path for file in files if file.path))
+    return DuckDBEngine(reach, spill=work, memory=_MEMORY)
 
 
 def _stamps(state: State) -> dict[Key, str]:

@@ -1,6 +1,7 @@
 """The engine that answers the store's SQL: one small interface, and DuckDB behind it."""
 
 import glob
+import os
 import re
 from collections.abc import Iterable, Mapping
 from contextlib import suppress
@@ -9,11 +10,14 @@ from importlib import import_module
 from pathlib import Path
 from typing import Any, Protocol
 
-from level_almanac.errors import AlmanacError, Mistake
+from level_almanac.errors import AlmanacError, Mistake, UsageMistake
 from level_almanac.progress import gauged, is_heard
 
 _READ = re.compile(r"\b(read_(?:parquet|csv))\(\s*\$(\w+)")
 _FULL = "No space left on device"
+MEMORY = "ALMANAC_MEMORY"
+"""The environment's name for how much memory an engine may take."""
+_SIZE = re.compile(r"[1-9]\d{0,6} ?[MG]B", re.IGNORECASE)
 Values = Mapping[str, Any]
 Row = tuple[Any, ...]
 
@@ -57,10 +61,11 @@ class DuckDBEngine:
     """DuckDB in memory: the tables are Parquet files named in the statements.
 
     reach: the folders and files that statements may read and write, and nothing else, all links followed; spill: where
-    large sorts may go.
+    goes what is larger than memory, made and removed as it is needed; memory: how much may be taken, or empty for most
+    of what there is. What `ALMANAC_MEMORY` says counts before that; raises UsageMistake where it says nothing readable.
     """
 
-    def __init__(self, reach: Iterable[Path], spill: Path | None = None, memory: str = "1500MB") -> None:
+    def __init__(self, reach: Iterable[Path], spill: Path | None = None, memory: str = "") -> None:
         duckdb = _duckdb_module()
         self._connection = duckdb.connect(":memory:")
         self._errors = duckdb.Error
@@ -72,8 +77,9 @@ class DuckDBEngine:
         # Nothing may be fetched behind the user's back.
         self.run("set autoinstall_known_extensions = false")
         self.run("set autoload_known_extensions = false")
+        if told := _told_memory() or memory:
+            self.run("set memory_limit = $memory", {"memory": told})
         if spill is not None:
-            self.run("set memory_limit = $memory", {"memory": memory})
             self.run("set temp_directory = $spill", {"spill": str(spill)})
         # Reads are asked for by patterns that fit one name, and held against these as they are written.
         whole = [name for path in reach for name in (str(path.resolve()), glob.escape(str(path.resolve())))]
@@ -109,6 +115,10 @@ class DuckDBEngine:
             if first.startswith("Permission Error"):
                 what = "a file of the book or its store leads out of it, and was not read"
                 raise EngineError(Mistake(what, got=first[:200])) from error
+            if first.startswith("Out of Memory"):
+                what = f"there is not memory enough, with {_told_memory() or 'what there is'}"
+                step = f"give more with {MEMORY}=4GB, or ask for less at a time; nothing was changed"
+                raise EngineError(Mistake(what, got=first[:120], next_step=step)) from error
             if _FULL in first:
                 step = "make room on it, and run the command again; nothing was changed"
                 raise EngineError(Mistake("the disk is full", next_step=step)) from error
@@ -134,6 +144,13 @@ class DuckDBEngine:
     def close(self) -> None:
         """Close the connection."""
         self._connection.close()
+
+
+def _told_memory() -> str:
+    told = os.environ.get(MEMORY, "").strip()
+    if told and not _SIZE.fullmatch(told):
+        raise UsageMistake(Mistake("not an amount of memory", MEMORY, repr(told), "such as 500MB or 4GB"))
+    return told
 
 
 def _duckdb_module() -> Any:

@@ -26,6 +26,8 @@ _KEPT_FOR_READERS = 24 * 3600
 """Seconds that a replaced state stays on disk, for readers that opened it before."""
 
 
+SPILL = "spill-"
+"""What the name of a folder begins with where reports put what does not fit into memory."""
 SQL = "sql:"
 """What the name of a database's answer begins with, in place of a path."""
 
@@ -236,6 +238,10 @@ class Store:
             except (ValueError, KeyError, TypeError, AttributeError):
                 # Nobody can read by a manifest that is damaged, and what it named is in no other's way.
                 _unlink(manifest)
+        for left in self.folder.glob(f"{SPILL}*"):
+            # What a report that was killed left of what did not fit into memory.
+            if left.stat().st_mtime < limit:
+                shutil.rmtree(left, ignore_errors=True)
         for part in (*self.parts.glob("*.parquet"), *self.parts.glob("aside-*.csv")):
             if part.name not in kept and part.stat().st_mtime < limit:
                 _unlink(part)
