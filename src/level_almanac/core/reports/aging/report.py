@@ -109,7 +109,7 @@ class Aging:
         asked = [Asked(FieldReference("open")), Asked(truth(undated))]
         for value, key, entity, failed, is_open, lines, amount, without_due in self.open.groups(by, asked):
             rule = subledger.rule_words(failed) if is_open else "settled in full"
-            tally.add(rule, lines, amount)
+            tally.add(rule, lines, amount if is_open else _ZERO)
             self.by_entity[entity] += amount
             if not rule:
                 member = None if value is None else str(value)

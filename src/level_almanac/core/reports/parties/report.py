@@ -261,7 +261,10 @@ class Parties:
 
     def _standing(self) -> defaultdict[str, dict[str, Decimal]]:
         """Return what each party has open at the end of the days, and what of it is overdue."""
-        by_party: defaultdict[str, dict[str, Decimal]] = defaultdict(lambda: dict.fromkeys((*STANDING, "lines"), _ZERO))
+        nothing = _ZERO.quantize(Decimal(1).scaleb(-self.subledger.selection.decimals))
+        by_party: defaultdict[str, dict[str, Decimal]] = defaultdict(
+            lambda: dict.fromkeys((*STANDING, "lines"), nothing)
+        )
         asked = [Asked(FieldReference("open"))]
         by: list[Expression] = [FieldReference("party"), truth(IS_OVERDUE)]
         for party, is_overdue, lines, left in self.open.groups(by, asked, [IS_OPEN]):
