@@ -4,12 +4,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.tables import DATED, Table
 from level_almanac.store import ledger_checks, rollups
 from level_almanac.store.engine import Engine
 from level_almanac.store.part_sums import part_sums
 from level_almanac.store.plain_checks import days_covered
-from level_almanac.store.state import LoadedFile
+from level_almanac.store.state import LoadedFile, Store
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +28,15 @@ class Draft:
     def parts(self) -> list[str]:
         """The part of the lines that count, and that of those which do not."""
         return [str(self.part), *([str(self.shadow)] if self.shadow else [])]
+
+
+def draft_of(store: Store, entry: LoadedFile) -> Draft:
+    """Return what a store holds of an export; raises BookMistake where a part of it is gone."""
+    part, shadow, rollup = (store.parts / name if name else None for name in (entry.part, entry.shadow, entry.rollup))
+    if part is None or not all(path.is_file() for path in (part, shadow, rollup) if path):
+        step = "delete the folder .almanac and run `almanac load`"
+        raise BookMistake(Mistake("a part of the store is gone", entry.path, next_step=step))
+    return Draft(entry, part, shadow, rollup, records=entry.lines + entry.duplicates + entry.superseded)
 
 
 def summed_draft(engine: Engine, draft: Draft, tables: Mapping[str, Table], rollup: Path) -> Draft:

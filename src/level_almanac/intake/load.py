@@ -1,9 +1,6 @@
 """The load: every export in, or nothing changed (docs/loading.md)."""
 
-import os
-import shutil
-from collections.abc import Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from functools import cached_property
@@ -12,25 +9,24 @@ from pathlib import Path
 from typing import NamedTuple
 
 from level_almanac.errors import BookMistake, Mistake
-from level_almanac.files.fingerprints import reading_fingerprint, rules_fingerprint
+from level_almanac.files.fingerprints import rules_fingerprint
 from level_almanac.files.settings import BookFile
 from level_almanac.files.tables import SIDE_OF, Table, tables_of
 from level_almanac.files.validation.findings import standing_code
 from level_almanac.intake.chart_checks import chart_mistakes, retained_earnings_mistakes, unknown_account_mistakes
-from level_almanac.intake.drafts import Draft, summed_draft
+from level_almanac.intake.drafts import Draft, draft_of, summed_draft
 from level_almanac.intake.early_ends import early_ends
 from level_almanac.intake.fates import SHOWN_MISTAKES, Key, settle_fates
 from level_almanac.intake.files import ExportFile, export_files
-from level_almanac.intake.formats.csv_text import fingerprint
-from level_almanac.intake.formats.sql_records import SqlRecords
 from level_almanac.intake.later import later_of
 from level_almanac.intake.messages import by_cause, clash_mistake
 from level_almanac.intake.periods import PlacesDays
 from level_almanac.intake.read_export import ExportReader, ReadExport
 from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
 from level_almanac.intake.shaping.shape import Conditions
+from level_almanac.intake.taking_in import TakingIn
 from level_almanac.intake.warnings import cut_short, ends_early, lines_after, unbalanced_journals, unlikely_signs
-from level_almanac.progress import tell, within
+from level_almanac.progress import tell
 from level_almanac.store import closing, repeats, rollups
 from level_almanac.store.chart_lines import account_classes
 from level_almanac.store.documents.marks import write_marked
@@ -38,7 +34,7 @@ from level_almanac.store.engine import DuckDBEngine, Engine
 from level_almanac.store.kept import keep_through, read_through
 from level_almanac.store.plan_lines import accounts_planned
 from level_almanac.store.predicate import Predicate
-from level_almanac.store.state import LoadedFile, State, Store, stamp_of
+from level_almanac.store.state import LoadedFile, State, Store
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,8 +60,6 @@ class LoadRules(NamedTuple):
 
 
 _MEMORY = "1500MB"
-_AT_A_TIME = min(2, os.cpu_count() or 1)
-"""How many exports are read at a time."""
 _READING, _SETTLING = 0.8, 0.95
 """What share of a load is over when the exports are read, and when what they have in common is settled."""
 
@@ -129,14 +123,6 @@ def look(book: BookFile, store: Store, calendars: Mapping[str, PlacesDays], rule
             engine.close()
 
 
-class _Taken(NamedTuple):
-    """What became of an export. read: what reading it came to, where it was read."""
-
-    draft: Draft
-    outcome: str
-    read: ReadExport | None = None
-
-
 def _engine(book: BookFile, store: Store, files: Sequence[ExportFile], work: Path) -> DuckDBEngine:
     reach = (book.root, work, store.folder, *(file.path for file in files if file.path))
     return DuckDBEngine(reach, spill=work, memory=_MEMORY)
@@ -158,7 +144,7 @@ class _Load:
     now: datetime
     options: LoadOptions
     drafts: dict[Key, Draft] = field(default_factory=dict)
-    written: Iterator[int] = field(default_factory=count_up)
+    written: count_up[int] = field(default_factory=count_up)
     files: list[ExportFile] = field(default_factory=list)
     unlikely: list[Mistake] = field(default_factory=list)
 
@@ -253,9 +239,15 @@ class _Load:
         outcomes: dict[Key, str] = {}
         done: dict[Key, tuple[ExportFile, ReadExport]] = {}
 
+        known = {(entry.table, entry.path): entry for entry in (self.before.files if self.before else ())}
+        taking = TakingIn(
+            self.book, self.store, self.engine, self.work, self.now, files, known, self.options.set_aside, _READING,
+            self.written,
+        )  # fmt: skip
+
         def take_in(some: Sequence[ExportFile], reader: ExportReader) -> None:
             nonlocal mistakes, total
-            for file, taken in self._taken_in(some, files, reader):
+            for file, taken in taking.taken_in(some, reader, set(self.drafts)):
                 self.drafts[file.key], outcomes[file.key] = taken.draft, taken.outcome
                 if taken.read is not None:
                     mistakes += taken.read.mistakes
@@ -276,82 +268,6 @@ class _Load:
         self._keep_aside(done)
         return outcomes
 
-    def _taken_in(
-        self, some: Sequence[ExportFile], files: Sequence[ExportFile], reader: ExportReader
-    ) -> Iterator[tuple[ExportFile, "_Taken"]]:
-        """Yield what became of each of some exports, in their order. They are read several at a time: much of what is
-        done to one leaves a core to others.
-        """
-        sizes = {file.key: file.path.stat().st_size if file.path else 0 for file in files}
-        whole = max(sum(sizes.values()), 1)
-        begun = sum(sizes[each.key] for each in files if each.key in self.drafts)
-        engines: list[Engine] = []
-
-        def taken(file: ExportFile, words: str, span: tuple[float, float]) -> _Taken:
-            engine, work = self.engine.beside(), self.work / f"reading-{next(self.written)}"
-            engines.append(engine)
-            work.mkdir()
-            try:
-                with within(words, *span):
-                    return self._take(file, files, replace(reader, engine=engine, work=work))
-            finally:
-                engine.close()
-                shutil.rmtree(work, ignore_errors=True)
-
-        pool = ThreadPoolExecutor(_AT_A_TIME)
-        try:
-            waiting = []
-            for number, file in enumerate(some, 1):
-                span = begun / whole * _READING, (begun + sizes[file.key]) / whole * _READING
-                begun += sizes[file.key]
-                words = f"{file.name}, {number:,} of {len(some):,}"
-                waiting.append((file, pool.submit(taken, file, words, span)))
-            for file, one in waiting:
-                yield file, one.result()
-        except BaseException:
-            # What was asked for is not wanted any more, as on Ctrl-C.
-            pool.shutdown(wait=False, cancel_futures=True)
-            for engine in engines:
-                engine.interrupt()
-            raise
-        finally:
-            pool.shutdown(cancel_futures=True)
-
-    def _take(self, file: ExportFile, files: Sequence[ExportFile], reader: ExportReader) -> "_Taken":
-        """Read one export, if it is not the same as before."""
-        tell("looking at it", 0, 0.1)
-        # Before it is read: what changes meanwhile is seen as changed.
-        stamp = stamp_of(file.path) if file.path else self.now.isoformat(timespec="seconds")
-        path = self._path(file, reader.work)
-        siblings = [each for each in files if each.unit == file.unit]
-        entry = LoadedFile(
-            path=file.name,
-            table=file.block.table,
-            sha256=fingerprint(path),
-            reading=reading_fingerprint(
-                self.book, [each.number - 1 for each in siblings], file.number - 1, reader.chart
-            ),
-            lines=0,
-            export=file.export if file.export != file.name else "",
-            unit=file.unit if file.unit != file.name else "",
-        )
-        old = self._known.get(file.key)
-        as_before = old is not None and old.sha256 == entry.sha256
-        taken_at = old.taken_at if old and as_before else self.now.isoformat(timespec="seconds")
-        entry = replace(entry, taken_at=taken_at, stamp=stamp)
-        same = old and (old.sha256, old.reading) == (entry.sha256, entry.reading)
-        # What was set aside once is asked about again, unless it is to be set aside again.
-        if old and same and (self.options.set_aside or not old.set_aside):
-            return _Taken(self._draft_of(replace(old, stamp=stamp)), "unchanged")
-        target = self._new()
-        read = reader.read(file, path, target, shared=len(siblings) > 1)
-        draft = Draft(replace(entry, passed=read.passed), target, fresh=True, records=read.lines)
-        return _Taken(draft, "changed" if old else "new", read)
-
-    @cached_property
-    def _known(self) -> dict[Key, LoadedFile]:
-        return {(entry.table, entry.path): entry for entry in (self.before.files if self.before else ())}
-
     def _keep_aside(self, done: Mapping[Key, tuple[ExportFile, ReadExport]]) -> None:
         """Keep what was set aside of the exports that were read."""
         for key, (_, read) in done.items():
@@ -363,23 +279,6 @@ class _Load:
             kept = self.store.keep(text, "aside")
             entry = replace(draft.entry, set_aside=read.aside.count, aside_sums=sums, aside=kept)
             self.drafts[key] = replace(draft, entry=entry)
-
-    def _path(self, file: ExportFile, work: Path) -> Path:
-        """Return the file, or what a database answers, fetched into a work folder."""
-        if file.path is not None:
-            return file.path
-        path = work / f"fetched-{file.number}.csv"
-        SqlRecords(file.block, file.name, self.book.root).fetch(path)
-        return path
-
-    def _draft_of(self, entry: LoadedFile) -> Draft:
-        part, shadow, rollup = (
-            self.store.parts / name if name else None for name in (entry.part, entry.shadow, entry.rollup)
-        )
-        if part is None or not all(path.is_file() for path in (part, shadow, rollup) if path):
-            step = "delete the folder .almanac and run `almanac load`"
-            raise BookMistake(Mistake("a part of the store is gone", entry.path, next_step=step))
-        return Draft(entry, part, shadow, rollup, records=entry.lines + entry.duplicates + entry.superseded)
 
     def _of(self, table: str) -> list[Draft]:
         return [draft for draft in self.drafts.values() if draft.entry.table == table]
@@ -525,7 +424,7 @@ class _Load:
                     shadow=self.store.keep(draft.shadow, f"{table}-shadow") if draft.shadow else "",
                     rollup=self.store.keep(draft.rollup, f"{table}-rollup") if draft.rollup else "",
                 )
-                self.drafts[name] = self._draft_of(entry)
+                self.drafts[name] = draft_of(self.store, entry)
                 entries.append(entry)
             else:
                 entries.append(draft.entry)

@@ -3,6 +3,7 @@
 import itertools
 import weakref
 from collections.abc import Mapping, Sequence
+from functools import cached_property
 
 from level_almanac.store.binding import Binding
 from level_almanac.store.documents import marks
@@ -59,7 +60,6 @@ class DocumentLines:
             bind = Binding()
             lines = f"(select *, party as standing from {self._read(bind)})"
             self._made = self.made(f"select * exclude (standing) from ({marks.marked(lines, bind)})", bind)
-        self.decimals = self._decimals()
 
     def relation(self, bind: Binding) -> str:
         """Return the SQL of the lines."""
@@ -89,7 +89,8 @@ class DocumentLines:
         self._tables.append(_Table(self.engine, name))
         return name
 
-    def _decimals(self) -> int:
+    @cached_property
+    def decimals(self) -> int:
         """Return how many decimals amounts are stored with."""
         bind = Binding()
         rows = self.engine.rows(f"select typeof(amount) from {self.relation(bind)} limit 1", bind.values)

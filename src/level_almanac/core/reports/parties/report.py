@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date
 from decimal import Decimal
 from functools import cached_property
 from typing import NamedTuple
@@ -30,7 +30,6 @@ from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
 _ZERO = Decimal(0)
 _MOST_NAMED = 5
 _MOST_PAYEES = 2
-_ONE_DAY = timedelta(days=1)
 IS_OVERDUE = Every((FieldTest("kind", "is", ("invoice",)), FieldTest("late", "over", (_ZERO,))))
 """That a line is an invoice that was due before the end of the days."""
 
@@ -341,10 +340,12 @@ class Parties:
         """Yield that what was open, invoiced, paid and written off explain what is open, where nothing is left out."""
         if self.request.of.conditions or self.request.date:
             return
-        before = self.subledger.open_on(self.days[0] - _ONE_DAY)
+        # By the balance of what was posted until then, which the open amounts of the other end are held against.
+        until = FieldTest("posted", "under", (self.days[0],))
+        signed, left = [Asked(FieldReference("signed"))], [Asked(FieldReference("open"))]
         opening, closing = (
-            sum((left for _, left in each.groups([], [Asked(FieldReference("open"))]) if left), _ZERO)
-            for each in (before, self.open)
+            sum((amount for _, amount in rows if amount), _ZERO)
+            for rows in (self.subledger.groups([], signed, [self.subledger.chosen, until]), self.open.groups([], left))
         )
         moved = sum((lines.amount(KIND_SIGNS) for lines in self.met.values()), _ZERO)
         places = self.subledger.selection.decimals
