@@ -168,7 +168,7 @@ SHORT: list[str] = []
 def row(what: str, figure: str, came_to: float, aim: float | None, beside: str = "") -> None:
     """Print one line of the table: a figure, what it comes to beside its yardstick, and its aim."""
     told = "" if aim is None else f"aim {aim:g}" if came_to <= aim else f"aim {aim:g}, MISSED"
-    print(f"{what[:84]:<84} {figure:>10} {came_to:8.2f}   {told:<18} {beside}".rstrip(), flush=True)
+    print(f"{what[:72]:<72} {figure:>10} {came_to:8.2f}   {told:<18} {beside}".rstrip(), flush=True)
     if aim is not None and came_to > aim:
         SHORT.append(f"{what}: {came_to:.2f}, aim {aim:g}")
 

@@ -7,6 +7,7 @@ import re
 import shutil
 import signal
 import subprocess
+import threading
 import time
 from pathlib import Path
 from typing import Any
@@ -20,6 +21,7 @@ from conftest import COMMAND, ENVIRONMENT, HEADS, LONG, MakeBook, Ran, SmallBook
 from level_almanac.files import fingerprints
 from level_almanac.files.fingerprints import reading_version
 from level_almanac.files.tables import BUILT_IN
+from level_almanac.store.engine import DuckDBEngine
 
 REPORTS = (
     ["trial", "--year", "2026"],
@@ -334,3 +336,28 @@ def test_how_exports_are_read_is_told_by_a_hash_of_tables_patterns_and_grammar(m
         assert len(str(reading_version())) == 64
     monkeypatch.undo()
     reading_version.cache_clear()
+
+
+def test_what_is_interrupted_does_nothing_more() -> None:
+    engine = DuckDBEngine([])
+    other, ended = engine.beside(), []
+    statements = (
+        "select count(*) from range(200000) as a, range(200000) as b where a.range % 7 = b.range % 5",
+        "select 1",
+    )
+
+    def ask() -> None:
+        for sql in statements:
+            try:
+                other.rows(sql)
+            except KeyboardInterrupt:
+                # Else a reader would take it for an export that another has to read, and go on for long.
+                ended.append(sql)
+
+    thread = threading.Thread(target=ask)
+    thread.start()
+    time.sleep(0.3)
+    other.interrupt()
+    thread.join(30)
+    assert tuple(ended) == statements
+    assert engine.rows("select 1") == [(1,)]

@@ -144,7 +144,7 @@ class _Load:
     now: datetime
     options: LoadOptions
     drafts: dict[Key, Draft] = field(default_factory=dict)
-    written: count_up[int] = field(default_factory=count_up)
+    written: "count_up[int]" = field(default_factory=count_up)
     files: list[ExportFile] = field(default_factory=list)
     unlikely: list[Mistake] = field(default_factory=list)
 

@@ -2,12 +2,14 @@
 
 import os
 import shutil
+from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from concurrent.futures import Future
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from itertools import count
 from pathlib import Path
+from threading import Thread
 from typing import NamedTuple
 
 from level_almanac.files.fingerprints import reading_fingerprint
@@ -26,12 +28,26 @@ _AT_A_TIME = min(2, os.cpu_count() or 1)
 """How many exports are read at a time: much of what is done to one leaves a core to others."""
 
 
+_PATIENCE = 5.0
+"""Seconds that are waited for a reader to end that is not wanted any more."""
+
+
 class Taken(NamedTuple):
     """What became of an export: `new`, `changed` or `unchanged`. read: what reading it came to, where it was read."""
 
     draft: Draft
     outcome: str
     read: ReadExport | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class _Job:
+    """An export to be read. words, span: how it is told of, and what share of the load it is."""
+
+    file: ExportFile
+    words: str
+    span: tuple[float, float]
+    taken: "Future[Taken]" = field(default_factory=Future)
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,37 +76,47 @@ class TakingIn:
         """
         sizes = {file.key: file.path.stat().st_size if file.path else 0 for file in self.files}
         whole, begun = max(sum(sizes.values()), 1), sum(sizes[key] for key in done)
-        engines: list[Engine] = []
-
-        def taken(file: ExportFile, words: str, span: tuple[float, float]) -> Taken:
-            engine, work = self.engine.beside(), self.work / f"reading-{next(self.written)}"
-            engines.append(engine)
-            work.mkdir()
-            try:
-                with within(words, *span):
-                    return self._taken(file, replace(reader, engine=engine, work=work))
-            finally:
-                engine.close()
-                shutil.rmtree(work, ignore_errors=True)
-
-        pool = ThreadPoolExecutor(_AT_A_TIME)
+        jobs: list[_Job] = []
+        for number, file in enumerate(some, 1):
+            span = (begun / whole * self.reading, (begun + sizes[file.key]) / whole * self.reading)
+            begun += sizes[file.key]
+            jobs.append(_Job(file, f"{file.name}, {number:,} of {len(some):,}", span))
+        engines = [self.engine.beside() for _ in range(min(_AT_A_TIME, len(jobs)))]
+        waiting = deque(jobs)
+        threads = [Thread(target=self._work, args=(waiting, engine, reader), daemon=True) for engine in engines]
+        for thread in threads:
+            thread.start()
         try:
-            waiting = []
-            for number, file in enumerate(some, 1):
-                span = (begun / whole * self.reading, (begun + sizes[file.key]) / whole * self.reading)
-                begun += sizes[file.key]
-                words = f"{file.name}, {number:,} of {len(some):,}"
-                waiting.append((file, pool.submit(taken, file, words, span)))
-            for file, one in waiting:
-                yield file, one.result()
-        except BaseException:
-            # What was asked for is not wanted any more, as on Ctrl-C.
-            pool.shutdown(wait=False, cancel_futures=True)
-            for engine in engines:
-                engine.interrupt()
-            raise
+            for job in jobs:
+                yield job.file, job.taken.result()
         finally:
-            pool.shutdown(cancel_futures=True)
+            # What was not begun is not wanted any more, as on Ctrl-C; nor is what runs, where there is any left.
+            waiting.clear()
+            for engine in engines if not all(job.taken.done() for job in jobs) else ():
+                engine.interrupt()
+            for thread in threads:
+                # One that reads by itself, as a workbook, does not hear of it; it keeps nobody from ending.
+                thread.join(_PATIENCE)
+
+    def _work(self, waiting: "deque[_Job]", engine: Engine, reader: ExportReader) -> None:
+        """Read one export after another, until there is none."""
+        try:
+            while waiting:
+                try:
+                    job = waiting.popleft()
+                except IndexError:
+                    return
+                work = self.work / f"reading-{next(self.written)}"
+                try:
+                    work.mkdir()
+                    with within(job.words, *job.span):
+                        job.taken.set_result(self._taken(job.file, replace(reader, engine=engine, work=work)))
+                except BaseException as error:
+                    job.taken.set_exception(error)
+                finally:
+                    shutil.rmtree(work, ignore_errors=True)
+        finally:
+            engine.close()
 
     def _taken(self, file: ExportFile, reader: ExportReader) -> Taken:
         """Read one export, if it is not the same as before."""

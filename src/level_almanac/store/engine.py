@@ -51,7 +51,7 @@ class Engine(Protocol):
         """Return an engine with the same reach and tables of its own, to be used at the same time."""
 
     def interrupt(self) -> None:
-        """End the statement that is running, if one is."""
+        """End the statement that is running, if one is; it and any after it raise KeyboardInterrupt."""
 
     def close(self) -> None:
         """Give back what the engine holds."""
@@ -69,6 +69,7 @@ class DuckDBEngine:
         duckdb = _duckdb_module()
         self._connection = duckdb.connect(":memory:")
         self._errors = duckdb.Error
+        self._ended = False
         if is_heard():
             # Somebody asks meanwhile how far a statement is, and says it in other words.
             self.run("set enable_progress_bar = true")
@@ -99,6 +100,8 @@ class DuckDBEngine:
         self._execute(sql, values)
 
     def _execute(self, sql: str, values: Values | None) -> Any:
+        if self._ended:
+            raise KeyboardInterrupt
         try:
             with gauged(self._connection.query_progress):
                 return self._connection.execute(*_literal_reads(sql, _asked_for(sql, values)))
@@ -108,6 +111,8 @@ class DuckDBEngine:
                 raise KeyboardInterrupt from error
             raise
         except self._errors as error:
+            if self._ended:
+                raise KeyboardInterrupt from error
             step = "if the command does the same again, delete the folder .almanac and run `almanac load`"
             first = str(error).splitlines()[0]
             if first.startswith("Out of Range"):
@@ -137,7 +142,8 @@ class DuckDBEngine:
         return other
 
     def interrupt(self) -> None:
-        """End the statement that is running, if one is."""
+        """End the statement that is running, if one is; it and any after it raise KeyboardInterrupt."""
+        self._ended = True
         with suppress(self._errors):
             self._connection.interrupt()
 
