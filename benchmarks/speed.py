@@ -26,7 +26,10 @@ ENVIRONMENT = {name: value for name, value in os.environ.items() if name != "PYT
 SIX = "ptd; ptd last year; change; ytd; ytd last year; change %"
 STATEMENT, DOCUMENTS = 1.5, 2.0
 """By how much longer a report may take where the book is ten times as large."""
-CHECKS = "check unbalanced closed outside carried gaps unknown-party spelt-twice alike over-applied loose early control agree"
+CHECKS = (
+    "check unbalanced closed outside carried gaps unknown-party spelt-twice alike over-applied loose early"
+    " control agree"
+)
 REPORTS: tuple[tuple[str, float | None, float | None], ...] = (
     ("statement income", 2, STATEMENT),
     ("statement income --period 2025-P12", 2, STATEMENT),
