@@ -103,6 +103,8 @@ def progress_hidden() -> Iterator[None]:
     for line in _LINES[-1:]:
         line.hidden = True
         line.clear()
-    yield
-    for line in _LINES[-1:]:
-        line.hidden = False
+    try:
+        yield
+    finally:
+        for line in _LINES[-1:]:
+            line.hidden = False

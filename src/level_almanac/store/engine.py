@@ -99,11 +99,18 @@ class DuckDBEngine:
         """Run one statement for its effect."""
         self._execute(sql, values)
 
+    def _progress(self) -> float:
+        """Return how far the statement is that runs, in percent; -1 where that is not known or nothing runs now."""
+        with suppress(self._errors):
+            percent: float = self._connection.query_progress()
+            return percent
+        return -1.0
+
     def _execute(self, sql: str, values: Values | None) -> Any:
         if self._ended:
             raise KeyboardInterrupt
         try:
-            with gauged(self._connection.query_progress):
+            with gauged(self._progress):
                 return self._connection.execute(*_literal_reads(sql, _asked_for(sql, values)))
         except RuntimeError as error:
             # The engine takes Ctrl-C for itself and tells of it in its own way.
