@@ -4,11 +4,13 @@ import json
 import os
 import random
 import re
+import shlex
 import shutil
 import signal
 import subprocess
 import threading
 import time
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +23,9 @@ from conftest import COMMAND, ENVIRONMENT, HEADS, LONG, MakeBook, Ran, SmallBook
 from level_almanac.files import fingerprints
 from level_almanac.files.fingerprints import reading_version
 from level_almanac.files.tables import BUILT_IN
+from level_almanac.store import rollups
 from level_almanac.store.engine import DuckDBEngine
+from level_almanac.store.state import Store
 
 REPORTS = (
     ["trial", "--year", "2026"],
@@ -195,7 +199,7 @@ def test_a_killed_load_leaves_the_old_state_or_the_new_one(demo: Path, tmp_path:
     for entry in kept["files"]:
         assert all(
             (book / ".almanac" / "parts" / entry[part]).is_file()
-            for part in ("part", "shadow", "rollup")
+            for part in ("part", "shadow", "rollup", "days")
             if entry[part]
         )
     done = run_almanac("load", book=book)
@@ -248,6 +252,37 @@ def test_a_file_that_is_not_there(make_book: MakeBook) -> None:
     assert (
         book.load().err == "almanac: intake[1].files: there is no such file: 'charts.csv'; did you mean 'chart.csv'?\n"
     )
+
+
+CUTS = (
+    "trial --from 2026-02-03 --through 2026-04-09",
+    "trial --from 2026-02-03 --through 2026-04-09 --date posted",
+    "statement income --as-of 2026-05-17 --columns 'each department ytd; ytd last year; ptd'",
+    "statement income --as-of 2026-05-17 --columns 'each source ytd; ytd' --only 'account.class is expense'",
+    "detail 12110 --from 2026-05-09 --through 2026-05-23",
+)
+
+
+@pytest.mark.parametrize("by", ["fields", "days", "lines"])
+def test_sums_of_days_say_what_their_lines_say(
+    demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, by: str
+) -> None:
+    book = copied(demo, tmp_path / "book", ".almanac")
+    # A book of few lines a day keeps none by department and the like, and an earlier version kept none at all.
+    monkeypatch.setattr(rollups, "_FEWER", 0 if by == "fields" else 1_000)
+    assert run_almanac("load", "--through", "2026-06-17", book=book).code == 0
+    store = Store(book / ".almanac")
+    state = store.state()
+    assert state is not None
+    assert {bool(loaded.days_by) for loaded in state.files_of("ledger")} == {by == "fields"}
+    if by == "lines":
+        store.put_in_force(replace(state, files=tuple(replace(loaded, days="") for loaded in state.files)))
+
+    def told(of: Path) -> list[dict[str, Any]]:
+        found = [run_almanac(*shlex.split(words), "--print", "json", book=of).json for words in CUTS]
+        return [report for report in found if report["facts"].pop("loaded")]
+
+    assert told(book) == told(demo)
 
 
 def test_a_damaged_store_is_told_and_can_be_rebuilt(make_book: MakeBook) -> None:

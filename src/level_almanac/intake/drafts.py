@@ -6,7 +6,7 @@ from pathlib import Path
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.tables import DATED, Table
-from level_almanac.store import ledger_checks, rollups
+from level_almanac.store import rollups
 from level_almanac.store.engine import Engine
 from level_almanac.store.part_sums import part_sums
 from level_almanac.store.plain_checks import days_covered
@@ -21,6 +21,7 @@ class Draft:
     part: Path
     shadow: Path | None = None
     rollup: Path | None = None
+    days: Path | None = None
     fresh: bool = False
     records: int = 0
 
@@ -32,17 +33,18 @@ class Draft:
 
 def draft_of(store: Store, entry: LoadedFile) -> Draft:
     """Return what a store holds of an export; raises BookMistake where a part of it is gone."""
-    part, shadow, rollup = (store.parts / name if name else None for name in (entry.part, entry.shadow, entry.rollup))
-    if part is None or not all(path.is_file() for path in (part, shadow, rollup) if path):
+    names = (entry.part, entry.shadow, entry.rollup, entry.days)
+    part, shadow, rollup, days = (store.parts / name if name else None for name in names)
+    if part is None or not all(path.is_file() for path in (part, shadow, rollup, days) if path):
         step = "delete the folder .almanac and run `almanac load`"
         raise BookMistake(Mistake("a part of the store is gone", entry.path, next_step=step))
-    return Draft(entry, part, shadow, rollup, records=entry.lines + entry.duplicates + entry.superseded)
+    return Draft(entry, part, shadow, rollup, days, records=entry.lines + entry.duplicates + entry.superseded)
 
 
-def summed_draft(engine: Engine, draft: Draft, tables: Mapping[str, Table], rollup: Path) -> Draft:
-    """Return the draft with what its part comes to, and its roll-up where it is a ledger's.
+def summed_draft(engine: Engine, draft: Draft, tables: Mapping[str, Table], target: Path) -> Draft:
+    """Return the draft with what its part comes to, and its roll-up and the sums of its days where it is a ledger's.
 
-    rollup: where to write that.
+    target: of a name that can be made others of.
     """
     part = str(draft.part)
     table = tables[draft.entry.table]
@@ -51,8 +53,13 @@ def summed_draft(engine: Engine, draft: Draft, tables: Mapping[str, Table], roll
         first, last = days_covered(engine, part, table.date) if table.name in DATED else (None, None)
         count = sum(each[0] for each in sums.values())
         return replace(draft, entry=replace(draft.entry, lines=count, sums=sums, first=first, last=last))
-    rollups.write_rollup(engine, part, rollups.wide_fields(table), rollup)
-    summary = ledger_checks.part_summary(engine, part)
+    rollup, days, thin = (target.with_stem(f"{target.stem}-{what}") for what in ("rollup", "days", "thin"))
+    fields = rollups.wide_fields(table)
+    # The lines are read once, and all else is made of what they come to by day.
+    rollups.write_days(engine, part, fields, days)
+    rollups.merge_rollups(engine, [str(days)], fields, rollup)
+    summary = rollups.part_summary(engine, str(days))
+    thinner = rollups.thinner_days(engine, str(days), sum(row[1] for row in summary), fields, thin)
     entry = replace(
         draft.entry,
         lines=sum(row[1] for row in summary),
@@ -61,5 +68,6 @@ def summed_draft(engine: Engine, draft: Draft, tables: Mapping[str, Table], roll
         last=max((row[5] for row in summary), default=None),
         fiscal_low=min((row[6] for row in summary), default=0),
         fiscal_high=max((row[7] for row in summary), default=0),
+        days_by=[] if thinner else list(fields),
     )
-    return replace(draft, entry=entry, rollup=rollup)
+    return replace(draft, entry=entry, rollup=rollup, days=thin if thinner else days)

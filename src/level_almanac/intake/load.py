@@ -423,6 +423,7 @@ class _Load:
                     part=self.store.keep(draft.part, table),
                     shadow=self.store.keep(draft.shadow, f"{table}-shadow") if draft.shadow else "",
                     rollup=self.store.keep(draft.rollup, f"{table}-rollup") if draft.rollup else "",
+                    days=self.store.keep(draft.days, f"{table}-days") if draft.days else "",
                 )
                 self.drafts[name] = draft_of(self.store, entry)
                 entries.append(entry)

@@ -10,10 +10,10 @@ ALL = sys.maxsize
 """A limit that lets all rows through."""
 
 
-def part_summary(engine: Engine, part: str) -> list[Row]:
-    """Return per entity (its code, lines, debit, credit, first and last posting date, lowest and highest position)."""
+def entity_sums(engine: Engine, part: str) -> list[Row]:
+    """Return per entity (its code, lines, debit, credit) of the lines of a part."""
     return engine.rows(
-        """select entity, count(*), sum(debit), sum(credit), min(posted), max(posted), min(fiscal), max(fiscal)
+        """select entity, count(*), sum(debit), sum(credit)
             from read_parquet($part) group by entity order by entity""",
         {"part": part},
     )

@@ -1,7 +1,8 @@
 """Sums over the ledger: one query for all the columns and proof figures of a report.
 
-Whole periods are read from the roll-up. The periods that a report cuts through are read from their lines, all of them,
-so that what falls outside the cut is counted as such and a proof can be made of it.
+Whole periods are read from the roll-up. The periods that a report cuts through are read from the sums of their days,
+all of them, so that what falls outside the cut is counted as such and a proof can be made of it; or from their lines,
+where it asks for fields that the sums of days are not by.
 """
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
@@ -91,6 +92,20 @@ class _Reach(NamedTuple):
     @property
     def parts(self) -> list[str]:
         return [self.store.path_of(loaded.part) for loaded in self.state.files_of("ledger") if loaded.lines]
+
+    def days_or_lines(self, needed: Collection[str], cut: Sequence[int] | None = None) -> tuple[list[str], str]:
+        """Return what to read of the files that have lines in these positions, or in any, and the SQL of how many
+        lines a row of it is of: the sums of their days, where those are by all fields that are needed, or the lines.
+        """
+        files = [
+            loaded
+            for loaded in self.state.files_of("ledger")
+            if loaded.lines
+            and (cut is None or any(loaded.fiscal_low <= fiscal <= loaded.fiscal_high for fiscal in cut))
+        ]
+        if all(loaded.days and set(needed) <= set(loaded.days_by) for loaded in files):
+            return [self.store.path_of(loaded.days) for loaded in files], "line.lines"
+        return [self.store.path_of(loaded.part) for loaded in files], "1 as lines"
 
 
 def ledger_sums(
@@ -231,30 +246,27 @@ def _source_sql(reach: _Reach, cut: Sequence[int], by: Sequence[str], bind: Bind
         unmet, joins = f", {asking.left_by()} as unmet", asking.joins([])
         needed |= columns_in(filter_.source) - ROLLED
     if reach.day_places is not None:
-        # A roll-up is by the places that lines tell.
-        lines = placed_lines(reach.parts, reach.day_places, bind)
-        return f"""select {place}, line.{PLACE} as fiscal, line.{PLACE_DAY} as counted, line.entry_class, 1 as lines,
-                line.debit, line.credit{unmet} from {lines}{joins}"""
+        # A roll-up is by the places that lines tell; the sums of days tell when lines were posted.
+        parts, lines = reach.days_or_lines(needed)
+        placed = placed_lines(parts, reach.day_places, bind)
+        return f"""select {place}, line.{PLACE} as fiscal, line.{PLACE_DAY} as counted, line.entry_class, {lines},
+                line.debit, line.credit{unmet} from {placed}{joins}"""
     if needed <= set(state.wide_fields):
         rolled = state.wide if needed else state.rollup
         rollup = f"""select {place}, line.fiscal, null::date as counted, line.entry_class, line.lines, line.debit,
                 line.credit{unmet} from read_parquet({bind(store.path_of(rolled))}) as line{joins}"""
     else:
         # No roll-up is by such a field, so all lines are read.
-        lines = placed_lines(reach.parts, None, bind)
+        placed = placed_lines(reach.parts, None, bind)
         return f"""select {place}, line.fiscal, line.counted, line.entry_class, 1 as lines, line.debit,
-                line.credit{unmet} from {lines}{joins}"""
-    parts = [
-        store.path_of(loaded.part)
-        for loaded in state.files_of("ledger")
-        if loaded.lines and any(loaded.fiscal_low <= fiscal <= loaded.fiscal_high for fiscal in cut)
-    ]
+                line.credit{unmet} from {placed}{joins}"""
+    parts, lines = reach.days_or_lines(needed, cut)
     if not parts:
         # A period without lines has no rows in the roll-up either.
         return rollup
     cut_sql = f"line.fiscal in ({', '.join(bind(fiscal) for fiscal in cut)})"
     return f"""{rollup} where not {cut_sql} union all
-        select {place}, line.fiscal, line.counted, line.entry_class, 1, line.debit, line.credit{unmet}
+        select {place}, line.fiscal, line.counted, line.entry_class, {lines}, line.debit, line.credit{unmet}
         from read_parquet({bind(parts)}, union_by_name = true) as line{joins} where {cut_sql}"""
 
 

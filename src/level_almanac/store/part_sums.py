@@ -7,7 +7,7 @@ from pathlib import Path
 
 from level_almanac.files.tables import Table
 from level_almanac.store.engine import Engine
-from level_almanac.store.ledger_checks import part_summary
+from level_almanac.store.ledger_checks import entity_sums
 from level_almanac.store.plain_checks import plain_sums
 from level_almanac.store.plan_lines import plan_summary
 from level_almanac.store.state import LoadedFile, State, Store
@@ -22,14 +22,13 @@ def part_sums(engine: Engine, part: str, table: Table) -> Sums:
     if table.plan_of:
         return {entity: (lines, amount, Decimal(0)) for entity, lines, amount in plan_summary(engine, part)}
     if table.name == "ledger":
-        summary = part_summary(engine, part)
-        return {entity: (lines, debit, credit) for entity, lines, debit, credit, *_ in summary}
+        return {entity: (lines, debit, credit) for entity, lines, debit, credit in entity_sums(engine, part)}
     return plain_sums(engine, part, table.measure, by_entity=table.field("entity") is not None)
 
 
 def parts_in(state: State) -> list[str]:
     """Return the names of all parts that reports of a state read."""
-    found = [part for loaded in state.files for part in (loaded.part, loaded.shadow, loaded.rollup)]
+    found = [part for loaded in state.files for part in (loaded.part, loaded.shadow, loaded.rollup, loaded.days)]
     return sorted({part for part in (*found, state.rollup, state.wide, *state.marked.values()) if part})
 
 

@@ -1,7 +1,8 @@
 """Roll-ups: sums by entity, account, fiscal position and entry class that whole periods are read from.
 
 Each ledger file has a wide one, with the source and the further fields that the book declares. All of them together
-make the state's wide roll-up and its thin one, which is without those.
+make the state's wide roll-up and its thin one, which is without those. Of its days each file has sums too, for reports
+that cut through a period.
 """
 
 from collections.abc import Sequence
@@ -11,6 +12,9 @@ from level_almanac.files.tables import Table
 from level_almanac.store.engine import Engine, Row
 
 _COLUMNS = "entity, account, fiscal, entry_class"
+_DAYS = "counted, posted"
+_FEWER = 4
+"""How many lines there are to a row of the wide sums of days at the least; otherwise thin ones are kept."""
 
 
 def wide_fields(ledger: Table) -> tuple[str, ...]:
@@ -18,10 +22,10 @@ def wide_fields(ledger: Table) -> tuple[str, ...]:
     return ("source", *ledger.further)
 
 
-def write_rollup(engine: Engine, part: str, fields: Sequence[str], target: Path) -> None:
-    """Write the wide roll-up of one ledger part."""
+def write_days(engine: Engine, part: str, fields: Sequence[str], target: Path) -> None:
+    """Write the sums of the days of one ledger part, by these fields too."""
     # A sum over counts would be a HUGEINT, which Parquet holds as a binary float.
-    by = _by(fields)
+    by = f"{_by(fields)}, {_DAYS}"
     _copy(
         engine,
         f"select {by}, count(*)::bigint as lines, sum(debit) as debit, sum(credit) as credit"
@@ -32,9 +36,33 @@ def write_rollup(engine: Engine, part: str, fields: Sequence[str], target: Path)
     )
 
 
+def thinner_days(engine: Engine, days: str, lines: int, fields: Sequence[str], target: Path) -> bool:
+    """Write the sums of days without these fields, and tell so, where with them they are no fewer than the lines."""
+    ((rows,),) = engine.rows("select count(*) from read_parquet($days)", {"days": days})
+    if not fields or rows * _FEWER <= lines:
+        return False
+    _merge(engine, [days], f"{_COLUMNS}, {_DAYS}", target)
+    return True
+
+
+def part_summary(engine: Engine, days: str) -> list[Row]:
+    """Return per entity (its code, lines, debit, credit, first and last posting date, lowest and highest position).
+
+    days: the sums of the days of a ledger part.
+    """
+    return engine.rows(
+        """select entity, sum(lines)::bigint, sum(debit), sum(credit), min(posted), max(posted), min(fiscal),
+                max(fiscal) from read_parquet($days) group by entity order by entity""",
+        {"days": days},
+    )
+
+
 def merge_rollups(engine: Engine, rollups: Sequence[str], fields: Sequence[str], target: Path) -> None:
-    """Write one roll-up by these fields that says what all of these say together."""
-    by = _by(fields)
+    """Write one roll-up by these fields that says what all of these, or sums of days, say together."""
+    _merge(engine, rollups, _by(fields), target)
+
+
+def _merge(engine: Engine, rollups: Sequence[str], by: str, target: Path) -> None:
     _copy(
         engine,
         f"select {by}, sum(lines)::bigint as lines, sum(debit) as debit, sum(credit) as credit"

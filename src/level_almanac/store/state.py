@@ -37,7 +37,8 @@ class LoadedFile:
     """One export in one table, as it was taken in.
 
     path: relative to the book; sha256: of the export; reading: of how it was read; part: the lines that count;
-    shadow: the lines that stand in an earlier file too, or empty; sums: in a ledger, the lines and exact debit and
+    shadow: the lines that stand in an earlier file too, or empty; days: of a ledger, its sums by day, which are also by
+    the fields of days_by; sums: in a ledger, the lines and exact debit and
     credit of each entity, since entities may differ in currency, in other tables the lines, the sum of the amounts
     given and nothing, by entity or, where the table has none, under an empty name; first, last: the dates covered;
     fiscal_low, fiscal_high: the fiscal positions covered; set_aside, aside_sums: how many lines were left out as wrong,
@@ -71,6 +72,8 @@ class LoadedFile:
     unit: str = ""
     passed: int = 0
     superseded: int = 0
+    days: str = ""
+    days_by: list[str] = field(default_factory=list)
 
     @property
     def file(self) -> str:
@@ -120,7 +123,7 @@ class State:
 _MANIFEST = re.compile(r"[0-9a-f]{32}\.json")
 _PART = re.compile(r"[\w-]+-[0-9a-f]{32}\.(?:parquet|csv)|")
 _TABLE = re.compile(r"\w+")
-_PARTS = ("part", "shadow", "rollup", "aside")
+_PARTS = ("part", "shadow", "rollup", "days", "aside")
 
 
 class Store:
