@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from level_almanac.core.table.model import ReportTable
+from level_almanac.output.template import template
 from level_almanac.output.terminal import page_lines
 
 
@@ -27,10 +28,7 @@ def edition_index(
     below: Sequence[tuple[str, Sequence[str]]],
 ) -> str:
     """Return the index as HTML. together: label to file of what holds all pages; below: headed lists of lines."""
-    from jinja2 import Environment, PackageLoader
-
-    environment = Environment(loader=PackageLoader("level_almanac.output"), autoescape=True)
-    return environment.get_template("edition.html.j2").render(
+    made: str = template("edition.html.j2").render(
         title=title,
         facts=facts,
         together=together,
@@ -50,3 +48,4 @@ def edition_index(
         ],
         below=below,
     )
+    return made

@@ -5,6 +5,7 @@ from typing import Any
 
 from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.output.logo import png_of
+from level_almanac.output.template import template
 from level_almanac.output.terminal import page_lines
 from level_almanac.output.text import figure_words, is_negative, mark_words, notes, prepared_words, proof_lines
 
@@ -16,9 +17,6 @@ _LONG_LABEL = 48
 
 def html(table: ReportTable) -> str:
     """Return the report as one HTML page."""
-    from jinja2 import Environment, PackageLoader
-
-    environment = Environment(loader=PackageLoader("level_almanac.output"), autoescape=True)
     page, wide = table.look.page, len(table.columns) >= _PRINTED_COLUMNS
     within = folds(table.rows)
     foldable = {name for names in within.values() for name in names}
@@ -27,7 +25,7 @@ def html(table: ReportTable) -> str:
     below = [("proof", *line) for line in proof_lines(table)]
     below += [("note", line, False) for line in notes(table)]
     prepared = f"{prepared_words(table.look)} {table.look.prepared:%H:%M}" if table.look.prepared else ""
-    return environment.get_template("report.html.j2").render(
+    made: str = template("report.html.j2").render(
         title=table.title,
         over=page.title,
         facts=[line for line in page_lines(table) if line != page.title],
@@ -47,6 +45,7 @@ def html(table: ReportTable) -> str:
         margins=page.margins,
         print_size=7 if len(table.columns) > _PRINTED_COLUMNS else 9,
     )
+    return made
 
 
 def _picture(table: ReportTable) -> str:

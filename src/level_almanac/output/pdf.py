@@ -375,8 +375,11 @@ def _groups(rows: Sequence[Row]) -> list[list[tuple[int, Row]]]:
     return groups
 
 
-def numbering() -> Any:
-    """Return a canvas that knows how many pages there are when it writes the first one's number."""
+def numbering(front: Any = None) -> Any:
+    """Return a canvas that knows how many pages there are when it writes the first one's number.
+
+    front: the document whose pages stand first, though they are made last.
+    """
     from reportlab.pdfgen.canvas import Canvas
 
     class Numbering(Canvas):  # type: ignore[misc]  # the library has no types
@@ -389,7 +392,7 @@ def numbering() -> Any:
             self._startPage()
 
         def save(self) -> None:
-            for number, kept in enumerate(self._kept, 1):
+            for number, kept in enumerate(sorted(self._kept, key=lambda kept: kept["of_document"] is not front), 1):
                 self.__dict__.update(kept)
                 self.of_document.margins_text(self, number, len(self._kept))
                 # Only now is this the page that a bookmark set here would lead to.

@@ -11,9 +11,12 @@ REGULAR, BOLD = "report", "report-bold"
 
 def known_fonts() -> None:
     """Make known a typeface that has every sign in use, a true minus among them; it comes with the charts' library."""
+    from reportlab import rl_config
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
 
+    # Pictures as they are: to write them in letters takes as long as all else, and a quarter more room.
+    rl_config.useA85 = 0
     spec = find_spec("matplotlib")
     if spec is None or spec.origin is None:
         raise ImportError("matplotlib")

@@ -26,31 +26,48 @@ def pdf_together(title: str, facts: Sequence[str], tables: Sequence[ReportTable]
             if entry is not None:
                 key, words, name = entry
                 self.canv.of_bookmarks.append((key, name))
-                self.notify("TOCEntry", (0, words, self.page, key))
+                listed.addEntry(0, words, before + self.page, key)
+                if key == entries[-1][0]:
+                    # From here on it lists what it was told.
+                    listed.beforeBuild()
 
     contents, documents = _Contents(title, facts, tables[0]), [Document(table) for table in tables]
+    entries = [_entry(number, document) for number, document in enumerate(documents)]
+    before = contents.pages(entries)
+    front, listed = contents.story()
     stream = io.BytesIO()
     whole = Together(
         stream, pagesize=contents.page, title=title, author=tables[0].facts.get("entity_name", ""), invariant=True
     )
     whole.addPageTemplates(
         [
-            page_template("contents", contents, contents.page, contents.margin),
             *(page_template(f"report{at}", each, each.page, each.margin) for at, each in enumerate(documents)),
+            page_template("contents", contents, contents.page, contents.margin),
         ]
     )
-    story = contents.story()
+    story: list[Any] = []
     for number, document in enumerate(documents):
         within = list(document.story())
         # Only a logo can stand above the title.
         head = next(each for each in within if isinstance(each, Paragraph))
-        lines = page_lines(document.table)[1:2]
-        words = f'<font name="{BOLD}">{escape(document.table.title)}</font>'
-        words += f'  <font size="7" color="{QUIET}">{escape(_cut(lines[0]))}</font>' if lines else ""
-        head.of_contents = (f"report{number}", words, document.table.title)
-        story += [NextPageTemplate(f"report{number}"), PageBreak(), *within]
-    whole.multiBuild(story, canvasmaker=numbering())
+        head.of_contents = entries[number]
+        # The first page is begun with the first template, which is the first report's.
+        story += [*([NextPageTemplate(f"report{number}"), PageBreak()] if number else []), *within]
+    # On which pages the reports begin is known when they are made, so the contents are made last, to stand first.
+    story += [NextPageTemplate("contents"), PageBreak(), *front]
+    whole.build(story, canvasmaker=numbering(contents))
     return stream.getvalue()
+
+
+Entry = tuple[str, str, str]
+"""What an entry of the contents leads to, its words, and the report's name."""
+
+
+def _entry(number: int, document: Document) -> Entry:
+    lines = page_lines(document.table)[1:2]
+    words = f'<font name="{BOLD}">{escape(document.table.title)}</font>'
+    words += f'  <font size="7" color="{QUIET}">{escape(_cut(lines[0]))}</font>' if lines else ""
+    return f"report{number}", words, document.table.title
 
 
 def _cut(words: str) -> str:
@@ -70,8 +87,22 @@ class _Contents:
         self.page: tuple[float, float] = getattr(pagesizes, first.look.page.paper.upper())
         self.margin = first.look.page.margins * MM
 
-    def story(self) -> list[Any]:
-        """Return the title, what the edition was made from, and the list of reports."""
+    def pages(self, entries: Sequence[Entry]) -> int:
+        """Return how many pages the contents take."""
+        from reportlab.platypus import BaseDocTemplate
+
+        alone = BaseDocTemplate(io.BytesIO(), pagesize=self.page)
+        alone.addPageTemplates([page_template("contents", self, self.page, self.margin)])
+        story, listed = self.story()
+        for _, words, _ in entries:
+            # It leads nowhere, as there is nothing here to lead to.
+            listed.addEntry(0, words, 0)
+        listed.beforeBuild()
+        alone.build(story)
+        return int(alone.page)
+
+    def story(self) -> tuple[list[Any], Any]:
+        """Return the title, what the edition was made from, and the list of reports; and that list, to be filled."""
         from reportlab.lib.styles import ParagraphStyle
         from reportlab.platypus import Paragraph, Spacer
         from reportlab.platypus.tableofcontents import TableOfContents
@@ -85,7 +116,7 @@ class _Contents:
                 ParagraphStyle("entry", fontName=REGULAR, fontSize=10, leading=13, textColor=INK, spaceBefore=7)
             ],
         )
-        return [
+        story = [
             Paragraph(escape(self.title), style(20, INK, BOLD)),
             Spacer(0, 4),
             *(Paragraph(escape(line), style(9, QUIET)) for line in self.facts),
@@ -94,6 +125,7 @@ class _Contents:
             Spacer(0, 4),
             entries,
         ]
+        return story, entries
 
     def margins_text(self, canvas: Any, number: int, count: int) -> None:
         """Write what stands around the page of contents."""
