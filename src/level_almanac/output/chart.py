@@ -50,7 +50,7 @@ def svg(table: ReportTable) -> bytes:
 def drawn(table: ReportTable, form: str, *, bare: bool = False, dpi: int = 100) -> bytes:
     """Return the report's own chart, or else one of its totals.
 
-    bare: without title and facts, for a page that has them; dpi: points to the inch of a PNG.
+    form: png, svg or tif; bare: without title and facts, for a page that has them; dpi: points to the inch of pixels.
     """
     with warnings.catch_warnings():
         # A letter that the typeface lacks is drawn as a box, which tells enough.

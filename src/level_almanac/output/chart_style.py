@@ -79,9 +79,9 @@ def cut(text: str, most: int) -> str:
 
 
 def saved(figure: Any, form: str, *, dpi: int = 100) -> bytes:
-    """Return the figure as a PNG or SVG, the same each time."""
+    """Return the figure as a PNG, SVG or, for the PDF, TIFF, the same each time."""
     stream = io.BytesIO()
-    metadata: Any = {"Date": None} if form == "svg" else {"Software": None}
+    metadata: Any = {"Date": None} if form == "svg" else {"Software": None} if form == "png" else None
     figure.savefig(stream, format=form, metadata=metadata, dpi=dpi)
     return stream.getvalue()
 

@@ -175,7 +175,8 @@ class Document:
 
         from level_almanac.output.chart import drawn
 
-        picture = io.BytesIO(drawn(self.table, "png", bare=True, dpi=180))
+        # Packed by the document itself: a PNG would be packed, and unpacked again, for nothing.
+        picture = io.BytesIO(drawn(self.table, "tif", bare=True, dpi=180))
         wide, high = ImageReader(picture).getSize()
         # It takes the width of the page, and leaves some of its height to the figures.
         scale = min((self.page[0] - 2 * self.margin) / wide, (self.page[1] - 2 * self.margin) * 0.55 / high)
