@@ -12,13 +12,14 @@ _NO_TEXT = ("BLOB", "BIT", "STRUCT", "MAP", "UNION", "INTERVAL", "VARIANT", "GEO
 
 class CsvBytes(NamedTuple):
     """What the bytes of a CSV come to. size: without line ends and a byte order mark; lines: as they end; quotes,
-    delimiters: how many marks of quotation and of division.
+    delimiters: how many marks of quotation and of division; spaced: whether a text may begin or end with a space.
     """
 
     size: int
     lines: int
     quotes: int
     delimiters: int
+    spaced: bool
 
 
 def copy_plain_csv(
@@ -43,7 +44,7 @@ def copy_plain_csv(
         else "0 as letters, 0 as quotes"
     )
     read = f"""
-        select {_texts(count)}, {sums}
+        select {_texts(count, spaced=there.spaced, quoted=there.quotes > 0)}, {sums}
         from read_csv($export, header = false, skip = 1, auto_detect = false, delim = $delimiter,
             quote = '"', escape = '"', columns = {{{columns}}}, store_rejects = true,
             rejects_limit = 1, rejects_table = 'rejected', rejects_scan = 'scans')"""
@@ -85,9 +86,14 @@ def _quotes(text: str) -> str:
     return f"(case when contains({text}, '\"') then strlen({text}) - strlen(replace({text}, '\"', '')) else 0 end)"
 
 
-def _texts(heads: int) -> str:
-    """Return the columns without the spaces around them, and null where nothing else is there."""
-    return ", ".join(f"nullif(trim(c{number}), '') as c{number}" for number in range(heads))
+def _texts(heads: int, *, spaced: bool = True, quoted: bool = True) -> str:
+    """Return the columns without the spaces around them, and null where nothing else is there.
+
+    spaced: whether there can be any around them; quoted: whether texts can stand in quotes. Where neither is so, the
+    texts are as the reader gives them, which takes a fifth less time.
+    """
+    text = "nullif(trim({0}), '') as {0}" if spaced else "nullif({0}, '') as {0}" if quoted else "{0}"
+    return ", ".join(text.format(f"c{number}") for number in range(heads))
 
 
 NUMBERED_ROWS = "(select * from read_parquet($raw))"

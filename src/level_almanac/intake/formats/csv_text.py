@@ -21,7 +21,7 @@ from level_almanac.store.exports import CsvBytes, Folds
 
 _CODECS = {"utf-8": "utf-8-sig", "latin-1": "latin-1", "windows-1252": "cp1252"}
 _CHUNK = 1 << 20
-_QUOTE, _NEW_LINE, _RETURN = ord('"'), ord("\n"), ord("\r")
+_QUOTE, _NEW_LINE, _RETURN, _SPACE, _BEYOND = ord('"'), ord("\n"), ord("\r"), ord(" "), 0x80
 _FOLDED = (_NEW_LINE, _RETURN)
 _FOLDED_AT_ONCE = _CHUNK << 3
 LONGEST = 2_000_000
@@ -48,6 +48,8 @@ def measured(path: Path, delimiter: str) -> CsvBytes | None:
     counted = dict.fromkeys(b'\n\r"\0', 0)
     divides = delimiter.encode()
     divided = 0
+    # A delimiter of several bytes, or one that is a space, leaves open what stands beside it.
+    spaced = len(divides) != 1 or delimiter == " "
     with path.open("rb") as stream:
         marked = stream.read(len(codecs.BOM_UTF8)) == codecs.BOM_UTF8
         stream.seek(0)
@@ -57,13 +59,26 @@ def measured(path: Path, delimiter: str) -> CsvBytes | None:
             for sign in counted:
                 counted[sign] += int(np.count_nonzero(octets == sign))
             divided += int(np.count_nonzero(octets == divides[0])) if len(divides) == 1 else chunk.count(divides)
+            if not spaced:
+                # With what stands before it, which is a line end before the first and after the last.
+                begun = octets[len(codecs.BOM_UTF8) :] if marked and size == len(chunk) else octets
+                joined = np.concatenate((np.frombuffer(last or b"\n", dtype=np.uint8), begun))
+                spaced = _is_spaced(joined, divides[0])
             ends += (chunk.count(b"\r\n") if counted[_RETURN] else 0) + (last == b"\r" and chunk[:1] == b"\n")
             last = chunk[-1:]
+    spaced = spaced or last == b" " or last >= bytes([_BEYOND])
     returns, new_lines = counted[_RETURN], counted[_NEW_LINE]
     if counted[0] or returns not in (0, new_lines) or returns != ends:
         return None
     bare = size - returns - new_lines - (len(codecs.BOM_UTF8) if marked else 0)
-    return CsvBytes(bare, new_lines + (last != b"\n"), counted[_QUOTE], divided)
+    return CsvBytes(bare, new_lines + (last != b"\n"), counted[_QUOTE], divided, spaced)
+
+
+def _is_spaced(octets: Any, divides: int) -> bool:
+    """Tell whether a space, or a byte that may be of one beyond ASCII, stands where a text begins or ends."""
+    beside = (octets == divides) | (octets == _QUOTE) | (octets == _NEW_LINE) | (octets == _RETURN)
+    space = (octets == _SPACE) | (octets >= _BEYOND)
+    return bool((space[1:] & beside[:-1]).any() or (space[:-1] & beside[1:]).any())
 
 
 def folded(path: Path, delimiter: str, heads: int, target: Path) -> tuple[Folds, int] | None:
@@ -97,7 +112,8 @@ def folded(path: Path, delimiter: str, heads: int, target: Path) -> tuple[Folds,
                     raw[at], owed, since = folds.new_line, owed + 1, at + 1
             copy.write(raw[written:])
             place = until
-    return folds, int(ends[0].size)
+    # Behind a last record that no line end follows stand none.
+    return folds, int(ends[0].size) - owed
 
 
 def _quoted_ends(path: Path, delimiter: str) -> list[Any]:
