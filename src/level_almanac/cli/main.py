@@ -1,5 +1,6 @@
 """The `almanac` command: its sub-commands, and the one place where errors become messages and exit codes."""
 
+import atexit
 import errno
 import gc
 import io
@@ -106,6 +107,9 @@ def run() -> None:
     """Run the command line; end with 0 done, 1 a proof fails, 2 usage, 3 bad book or data, 4 busy, 5 our own fault."""
     # A command is short, and what it makes it needs until its end: looking for garbage often finds none and costs much.
     gc.set_threshold(_MADE_BETWEEN_COLLECTIONS)
+    # Nor is any of it looked for at the end, where all of it goes at once: that took a tenth of a report's time.
+    atexit.unregister(gc.freeze)
+    atexit.register(gc.freeze)
     # Where an output was closed there is none; what is said to nobody is no fault, what cannot be printed is.
     sys.stdout, sys.stderr = sys.stdout or _Closed(), sys.stderr or io.StringIO()
     try:

@@ -9,7 +9,6 @@ from functools import cached_property
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from level_almanac.core.table.model import Slip
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.engine import UnboundError
 
@@ -36,6 +35,9 @@ class MadeReport(NamedTuple):
     @property
     def findings(self) -> tuple[str, ...]:
         """What does not hold, and what may be a slip, where nobody is there to read the notes."""
+        # What only a report that was made needs does not keep `--help` waiting.
+        from level_almanac.core.table.model import Slip
+
         proof = self.table.proof
         slips = tuple(str(note) for note in self.table.notes if isinstance(note, Slip))
         return (*(proof.unmet if proof else ()), *slips, *(() if self.holds else (self.why or "something is found",)))
