@@ -23,7 +23,9 @@ from conftest import COMMAND, ENVIRONMENT, HEADS, LONG, MakeBook, Ran, SmallBook
 from level_almanac.files import fingerprints
 from level_almanac.files.fingerprints import reading_version
 from level_almanac.files.tables import BUILT_IN
+from level_almanac.intake import taking_in
 from level_almanac.store import rollups
+from level_almanac.store import state as loaded_state
 from level_almanac.store.engine import DuckDBEngine
 from level_almanac.store.state import Store
 
@@ -87,6 +89,87 @@ def test_one_export_or_many_in_any_order_give_the_same_reports(make_book: MakeBo
     assert book.load().code == 0
     assert book.load().code == 0
     assert reports(book.root) == whole
+
+
+def kept(book: Path) -> list[Any]:
+    """Return what a store holds of each export: what the manifest says, and its lines, those that do not count apart."""
+    store = Store(book / ".almanac")
+    state = store.state()
+    assert state is not None
+    engine = DuckDBEngine((book,))
+    asked = "select journal, line, debit, credit, entry_class, file, file_line from read_parquet($part) order by all"
+    return [
+        (
+            loaded.path,
+            loaded.lines,
+            loaded.duplicates,
+            loaded.superseded,
+            loaded.sums,
+            loaded.first,
+            loaded.last,
+            [engine.rows(asked, {"part": store.path_of(part)}) for part in (loaded.part, loaded.shadow) if part],
+        )
+        for loaded in state.files_of("ledger")
+    ]
+
+
+@settings(max_examples=60 if LONG else 3, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@given(st.integers(0, 2**32), st.sampled_from(["", 'later = "wins"']))
+def test_load_after_load_comes_to_one_load_of_what_is_there(
+    make_book: MakeBook, tmp_path_factory: pytest.TempPathFactory, seed: int, later: str
+) -> None:
+    """Each looks only at what changed: lines in several exports, journals over several, some closing or not balanced."""
+    chance = random.Random(seed)
+    book = make_book(*LINES, intake=later)
+    shutil.rmtree(book.root / ".almanac", ignore_errors=True)
+    for path in book.root.glob("ledger*.csv"):
+        path.unlink()
+    for step in range(4):
+        for number in chance.sample(range(4), chance.choice((1, 1, 2, 4) if step else (4,))):
+            path = book.root / f"ledger-{number}.csv"
+            lines = chance.sample(LINES, chance.randrange(1, len(LINES)))
+            if later and chance.random() < 0.5:
+                lines = [line.replace(",10.10,", ",10.20,").replace(",4.40", ",4.50") for line in lines]
+            if step and path.exists() and chance.random() < 0.3:
+                path.unlink()
+            else:
+                book.ledger(HEADS + "".join(f"{line}\n" for line in lines), path.name)
+        if not list(book.root.glob("ledger-*.csv")):
+            return
+        anew = tmp_path_factory.mktemp("anew")
+        copied(book.root, anew / "book", ".almanac", "kept")
+        told, fresh = book.load("--drop-missing"), run_almanac("load", book=anew / "book")
+        # What a load warns of is of what is there, but for signs and ends of exports, which are said once.
+        assert [sorted(line for line in ran.err.splitlines() if "balance" in line) for ran in (told, fresh)] == [
+            sorted(line for line in fresh.err.splitlines() if "balance" in line)
+        ] * 2
+        assert (told.code, kept(book.root)) == (fresh.code, kept(anew / "book"))
+    found = [
+        run_almanac("check", "unbalanced", "outside", "--print", "json", book=of) for of in (book.root, anew / "book")
+    ]
+    one, other = ([(row["key"], row["label"], row["cells"].get("amount")) for row in ran.json["rows"]] for ran in found)
+    assert one == other
+
+
+def test_an_export_that_only_looks_unchanged_is_read(make_book: MakeBook, monkeypatch: pytest.MonkeyPatch) -> None:
+    """It is taken for the same by what no program can set; one that was written just now is read whatever it shows."""
+    monkeypatch.setattr(loaded_state, "SETTLED", -1.0)
+    book = make_book(*LINES)
+    assert book.load().code == 0
+    path = book.root / "ledger.csv"
+    there, text = path.stat(), path.read_text()
+    for digit, settled in (("5", -1.0), ("6", 1e6)):
+        monkeypatch.setattr(loaded_state, "SETTLED", settled)
+        path.write_text(text.replace("20.00", f"2{digit}.00"))
+        os.utime(path, ns=(there.st_atime_ns, there.st_mtime_ns))
+        rows = book.load("--print", "json").json["rows"]
+        assert [row["cells"].get("outcome") for row in rows] == ["unchanged", "changed", None]
+    monkeypatch.setattr(loaded_state, "SETTLED", -1.0)
+    assert book.run("load", "--look").code == 0
+    path.write_text(text)
+    assert book.load().code == 0
+    monkeypatch.setattr(taking_in, "fingerprint", lambda path: pytest.fail(f"{path} was read"))
+    assert book.load().code == 0
 
 
 def test_the_same_again_changes_nothing_and_a_changed_file_replaces_its_own_lines(make_book: MakeBook) -> None:

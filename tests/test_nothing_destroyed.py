@@ -144,11 +144,11 @@ def test_a_damaged_part_of_another_edition_is_not_taken_for_a_new_one(make_book:
     assert damaged_parts(Store(book.root, book.root / "editions/parts"), parts) == []
 
 
-@pytest.mark.parametrize("name", ["part", "rollup", "manifest", "sums"])
+@pytest.mark.parametrize("name", ["part", "rollup", "days", "journals", "manifest", "sums"])
 def test_a_store_that_is_not_what_was_loaded_is_found(make_book: MakeBook, name: str) -> None:
     book = make_book(*LINES)
     assert book.load().code == 0
-    assert "not what was loaded: none among 5 parts," in book.run("check", "store", "--print", "csv").out
+    assert "not what was loaded: none among 7 parts," in book.run("check", "store", "--print", "csv").out
     store = book.root / ".almanac"
     manifest = store / "manifests" / (store / "current").read_text()
     plain = json.loads(manifest.read_text())

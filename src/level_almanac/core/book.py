@@ -31,6 +31,7 @@ from level_almanac.store.ledger_checks import newest_posting
 from level_almanac.store.ledger_sums import Filter, Measures, SumKey, Sums, ledger_sums
 from level_almanac.store.plain_checks import newest_day
 from level_almanac.store.plan_lines import plan_lines, scenarios
+from level_almanac.store.rollups import Journals
 from level_almanac.store.state import SPILL, SQL, State, Store, stamp_of
 
 _STORED = {"text": "VARCHAR", "date": "DATE", "amount": "DECIMAL", "quantity": "DECIMAL", "whole": "BIGINT"}
@@ -204,6 +205,19 @@ class Book:
     def parts_of(self, table: str) -> tuple[str, ...]:
         """Return the parts that hold a table's lines."""
         return tuple(self.store.path_of(loaded.part) for loaded in self.state.files_of(table) if loaded.lines)
+
+    @property
+    def journals(self) -> Journals:
+        """The ledger's journals."""
+        files = [loaded for loaded in self.state.files_of("ledger") if loaded.lines]
+        written = all(loaded.journals for loaded in files)
+        return Journals([self.store.path_of(each.journals if written else each.part) for each in files], written)
+
+    @property
+    def day_parts(self) -> tuple[str, ...] | None:
+        """The parts with the sums of the ledger's days, or None in a store that does not have them of all exports."""
+        files = [loaded for loaded in self.state.files_of("ledger") if loaded.lines]
+        return tuple(self.store.path_of(loaded.days) for loaded in files) if all(each.days for each in files) else None
 
     def marked_parts(self, table: str) -> tuple[str, ...]:
         """Return the part that holds a table of documents with its marks (`store.documents.marks`), or none where the

@@ -10,35 +10,52 @@ from level_almanac.store import rollups
 from level_almanac.store.engine import Engine
 from level_almanac.store.part_sums import part_sums
 from level_almanac.store.plain_checks import days_covered
-from level_almanac.store.state import LoadedFile, Store
+from level_almanac.store.state import READ, LoadedFile, Store
 
 
 @dataclass(frozen=True, slots=True)
 class Draft:
-    """One file of the state in the making. fresh: its part was written by this load; records: how many became lines."""
+    """One file of the state in the making. fresh: its part was written by this load; records: how many became lines;
+    summed: whether what its part comes to is known.
+    """
 
     entry: LoadedFile
     part: Path
     shadow: Path | None = None
     rollup: Path | None = None
     days: Path | None = None
+    journals: Path | None = None
     fresh: bool = False
     records: int = 0
+    summed: bool = False
 
     @property
     def parts(self) -> list[str]:
         """The part of the lines that count, and that of those which do not."""
         return [str(self.part), *([str(self.shadow)] if self.shadow else [])]
 
+    @property
+    def made_of_it(self) -> dict[str, Path | None]:
+        """What stands beside its part, as `LoadedFile` calls it."""
+        return {"shadow": self.shadow, "rollup": self.rollup, "days": self.days, "journals": self.journals}
+
 
 def draft_of(store: Store, entry: LoadedFile) -> Draft:
     """Return what a store holds of an export; raises BookMistake where a part of it is gone."""
-    names = (entry.part, entry.shadow, entry.rollup, entry.days)
-    part, shadow, rollup, days = (store.parts / name if name else None for name in names)
-    if part is None or not all(path.is_file() for path in (part, shadow, rollup, days) if path):
+    made = {what: store.parts / name for what in READ if (name := getattr(entry, what))}
+    if "part" not in made or not all(path.is_file() for path in made.values()):
         step = "delete the folder .almanac and run `almanac load`"
         raise BookMistake(Mistake("a part of the store is gone", entry.path, next_step=step))
-    return Draft(entry, part, shadow, rollup, days, records=entry.lines + entry.duplicates + entry.superseded)
+    records = entry.lines + entry.duplicates + entry.superseded
+    return Draft(
+        entry,
+        made["part"],
+        made.get("shadow"),
+        made.get("rollup"),
+        made.get("days"),
+        made.get("journals"),
+        records=records,
+    )
 
 
 def summed_draft(engine: Engine, draft: Draft, tables: Mapping[str, Table], target: Path) -> Draft:
@@ -52,7 +69,7 @@ def summed_draft(engine: Engine, draft: Draft, tables: Mapping[str, Table], targ
         sums = part_sums(engine, part, table)
         first, last = days_covered(engine, part, table.date) if table.name in DATED else (None, None)
         count = sum(each[0] for each in sums.values())
-        return replace(draft, entry=replace(draft.entry, lines=count, sums=sums, first=first, last=last))
+        return replace(draft, entry=replace(draft.entry, lines=count, sums=sums, first=first, last=last), summed=True)
     rollup, days, thin = (target.with_stem(f"{target.stem}-{what}") for what in ("rollup", "days", "thin"))
     fields = rollups.wide_fields(table)
     # The lines are read once, and all else is made of what they come to by day.
@@ -70,4 +87,6 @@ def summed_draft(engine: Engine, draft: Draft, tables: Mapping[str, Table], targ
         fiscal_high=max((row[7] for row in summary), default=0),
         days_by=[] if thinner else list(fields),
     )
-    return replace(draft, entry=entry, rollup=rollup, days=thin if thinner else days)
+    journals = target.with_stem(f"{target.stem}-journals")
+    rollups.write_journals(engine, part, journals)
+    return replace(draft, entry=entry, rollup=rollup, days=thin if thinner else days, journals=journals, summed=True)

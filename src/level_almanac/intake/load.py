@@ -6,7 +6,7 @@ from datetime import date, datetime
 from functools import cached_property
 from itertools import count as count_up
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.fingerprints import rules_fingerprint
@@ -59,7 +59,7 @@ class LoadRules(NamedTuple):
     records: Conditions
 
 
-_MEMORY = "1500MB"
+_MEMORY = "1200MB"
 _READING, _SETTLING = 0.8, 0.95
 """What share of a load is over when the exports are read, and when what they have in common is settled."""
 
@@ -192,7 +192,8 @@ class _Load:
         changed = changed or any(outcome != "unchanged" for outcome in outcomes.values())
         if changed:
             for table in tables_of(self.book.settings.tables).values():
-                self._settle_repeats(table)
+                if self._touched(table.name) != []:
+                    self._settle_repeats(table)
         # The book file may name another retained-earnings account though no export changed.
         self._check_chart()
         if changed:
@@ -283,13 +284,32 @@ class _Load:
     def _of(self, table: str) -> list[Draft]:
         return [draft for draft in self.drafts.values() if draft.entry.table == table]
 
+    def _touched(self, table: str) -> list[str] | None:
+        """Return the parts of a table's exports that this load read, and those that they or what is gone had before.
+
+        None where there is nothing before to go on from.
+        """
+        if self.before is None:
+            return None
+        drafts = {draft.entry.path: draft for draft in self._of(table)}
+        touched = [part for draft in drafts.values() if draft.fresh for part in draft.parts]
+        for entry in self.before.files_of(table):
+            if entry.path not in drafts or drafts[entry.path].fresh:
+                touched += [self.store.path_of(part) for part in (entry.part, entry.shadow) if part]
+        return touched if all(Path(part).is_file() for part in touched) else None
+
     def _settle_repeats(self, table: Table) -> None:
         drafts = self._of(table.name)
-        parts = [part for draft in drafts for part in draft.parts]
+        parts = {draft.entry.path: draft.parts for draft in drafts}
         if not parts:
             return
         shadows: dict[str, repeats.Shadows] = {}
-        if repeats.find_repeats(self.engine, table, parts, later_of(self.files, table)):
+        touched = self._touched(table.name)
+        if touched is not None:
+            # What stood more than once before goes on to do so.
+            touched += [str(draft.shadow) for draft in drafts if draft.shadow]
+            parts = self._parts_with(touched, drafts)
+        if repeats.find_repeats(self.engine, table, parts, later_of(self.files, table), touched):
             clashes, count = repeats.clashes(self.engine, table, SHOWN_MISTAKES)
             if clashes:
                 raise BookMistake(*(clash_mistake(clash, table.key) for clash in clashes), total=count)
@@ -299,6 +319,10 @@ class _Load:
         for draft in drafts:
             found = shadows.get(draft.entry.path, repeats.Shadows(0, 0))
             count = sum(found)
+            if not draft.fresh and found == (draft.entry.duplicates, draft.entry.superseded):
+                before = str(draft.shadow) if draft.shadow else ""
+                if repeats.are_kept(self.engine, table, draft.entry.path, before):
+                    continue
             if not count and not draft.shadow:
                 continue
             kept, shadow = self._new(), self._new()
@@ -311,7 +335,24 @@ class _Load:
                 part=kept,
                 shadow=shadow if count else None,
                 fresh=True,
+                summed=False,
             )
+
+    def _parts_with(self, touched: Sequence[str], drafts: Sequence[Draft]) -> dict[str, list[str]]:
+        """Return the parts, by export, that may hold lines under the keys of those in touched parts."""
+        journals = {
+            draft.entry.path: str(draft.journals)
+            for draft in drafts
+            if draft.journals and not draft.fresh and not draft.shadow and draft.entry.lines
+        }
+        if not journals:
+            return {draft.entry.path: draft.parts for draft in drafts}
+        found = repeats.files_with(self.engine, touched, list(journals.values()))
+        return {
+            draft.entry.path: draft.parts
+            for draft in drafts
+            if draft.entry.path not in journals or draft.entry.path in found
+        }
 
     def _settle_closing(self) -> None:
         drafts = self._of("ledger")
@@ -321,14 +362,15 @@ class _Load:
             draft = self.drafts["ledger", name]
             target = self._new()
             closing.rewrite_classes(self.engine, str(draft.part), target)
-            self.drafts["ledger", name] = replace(draft, part=target, fresh=True)
+            self.drafts["ledger", name] = replace(draft, part=target, fresh=True, summed=False)
 
     def _roll_up(self) -> None:
         tables = tables_of(self.book.settings.tables)
         ledger = tables["ledger"]
         for name, draft in self.drafts.items():
             if draft.fresh:
-                self.drafts[name] = summed = summed_draft(self.engine, draft, tables, self._new())
+                summed = draft if draft.summed else summed_draft(self.engine, draft, tables, self._new())
+                self.drafts[name] = summed
                 lines, copies, replaced = summed.entry.lines, summed.entry.duplicates, summed.entry.superseded
                 if lines + copies + replaced != draft.records:
                     became = f"{lines:,}, {copies:,} copies and {replaced:,} superseded"
@@ -364,7 +406,9 @@ class _Load:
 
     def _warnings(self) -> tuple[tuple[Mistake, ...], int]:
         drafts = self._of("ledger")
-        unbalanced, count = unbalanced_journals(self.engine, [str(draft.part) for draft in drafts], SHOWN_MISTAKES)
+        written = all(draft.journals for draft in drafts)
+        parts = [str(draft.journals if written else draft.part) for draft in drafts]
+        unbalanced, count = unbalanced_journals(self.engine, rollups.Journals(parts, written), SHOWN_MISTAKES)
         more = [
             found
             for table, day in self._through().items()
@@ -396,8 +440,10 @@ class _Load:
     @cached_property
     def _early(self) -> dict[str, date]:
         tables = tuple(tables_of(self.book.settings.tables).values())
+        # The days of a ledger stand in its sums of days, which are fewer than its lines.
         parts = {
-            table.name: [str(draft.part) for draft in self._of(table.name) if draft.entry.lines] for table in tables
+            table.name: [str(draft.days or draft.part) for draft in self._of(table.name) if draft.entry.lines]
+            for table in tables
         }
         return early_ends(self.engine, tables, parts, self._through(), self.now.date())
 
@@ -418,13 +464,11 @@ class _Load:
         for name, draft in self.drafts.items():
             if draft.fresh:
                 table = draft.entry.table
-                entry = replace(
-                    draft.entry,
-                    part=self.store.keep(draft.part, table),
-                    shadow=self.store.keep(draft.shadow, f"{table}-shadow") if draft.shadow else "",
-                    rollup=self.store.keep(draft.rollup, f"{table}-rollup") if draft.rollup else "",
-                    days=self.store.keep(draft.days, f"{table}-days") if draft.days else "",
-                )
+                made: dict[str, Any] = {
+                    what: self.store.keep(path, f"{table}-{what}") if path else ""
+                    for what, path in draft.made_of_it.items()
+                }
+                entry = replace(draft.entry, part=self.store.keep(draft.part, table), **made)
                 self.drafts[name] = draft_of(self.store, entry)
                 entries.append(entry)
             else:

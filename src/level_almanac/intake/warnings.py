@@ -9,15 +9,16 @@ from level_almanac.errors import Mistake
 from level_almanac.files.tables import INCOME_CLASSES, SIDE_OF, Table
 from level_almanac.store import ledger_checks
 from level_almanac.store.engine import Engine
+from level_almanac.store.rollups import Journals
 from level_almanac.store.sign_checks import lines_by_sign
 from level_almanac.store.state import LoadedFile
 
 
-def unbalanced_journals(engine: Engine, parts: Sequence[str], limit: int) -> tuple[list[Mistake], int]:
+def unbalanced_journals(engine: Engine, journals: Journals, limit: int) -> tuple[list[Mistake], int]:
     """Return a warning for each of the first journals that do not balance, and how many there are."""
-    if not parts:
+    if not journals.parts:
         return [], 0
-    rows, _, _ = ledger_checks.unbalanced_journals(engine, parts, limit)
+    rows = ledger_checks.unbalanced_journals(engine, journals, limit)
     found = [
         Mistake(f"journal {journal} of {entity} does not balance", f"{place[0]}:{place[1]}", f"{net:+f}", "0")
         for entity, journal, place, net, _ in rows

@@ -15,10 +15,15 @@ def closing_journals(engine: Engine, parts: Sequence[str]) -> list[Row]:
             where own_class = 'closing'""",
         {"parts": list(parts)},
     )
+    # Each side is asked for on its own, so that only lines that can be of it are looked at.
     return engine.rows(
-        f"""select distinct file from (select *, {_EFFECTIVE} as effective
-                from read_parquet($parts, union_by_name = true))
-            where entry_class <> effective""",
+        """select distinct file from read_parquet($parts, union_by_name = true)
+                semi join closing_journals using (entity, journal)
+            where own_class in ('ordinary', 'adjusting') and entry_class <> 'closing'
+            union
+            select distinct file from read_parquet($parts, union_by_name = true)
+                anti join closing_journals using (entity, journal)
+            where own_class in ('ordinary', 'adjusting') and entry_class = 'closing'""",
         {"parts": list(parts)},
     )
 

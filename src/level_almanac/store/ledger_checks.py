@@ -3,8 +3,10 @@
 import sys
 from collections.abc import Sequence
 from datetime import date
+from typing import Any
 
 from level_almanac.store.engine import Engine, Row
+from level_almanac.store.rollups import Journals
 
 ALL = sys.maxsize
 """A limit that lets all rows through."""
@@ -37,40 +39,30 @@ def lines_of_accounts(engine: Engine, parts: Sequence[str], accounts: Sequence[s
     )
 
 
-def unbalanced_journals(engine: Engine, parts: Sequence[str], limit: int) -> tuple[list[Row], int, int]:
-    """Return (entity, journal, file and line of its first line, debit − credit, count in all) of such journals; how
-    many journals there are, and how many lines they have.
+def unbalanced_journals(engine: Engine, journals: Journals, limit: int) -> list[Row]:
+    """Return (entity, journal, file and line of its first line, debit − credit, count in all) of such journals.
+
+    A journal that balances within each of its exports balances.
     """
-    rows = engine.rows(
-        """with journals as materialized (
-                select entity, journal, sum(amount) as amount, count(*) as lines
-                from read_parquet($parts, union_by_name = true) group by entity, journal)
-            select entity, journal, amount, 0, 0 from journals where amount <> 0
-            union all select null, null, null, count(*), coalesce(sum(lines), 0)::bigint from journals""",
-        {"parts": list(parts)},
+    return engine.rows(
+        f"""with off as (
+                select entity, journal, sum(amount) as amount from {journals.sql}
+                where amount <> 0 group by entity, journal having sum(amount) <> 0)
+            select each.entity, each.journal, min((each.file, each.file_line)) as place, off.amount, count(*) over ()
+            from {journals.sql} as each join off on off.entity = each.entity and off.journal = each.journal
+            group by each.entity, each.journal, off.amount order by place limit {limit}""",
+        {"parts": list(journals.parts)},
     )
-    ((journals, lines),) = (row[3:] for row in rows if row[0] is None)
-    off = {(entity, journal): amount for entity, journal, amount, *_ in rows if entity is not None}
-    # Where a journal begins is looked for of the few that do not balance.
-    begun = (
-        engine.rows(
-            f"""select entity, journal, min((file, file_line)) as place, count(*) over ()
-            from read_parquet($parts, union_by_name = true)
-            where journal in (select unnest($journals)) and (entity, journal) in (
-                select (one.entity, one.journal) from (
-                    select unnest($off::struct(entity varchar, journal varchar)[]) as one))
-            group by entity, journal order by place limit {limit}""",
-            {
-                "parts": list(parts),
-                "journals": sorted({journal for _, journal in off}),
-                "off": [{"entity": entity, "journal": journal} for entity, journal in off],
-            },
-        )
-        if off
-        else []
+
+
+def journals_counted(engine: Engine, journals: Journals) -> tuple[int, int]:
+    """Return how many journals there are, and how many lines they have."""
+    ((count, lines),) = engine.rows(
+        f"""select count(*), coalesce(sum(lines), 0)::bigint
+            from (select entity, journal, sum(lines) as lines from {journals.sql} group by entity, journal)""",
+        {"parts": list(journals.parts)},
     )
-    found = [(entity, journal, place, off[entity, journal], count) for entity, journal, place, count in begun]
-    return found, int(journals), int(lines)
+    return int(count), int(lines)
 
 
 def newest_posting(engine: Engine, parts: Sequence[str], today: date) -> date | None:
@@ -82,15 +74,34 @@ def newest_posting(engine: Engine, parts: Sequence[str], today: date) -> date | 
     return newest if isinstance(newest, date) else None
 
 
-def lines_outside(engine: Engine, parts: Sequence[str]) -> list[Row]:
+_OUTSIDE = "posted <> counted and entry_class <> 'carried'"
+
+
+def lines_outside(engine: Engine, parts: Sequence[str], days: Sequence[str] | None) -> list[Row]:
     """Return (entity, journal, line, posting date, position, account, amount, memo, file, line of the file) of each
     line that is not carried and counts on another day than it is dated.
+
+    days: the sums of the days of these parts, or None where there are not all of them.
     """
+    values: dict[str, Any] = {"parts": list(parts)}
+    among = ""
+    if days is not None:
+        places = engine.rows(
+            f"select distinct fiscal, account from read_parquet($days, union_by_name = true) where {_OUTSIDE}",
+            {"days": list(days)},
+        )
+        if not places:
+            return []
+        among = " and fiscal in (select unnest($fiscals)) and account in (select unnest($accounts))"
+        values |= {
+            "fiscals": sorted({place[0] for place in places}),
+            "accounts": sorted({place[1] for place in places}),
+        }
     return engine.rows(
-        """select entity, journal, line, posted, fiscal, account, amount, memo, file, file_line
+        f"""select entity, journal, line, posted, fiscal, account, amount, memo, file, file_line
             from read_parquet($parts, union_by_name = true)
-            where posted <> counted and entry_class <> 'carried' order by file, file_line""",
-        {"parts": list(parts)},
+            where {_OUTSIDE}{among} order by file, file_line""",
+        values,
     )
 
 
@@ -104,10 +115,10 @@ def period_sums(engine: Engine, rollup: str) -> list[Row]:
     )
 
 
-def carried_years(engine: Engine, parts: Sequence[str]) -> list[Row]:
-    """Return each (entity, position) that carried lines open."""
+def carried_years(engine: Engine, rollup: str) -> list[Row]:
+    """Return each (entity, position) that carried lines open. rollup: the merged one."""
     return engine.rows(
-        """select distinct entity, fiscal from read_parquet($parts, union_by_name = true)
+        """select distinct entity, fiscal from read_parquet($rollup)
             where entry_class = 'carried' order by entity, fiscal""",
-        {"parts": list(parts)},
+        {"rollup": rollup},
     )

@@ -4,8 +4,6 @@ from level_almanac.store.engine import Engine, Row
 from level_almanac.store.expressions import Expression
 from level_almanac.store.line_query import Asking, LineSource
 
-_DIGITS = "'0123456789'"
-
 
 def not_followed(engine: Engine, source: LineSource, entity: Expression, number: Expression) -> tuple[int, list[Row]]:
     """Return how many numbers there are, and (entity, number, the number after it in its series) where that is not the
@@ -21,10 +19,10 @@ def not_followed(engine: Engine, source: LineSource, entity: Expression, number:
                 select *, case when right(number, 1) between '0' and '9' then number
                     else regexp_replace(number, '[^0-9]*$', '') end as core
                 from numbers),
-            split as (select *, rtrim(core, {_DIGITS}) as ahead from begun where core <> ''),
+            split as (select *, regexp_extract(core, '[0-9]+$') as run from begun where core <> ''),
             told as (
-                select entity, number, ahead, substring(number, length(core) + 1) as behind,
-                    ltrim(substring(core, length(ahead) + 1), '0') as digits
+                select entity, number, left(core, length(core) - length(run)) as ahead,
+                    substring(number, length(core) + 1) as behind, ltrim(run, '0') as digits
                 from split),
             valued as (
                 select *, try_cast(case when digits = '' then '0' else digits end as bigint) as value from told),

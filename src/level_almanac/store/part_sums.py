@@ -10,7 +10,7 @@ from level_almanac.store.engine import Engine
 from level_almanac.store.ledger_checks import entity_sums
 from level_almanac.store.plain_checks import plain_sums
 from level_almanac.store.plan_lines import plan_summary
-from level_almanac.store.state import LoadedFile, State, Store
+from level_almanac.store.state import READ, LoadedFile, State, Store
 
 Sums = dict[str, tuple[int, Decimal, Decimal]]
 
@@ -28,7 +28,7 @@ def part_sums(engine: Engine, part: str, table: Table) -> Sums:
 
 def parts_in(state: State) -> list[str]:
     """Return the names of all parts that reports of a state read."""
-    found = [part for loaded in state.files for part in (loaded.part, loaded.shadow, loaded.rollup, loaded.days)]
+    found = [part for loaded in state.files for part in (getattr(loaded, name) for name in READ)]
     return sorted({part for part in (*found, state.rollup, state.wide, *state.marked.values()) if part})
 
 

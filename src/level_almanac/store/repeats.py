@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from level_almanac.files.tables import Table
 from level_almanac.store.engine import Engine
@@ -46,15 +46,59 @@ def _key(table: Table) -> str:
     return ", ".join(f'"{name}"' for name in table.key)
 
 
-def find_repeats(engine: Engine, table: Table, parts: Sequence[str], later: Later) -> bool:
-    """Collect the lines whose key stands more than once in these parts; return whether there are any."""
+def files_with(engine: Engine, touched: Sequence[str], journals: Sequence[str]) -> set[str]:
+    """Return which exports have any journal of the lines in these parts. journals: the parts of theirs."""
     rows = engine.rows(
-        f"""select hash({_key(table)}) from read_parquet($parts, union_by_name = true)
-            group by 1 having count(*) > 1""",
-        {"parts": list(parts)},
+        """select distinct each.file from read_parquet($journals) as each
+            semi join read_parquet($touched, union_by_name = true) as lines
+                on each.entity = lines.entity and each.journal = lines.journal""",
+        {"touched": list(touched), "journals": list(journals)},
     )
+    return {file for (file,) in rows}
+
+
+def _is_told(table: Table, name: str) -> bool:
+    """Tell whether no line lacks this field."""
+    field = table.field(name)
+    return field is not None and (field.required or bool(field.default))
+
+
+def find_repeats(
+    engine: Engine,
+    table: Table,
+    parts: Mapping[str, Sequence[str]],
+    later: Later,
+    touched: Sequence[str] | None = None,
+) -> bool:
+    """Collect the lines whose key stands more than once in these parts; return whether there are any.
+
+    parts: by export; touched: parts that hold all keys which may stand more than once, where that is known: what
+    changed, and what stood more than once before.
+    """
+    of_all: dict[str, Any] = {"parts": [part for each in parts.values() for part in each]}
+    if not of_all["parts"]:
+        return False
+    keys, read = f"hash({_key(table)})", "read_parquet($parts, union_by_name = true)"
+    source = f"(select {keys} as key, file from {read})"
+    if touched is not None and all(_is_told(table, name) for name in table.key):
+        engine.run(
+            f"""create or replace temp table touched as
+                select distinct {_key(table)} from read_parquet($touched, union_by_name = true)""",
+            {"touched": list(touched)},
+        )
+        engine.run(
+            f"""create or replace temp table keys as
+                select {keys} as key, file from {read} semi join touched using ({_key(table)})""",
+            of_all,
+        )
+        source, of_all = "keys", {}
+    rows = engine.rows(f"select key from {source} group by key having count(*) > 1", of_all)
     if not rows:
         return False
+    hashes = [value for (value,) in rows]
+    # All of a line is looked at in the exports only that have any of these keys.
+    repeated = "in (select unnest($hashes))"
+    files = engine.rows(f"select distinct file from {source} where key {repeated}", {**of_all, "hashes": hashes})
     fields = ", ".join(f'"{field.name}"' for field in table.fields)
     named = ", ".join(f"'{field.name}': \"{field.name}\"" for field in table.fields)
     engine.run(
@@ -67,11 +111,10 @@ def find_repeats(engine: Engine, table: Table, parts: Sequence[str], later: Late
         f"""create or replace temp table repeats as
             select {_key(table)}, file, file_line, hash({fields}) as content, {{{named}}} as fields,
                 case when lateness is not null then coalesce({told}, '') end as later
-            from (select lines.*, lateness from read_parquet($parts, union_by_name = true) as lines
-                left join later_files using (file))
-            where hash({_key(table)}) in (select unnest($hashes))
+            from (select lines.*, lateness from {read} as lines left join later_files using (file))
+            where {keys} {repeated}
             qualify count(*) over (partition by {_key(table)}) > 1""",
-        {"parts": list(parts), "hashes": [value for (value,) in rows]},
+        {"parts": [part for (file,) in files for part in parts[file]], "hashes": hashes},
     )
     return bool(engine.rows("select 1 from repeats limit 1"))
 
@@ -125,6 +168,20 @@ def shadow_counts(engine: Engine, table: Table) -> dict[str, Shadows]:
     )
     counted = "select file, count(*) filter (where not superseded), count(*) filter (where superseded) from shadows"
     return {file: Shadows(copies, replaced) for file, copies, replaced in engine.rows(f"{counted} group by file")}
+
+
+def are_kept(engine: Engine, table: Table, file: str, shadow: str) -> bool:
+    """Tell whether the lines of an export that do not count are those in its shadow part, or none where it has none."""
+    key = _key(table)
+    now, before = f"select file_line, {key} from shadows where file = $file", f"select file_line, {key} from"
+    if not shadow:
+        return not engine.rows(f"{now} limit 1", {"file": file})
+    rows = engine.rows(
+        f"""select count(*) from (({now} except {before} read_parquet($shadow))
+            union all ({before} read_parquet($shadow) except {now}))""",
+        {"file": file, "shadow": shadow},
+    )
+    return rows == [(0,)]
 
 
 def rewrite(engine: Engine, table: Table, parts: Sequence[str], target: Path, copies: bool) -> None:

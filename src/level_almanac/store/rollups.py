@@ -7,6 +7,7 @@ that cut through a period.
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 from level_almanac.files.tables import Table
 from level_almanac.store.engine import Engine, Row
@@ -34,6 +35,36 @@ def write_days(engine: Engine, part: str, fields: Sequence[str], target: Path) -
         [part],
         target,
     )
+
+
+def write_journals(engine: Engine, part: str, target: Path) -> None:
+    """Write what each journal of one ledger part comes to: where it begins, how many lines it has, and its amount,
+    which is nothing where it balances.
+    """
+    engine.run(
+        f"""copy (select * from ({_JOURNALS.format(parts="$part")}) order by entity, journal)
+            to $target (format parquet, compression zstd)""",
+        {"part": part, "target": str(target)},
+    )
+
+
+_JOURNALS = """select entity, journal, file, min(file_line) as file_line, count(*)::bigint as lines,
+        sum(amount) as amount
+    from read_parquet({parts}, union_by_name = true) group by entity, journal, file"""
+
+
+class Journals(NamedTuple):
+    """The journals of a ledger. parts: those of its journals, or of its lines where they are not written, as a store of
+    an earlier version has no others.
+    """
+
+    parts: Sequence[str]
+    written: bool = True
+
+    @property
+    def sql(self) -> str:
+        """The SQL of a row for each journal of each export; its parts are to be bound as `parts`."""
+        return "read_parquet($parts)" if self.written else f"({_JOURNALS.format(parts='$parts')})"
 
 
 def thinner_days(engine: Engine, days: str, lines: int, fields: Sequence[str], target: Path) -> bool:

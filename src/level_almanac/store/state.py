@@ -6,6 +6,7 @@ only when all that the new manifest names is on disk, so whoever opens the book 
 
 import hashlib
 import json
+import os
 import re
 import shutil
 import time
@@ -36,17 +37,18 @@ SQL = "sql:"
 class LoadedFile:
     """One export in one table, as it was taken in.
 
-    path: relative to the book; sha256: of the export; reading: of how it was read; part: the lines that count;
-    shadow: the lines that stand in an earlier file too, or empty; days: of a ledger, its sums by day, which are also by
-    the fields of days_by; sums: in a ledger, the lines and exact debit and
-    credit of each entity, since entities may differ in currency, in other tables the lines, the sum of the amounts
-    given and nothing, by entity or, where the table has none, under an empty name; first, last: the dates covered;
-    fiscal_low, fiscal_high: the fiscal positions covered; set_aside, aside_sums: how many lines were left out as wrong,
-    and their debits and credits, or amounts and nothing, as far as those can be read; aside: those lines, as they stand
-    in the book's folder; taken_at: when the export was first loaded as it is now; stamp: the size and time of its
-    file at the last load, by which a change is seen without reading it, or when a database was asked last; export: the
-    file's name where path tells its sheet or member, or the block, too; unit: with the sheet or member; passed: rows
-    that were passed over as no lines; superseded: lines that a later export's stand in for.
+    path: relative to the book; sha256: of the export; reading: of how it was read; part: the lines that count; shadow:
+    the lines that stand in an earlier file too, or empty; days: of a ledger, its sums by day, which are also by the
+    fields of days_by; journals: what each of its journals comes to; sums: in a ledger,
+    the lines and exact debit and credit of each entity, since entities may differ in currency, in other tables the
+    lines, the sum of the amounts given and nothing, by entity or, where the table has none, under an empty name; first,
+    last: the dates covered; fiscal_low, fiscal_high: the fiscal positions covered; set_aside, aside_sums: how many
+    lines were left out as wrong, and their debits and credits, or amounts and nothing, as far as those can be read;
+    aside: those lines, as they stand in the book's folder; taken_at: when the export was first loaded as it is now;
+    stamp: the size and time of its file at the last load, by which a change is seen without reading it, or when a
+    database was asked last; seal: of its file, by which it is known to be unchanged; export: the file's name where path
+    tells its sheet or member, or the block, too; unit: with the sheet or member; passed: rows that were passed over as
+    no lines; superseded: lines that a later export's stand in for.
     """
 
     path: str
@@ -68,12 +70,14 @@ class LoadedFile:
     aside: str = ""
     taken_at: str = ""
     stamp: str = ""
+    seal: str = ""
     export: str = ""
     unit: str = ""
     passed: int = 0
     superseded: int = 0
     days: str = ""
     days_by: list[str] = field(default_factory=list)
+    journals: str = ""
 
     @property
     def file(self) -> str:
@@ -90,6 +94,21 @@ def stamp_of(path: Path) -> str:
     """Return the size and time of a file, by which a change of it is seen."""
     told = path.stat()
     return f"{told.st_size}/{told.st_mtime_ns}"
+
+
+SETTLED = 2.0
+"""Seconds after which a file that changes once more has another time, however coarse the file system's are."""
+
+
+def seal_of(path: Path) -> str:
+    """Return what stays as it is only while nobody writes to a file: its place on the disk, its size, its time, and
+    the time of any change to it, which no program can set. Nothing where that is not certain.
+    """
+    told = path.stat()
+    if os.name == "nt" or time.time() - max(told.st_mtime, told.st_ctime) < SETTLED:
+        # There, the last one is the time when the file was made.
+        return ""
+    return f"{told.st_dev}/{told.st_ino}/{told.st_size}/{told.st_mtime_ns}/{told.st_ctime_ns}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -123,7 +142,9 @@ class State:
 _MANIFEST = re.compile(r"[0-9a-f]{32}\.json")
 _PART = re.compile(r"[\w-]+-[0-9a-f]{32}\.(?:parquet|csv)|")
 _TABLE = re.compile(r"\w+")
-_PARTS = ("part", "shadow", "rollup", "days", "aside")
+READ = ("part", "shadow", "rollup", "days", "journals")
+"""What of an export reports and loads read."""
+_PARTS = (*READ, "aside")
 
 
 class Store:

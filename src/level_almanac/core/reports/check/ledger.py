@@ -40,8 +40,8 @@ class PeriodSums(NamedTuple):
 
 def unbalanced(book: Book) -> Checked:
     """Return the journals whose debits and credits differ."""
-    parts = book.parts_of("ledger")
-    rows, journals, lines_ = ledger_checks.unbalanced_journals(book.engine, parts, ledger_checks.ALL)
+    rows = ledger_checks.unbalanced_journals(book.engine, book.journals, ledger_checks.ALL)
+    journals, lines_ = ledger_checks.journals_counted(book.engine, book.journals)
     findings = []
     fields = book.line_fields("ledger")
     told: defaultdict[tuple[str, str], list[FoundLine]] = defaultdict(list)
@@ -69,7 +69,7 @@ def _looked(book: Book, lines_: int) -> Proof:
 def outside(book: Book) -> tuple[Checked, list[Finding]]:
     """Return the journals dated outside the period they are in; and apart those dated after it, where it is closed."""
     journals: defaultdict[tuple[str, str, int, date], list[FoundLine]] = defaultdict(list)
-    rows = ledger_checks.lines_outside(book.engine, book.parts_of("ledger"))
+    rows = ledger_checks.lines_outside(book.engine, book.parts_of("ledger"), book.day_parts)
     for entity, journal, line, posted, fiscal, account, amount, memo, file, number in rows:
         told = FoundLine(f"line {line} on {account}, {memo or 'no memo'}", f"{file}:{number}", amount, posted)
         journals[entity, journal, fiscal, posted].append(told)
@@ -181,7 +181,7 @@ def _in_full(finding: Finding) -> str:
 
 def carried(book: Book) -> Checked:
     """Return the balances that were carried into a year unlike what the lines before it come to."""
-    years = ledger_checks.carried_years(book.engine, book.parts_of("ledger"))
+    years = ledger_checks.carried_years(book.engine, book.store.path_of(book.ledger_state.rollup))
     later = [(entity, fiscal) for entity, fiscal in years if fiscal != book.state.bases.get(entity)]
     measures: dict[str, tuple[Slice, ...]] = {}
     for fiscal in sorted({fiscal for _, fiscal in later}):
@@ -252,7 +252,10 @@ def gaps(book: Book, reach: AsOf) -> Checked:
             rules.append(read_condition(numbering.only, fields, f"numbering[{at}].only", BookMistake, reach))
         entity = FieldReference("entity") if fields.table.field("entity") else Constant("")
         number = FieldReference(numbering.field)
-        count, steps = not_followed(book.engine, book.line_source(fields, rules), entity, number)
+        # Of journals the numbers stand in parts of their own, which are fewer than lines.
+        of_journals = (numbering.table, numbering.field) == ("ledger", "journal") and book.journals.written
+        numbers = book.line_source(fields, rules, book.journals.parts if of_journals and not rules else None)
+        count, steps = not_followed(book.engine, numbers, entity, number)
         looked += count
         if steps:
             texts = tuple(sorted({text for _, *both in steps for text in both}))
