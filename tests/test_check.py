@@ -254,6 +254,15 @@ def test_conditions_of_the_book_that_cannot_be_read_are_told(tmp_path: Path, mor
     assert "^" in ran.err
 
 
+def test_numbers_of_what_is_not_loaded_have_no_gaps(tmp_path: Path) -> None:
+    series = [("payables", "number"), ("receivables", "number"), ("ledger", "journal"), ("ledger", "document")]
+    more = "".join(f'[[numbering]]\ntable = "{table}"\nfield = "{field}"\n' for table, field in series)
+    book = items_book(tmp_path, [INVOICE], more=more)
+    assert book.load().code == 0
+    ran = book.run("check", "gaps")
+    assert (ran.code, "none among 2 numbers" in ran.out) == (0, True), ran.out + ran.err
+
+
 CENTS = st.integers(-500, 500).filter(bool)
 DAYS = st.integers(0, 6).map(lambda number: date(2025, 10, 1) + timedelta(number))
 NUMBERS = st.sampled_from(["I1", "I2", "I3", ""])

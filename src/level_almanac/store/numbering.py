@@ -9,6 +9,8 @@ def not_followed(engine: Engine, source: LineSource, entity: Expression, number:
     """Return how many numbers there are, and (entity, number, the number after it in its series) where that is not the
     next one.
     """
+    if source.is_empty:
+        return 0, []
     asking = Asking(source)
     met = asking.met([("entity", asking.sql(entity)), ("number", asking.sql(number))], [entity, number])
     # What stands before the last digits of a number, they, and what stands after them.

@@ -68,7 +68,7 @@ class Journals(NamedTuple):
 
 
 def thinner_days(engine: Engine, days: str, lines: int, fields: Sequence[str], target: Path) -> bool:
-    """Write the sums of days without these fields, and tell so, where with them they are no fewer than the lines."""
+    """Write the sums of days without these fields, and tell so, where with them they are hardly fewer than lines."""
     ((rows,),) = engine.rows("select count(*) from read_parquet($days)", {"days": days})
     if not fields or rows * _FEWER <= lines:
         return False
