@@ -11,15 +11,16 @@ from typing import Any, NamedTuple
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.fingerprints import rules_fingerprint
 from level_almanac.files.settings import BookFile
-from level_almanac.files.tables import SIDE_OF, Table, tables_of
+from level_almanac.files.tables import SIDE_OF, tables_of
 from level_almanac.files.validation.findings import standing_code
 from level_almanac.intake.chart_checks import chart_mistakes, retained_earnings_mistakes, unknown_account_mistakes
+from level_almanac.intake.copies import settled_copies, touched_parts
 from level_almanac.intake.drafts import Draft, draft_of, summed_draft
 from level_almanac.intake.early_ends import early_ends
 from level_almanac.intake.fates import SHOWN_MISTAKES, Key, settle_fates
 from level_almanac.intake.files import ExportFile, export_files
 from level_almanac.intake.later import later_of
-from level_almanac.intake.messages import by_cause, clash_mistake
+from level_almanac.intake.messages import by_cause
 from level_almanac.intake.periods import PlacesDays
 from level_almanac.intake.read_export import ExportReader, ReadExport
 from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
@@ -27,7 +28,7 @@ from level_almanac.intake.shaping.shape import Conditions
 from level_almanac.intake.taking_in import TakingIn
 from level_almanac.intake.warnings import cut_short, ends_early, lines_after, unbalanced_journals, unlikely_signs
 from level_almanac.progress import tell
-from level_almanac.store import closing, repeats, rollups
+from level_almanac.store import closing, rollups
 from level_almanac.store.chart_lines import account_classes
 from level_almanac.store.documents.marks import write_marked
 from level_almanac.store.engine import DuckDBEngine, Engine
@@ -192,8 +193,12 @@ class _Load:
         changed = changed or any(outcome != "unchanged" for outcome in outcomes.values())
         if changed:
             for table in tables_of(self.book.settings.tables).values():
-                if self._touched(table.name) != []:
-                    self._settle_repeats(table)
+                drafts = self._of(table.name)
+                touched = touched_parts(self.store, self.before, table, drafts)
+                if drafts and touched != []:
+                    later = later_of(self.files, table)
+                    for draft in settled_copies(self.engine, table, drafts, touched, later, self._new):
+                        self.drafts[table.name, draft.entry.path] = draft
         # The book file may name another retained-earnings account though no export changed.
         self._check_chart()
         if changed:
@@ -283,76 +288,6 @@ class _Load:
 
     def _of(self, table: str) -> list[Draft]:
         return [draft for draft in self.drafts.values() if draft.entry.table == table]
-
-    def _touched(self, table: str) -> list[str] | None:
-        """Return the parts of a table's exports that this load read, and those that they or what is gone had before.
-
-        None where there is nothing before to go on from.
-        """
-        if self.before is None:
-            return None
-        drafts = {draft.entry.path: draft for draft in self._of(table)}
-        touched = [part for draft in drafts.values() if draft.fresh for part in draft.parts]
-        for entry in self.before.files_of(table):
-            if entry.path not in drafts or drafts[entry.path].fresh:
-                touched += [self.store.path_of(part) for part in (entry.part, entry.shadow) if part]
-        return touched if all(Path(part).is_file() for part in touched) else None
-
-    def _settle_repeats(self, table: Table) -> None:
-        drafts = self._of(table.name)
-        parts = {draft.entry.path: draft.parts for draft in drafts}
-        if not parts:
-            return
-        shadows: dict[str, repeats.Shadows] = {}
-        touched = self._touched(table.name)
-        if touched is not None:
-            # What stood more than once before goes on to do so.
-            touched += [str(draft.shadow) for draft in drafts if draft.shadow]
-            parts = self._parts_with(touched, drafts)
-        if repeats.find_repeats(self.engine, table, parts, later_of(self.files, table), touched):
-            clashes, count = repeats.clashes(self.engine, table, SHOWN_MISTAKES)
-            if clashes:
-                raise BookMistake(*(clash_mistake(clash, table.key) for clash in clashes), total=count)
-            shadows = repeats.shadow_counts(self.engine, table)
-        else:
-            repeats.no_shadows(self.engine, table)
-        for draft in drafts:
-            found = shadows.get(draft.entry.path, repeats.Shadows(0, 0))
-            count = sum(found)
-            if not draft.fresh and found == (draft.entry.duplicates, draft.entry.superseded):
-                before = str(draft.shadow) if draft.shadow else ""
-                if repeats.are_kept(self.engine, table, draft.entry.path, before):
-                    continue
-            if not count and not draft.shadow:
-                continue
-            kept, shadow = self._new(), self._new()
-            repeats.rewrite(self.engine, table, draft.parts, kept, copies=False)
-            if count:
-                repeats.rewrite(self.engine, table, draft.parts, shadow, copies=True)
-            self.drafts[table.name, draft.entry.path] = replace(
-                draft,
-                entry=replace(draft.entry, duplicates=found.copies, superseded=found.superseded),
-                part=kept,
-                shadow=shadow if count else None,
-                fresh=True,
-                summed=False,
-            )
-
-    def _parts_with(self, touched: Sequence[str], drafts: Sequence[Draft]) -> dict[str, list[str]]:
-        """Return the parts, by export, that may hold lines under the keys of those in touched parts."""
-        journals = {
-            draft.entry.path: str(draft.journals)
-            for draft in drafts
-            if draft.journals and not draft.fresh and not draft.shadow and draft.entry.lines
-        }
-        if not journals:
-            return {draft.entry.path: draft.parts for draft in drafts}
-        found = repeats.files_with(self.engine, touched, list(journals.values()))
-        return {
-            draft.entry.path: draft.parts
-            for draft in drafts
-            if draft.entry.path not in journals or draft.entry.path in found
-        }
 
     def _settle_closing(self) -> None:
         drafts = self._of("ledger")

@@ -23,7 +23,7 @@ from level_almanac.intake.formats.sql_records import SqlRecords
 from level_almanac.intake.read_export import ExportReader, ReadExport
 from level_almanac.progress import tell, within
 from level_almanac.store.engine import Engine
-from level_almanac.store.state import LoadedFile, Store, seal_of, stamp_of
+from level_almanac.store.state import LoadedFile, Store, identity_of, stamp_of
 
 _AT_A_TIME = min(2, os.cpu_count() or 1)
 """How many exports are read at a time: much of what is done to one leaves a core to others."""
@@ -124,14 +124,14 @@ class TakingIn:
         tell("looking at it", 0, 0.1)
         # Before it is read: what changes meanwhile is seen as changed.
         stamp = stamp_of(file.path) if file.path else self.now.isoformat(timespec="seconds")
-        seal = seal_of(file.path) if file.path else ""
+        identity = identity_of(file.path) if file.path else ""
         old = self.known.get(file.key)
         path = file.path or self._fetched(file, reader.work)
         siblings = [each for each in self.files if each.unit == file.unit]
         entry = LoadedFile(
             path=file.name,
             table=file.block.table,
-            sha256=old.sha256 if old and seal and seal == old.seal else fingerprint(path),
+            sha256=old.sha256 if old and identity and identity == old.identity else fingerprint(path),
             reading=reading_fingerprint(
                 self.book, [each.number - 1 for each in siblings], file.number - 1, reader.chart
             ),
@@ -141,11 +141,11 @@ class TakingIn:
         )
         as_before = old is not None and old.sha256 == entry.sha256
         taken_at = old.taken_at if old and as_before else self.now.isoformat(timespec="seconds")
-        entry = replace(entry, taken_at=taken_at, stamp=stamp, seal=seal)
+        entry = replace(entry, taken_at=taken_at, stamp=stamp, identity=identity)
         same = old and (old.sha256, old.reading) == (entry.sha256, entry.reading)
         # What was set aside once is asked about again, unless it is to be set aside again.
         if old and same and (self.set_aside or not old.set_aside):
-            return Taken(draft_of(self.store, replace(old, stamp=stamp, seal=seal)), "unchanged")
+            return Taken(draft_of(self.store, replace(old, stamp=stamp, identity=identity)), "unchanged")
         target = self.work / f"part-{next(self.written)}.parquet"
         read = reader.read(file, path, target, shared=len(siblings) > 1)
         draft = Draft(replace(entry, passed=read.passed), target, fresh=True, records=read.lines)

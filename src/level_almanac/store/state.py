@@ -39,16 +39,16 @@ class LoadedFile:
 
     path: relative to the book; sha256: of the export; reading: of how it was read; part: the lines that count; shadow:
     the lines that stand in an earlier file too, or empty; days: of a ledger, its sums by day, which are also by the
-    fields of days_by; journals: what each of its journals comes to; sums: in a ledger,
-    the lines and exact debit and credit of each entity, since entities may differ in currency, in other tables the
-    lines, the sum of the amounts given and nothing, by entity or, where the table has none, under an empty name; first,
-    last: the dates covered; fiscal_low, fiscal_high: the fiscal positions covered; set_aside, aside_sums: how many
-    lines were left out as wrong, and their debits and credits, or amounts and nothing, as far as those can be read;
-    aside: those lines, as they stand in the book's folder; taken_at: when the export was first loaded as it is now;
-    stamp: the size and time of its file at the last load, by which a change is seen without reading it, or when a
-    database was asked last; seal: of its file, by which it is known to be unchanged; export: the file's name where path
-    tells its sheet or member, or the block, too; unit: with the sheet or member; passed: rows that were passed over as
-    no lines; superseded: lines that a later export's stand in for.
+    fields of days_by; journals: what each of its journals comes to; sums: in a ledger, the lines and exact debit and
+    credit of each entity, since entities may differ in currency, in other tables the lines, the sum of the amounts
+    given and nothing, by entity or, where the table has none, under an empty name; first, last: the dates covered;
+    fiscal_low, fiscal_high: the fiscal positions covered; set_aside, aside_sums: how many lines were left out as wrong,
+    and their debits and credits, or amounts and nothing, as far as those can be read; aside: those lines, as they stand
+    in the book's folder; taken_at: when the export was first loaded as it is now; stamp: the size and time of its file
+    at the last load, by which a change is seen without reading it, or when a database was asked last; identity: of its
+    file, by which it is known to be unchanged; export: the file's name where path tells its sheet or member, or the
+    block, too; unit: with the sheet or member; passed: rows that were passed over as no lines; superseded: lines that a
+    later export's stand in for.
     """
 
     path: str
@@ -70,7 +70,7 @@ class LoadedFile:
     aside: str = ""
     taken_at: str = ""
     stamp: str = ""
-    seal: str = ""
+    identity: str = ""
     export: str = ""
     unit: str = ""
     passed: int = 0
@@ -100,7 +100,7 @@ SETTLED = 2.0
 """Seconds after which a file that changes once more has another time, however coarse the file system's are."""
 
 
-def seal_of(path: Path) -> str:
+def identity_of(path: Path) -> str:
     """Return what stays as it is only while nobody writes to a file: its place on the disk, its size, its time, and
     the time of any change to it, which no program can set. Nothing where that is not certain.
     """

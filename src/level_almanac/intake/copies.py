@@ -1,0 +1,86 @@
+"""The same line in several exports: which of them counts, looked for anew only where exports changed."""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from level_almanac.errors import BookMistake
+from level_almanac.files.tables import Table
+from level_almanac.intake.drafts import Draft
+from level_almanac.intake.fates import SHOWN_MISTAKES
+from level_almanac.intake.messages import clash_mistake
+from level_almanac.store import repeats
+from level_almanac.store.engine import Engine
+from level_almanac.store.state import State, Store
+
+
+def touched_parts(store: Store, before: State | None, table: Table, drafts: Sequence[Draft]) -> list[str] | None:
+    """Return the parts of a table's exports that this load read, and those that they or what is gone had before.
+
+    drafts: of the table; None where there is nothing before to go on from.
+    """
+    if before is None:
+        return None
+    by_path = {draft.entry.path: draft for draft in drafts}
+    touched = [part for draft in drafts if draft.fresh for part in draft.parts]
+    for entry in before.files_of(table.name):
+        if entry.path not in by_path or by_path[entry.path].fresh:
+            touched += [store.path_of(part) for part in (entry.part, entry.shadow) if part]
+    return touched if all(Path(part).is_file() for part in touched) else None
+
+
+def settled_copies(
+    engine: Engine,
+    table: Table,
+    drafts: Sequence[Draft],
+    touched: Sequence[str] | None,
+    later: repeats.Later,
+    new: Callable[[], Path],
+) -> Iterator[Draft]:
+    """Yield the drafts of a table whose parts were written anew, because other lines of them count than before.
+
+    touched: parts of what changed, or None where all did; new: where to write a part. Raises BookMistake for two
+    different lines under one key.
+    """
+    parts = {draft.entry.path: draft.parts for draft in drafts}
+    if touched is not None:
+        # What stood more than once before goes on to do so.
+        touched = [*touched, *(str(draft.shadow) for draft in drafts if draft.shadow)]
+        parts = _parts_with(engine, touched, drafts)
+    shadows: dict[str, repeats.Shadows] = {}
+    if repeats.find_repeats(engine, table, parts, later, touched):
+        clashes, count = repeats.clashes(engine, table, SHOWN_MISTAKES)
+        if clashes:
+            raise BookMistake(*(clash_mistake(clash, table.key) for clash in clashes), total=count)
+        shadows = repeats.shadow_counts(engine, table)
+    else:
+        repeats.no_shadows(engine, table)
+    for draft in drafts:
+        found = shadows.get(draft.entry.path, repeats.Shadows(0, 0))
+        if not draft.fresh and found == (draft.entry.duplicates, draft.entry.superseded):
+            before = str(draft.shadow) if draft.shadow else ""
+            if repeats.are_kept(engine, table, draft.entry.path, before):
+                continue
+        if not sum(found) and not draft.shadow:
+            continue
+        kept, shadow = new(), new() if sum(found) else None
+        repeats.rewrite(engine, table, draft.parts, kept, copies=False)
+        if shadow is not None:
+            repeats.rewrite(engine, table, draft.parts, shadow, copies=True)
+        entry = replace(draft.entry, duplicates=found.copies, superseded=found.superseded)
+        yield replace(draft, entry=entry, part=kept, shadow=shadow, fresh=True, summed=False)
+
+
+def _parts_with(engine: Engine, touched: Sequence[str], drafts: Sequence[Draft]) -> dict[str, list[str]]:
+    """Return the parts, by export, that may hold lines under the keys of those in touched parts."""
+    journals = {
+        draft.entry.path: str(draft.journals)
+        for draft in drafts
+        if draft.journals and not draft.fresh and not draft.shadow and draft.entry.lines
+    }
+    found = repeats.files_with(engine, touched, list(journals.values())) if journals else set()
+    return {
+        draft.entry.path: draft.parts
+        for draft in drafts
+        if draft.entry.path not in journals or draft.entry.path in found
+    }
