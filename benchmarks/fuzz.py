@@ -15,7 +15,7 @@ sys.path.insert(0, str(ROOT / "tests"))
 
 from fuzzing import Fuzz  # noqa: E402  of the tests
 from level_almanac.core.book import Book  # noqa: E402  as above
-from level_almanac.store.engine import DuckDBEngine  # noqa: E402  as above
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine  # noqa: E402  as above
 
 
 def main() -> None:

@@ -22,7 +22,7 @@ from hypothesis import settings
 from level_almanac.cli.main import run as run_here
 from level_almanac.core.book import Book
 from level_almanac.intake import load
-from level_almanac.store.engine import DuckDBEngine
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 
 # A machine that is busy with something else is no reason to fail.
 settings.register_profile("patient", deadline=None)

@@ -5,7 +5,7 @@ from typing import Any
 
 from level_almanac.core.subledger.item import Item
 from level_almanac.store.documents.lines import ITEM, DocumentLines
-from level_almanac.store.engine import DuckDBEngine
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from level_almanac.store.expressions import Expression, FieldReference
 from level_almanac.store.line_query import LineSource
 

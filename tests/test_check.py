@@ -16,7 +16,7 @@ from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.open_on_day import item_of
 from level_almanac.demo.items import PLANTED
 from level_almanac.store.documents import control
-from level_almanac.store.engine import DuckDBEngine
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from level_almanac.store.expressions import FieldReference
 from second_items import read_docs
 from small_items import items_book

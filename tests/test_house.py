@@ -63,6 +63,8 @@ ONLY_IN = {
     "numpy": {"intake"},
     "psycopg": {"intake"},
     "sqlite3": {"intake"},
+    "pyspark": {"store"},
+    "sqlglot": {"store"},
 }
 SQL = re.compile(r"\b(select|insert|copy|create)\b.+\b(from|into|to|table)\b", re.DOTALL)
 DOCUMENTED = ast.Module | ast.ClassDef | ast.FunctionDef

@@ -12,7 +12,7 @@ from conftest import HEADS, MakeBook, SmallBook
 from level_almanac.files.tables import Field
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import NumberForm, Source, casts
-from level_almanac.store.engine import DuckDBEngine
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 
 SIGNED = 'period = "period", amount = "amount"'
 SIGNED_HEADS = "journal;line;posted;period;account;amount;source\n"

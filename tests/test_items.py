@@ -13,7 +13,7 @@ from conftest import examples
 from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.open_items import Application, replay
 from level_almanac.core.subledger.open_on_day import IS_UNMATCHED, OpenOnDay, chains_of
-from level_almanac.store.engine import DuckDBEngine
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from second_items import Doc, open_on
 from small_items import items_book
 from stored_items import documents_of

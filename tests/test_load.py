@@ -26,7 +26,7 @@ from level_almanac.files.tables import BUILT_IN
 from level_almanac.intake import taking_in
 from level_almanac.store import rollups
 from level_almanac.store import state as loaded_state
-from level_almanac.store.engine import DuckDBEngine
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from level_almanac.store.state import Store
 
 REPORTS = (

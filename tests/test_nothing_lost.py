@@ -18,7 +18,7 @@ from level_almanac.errors import BookMistake
 from level_almanac.intake.formats import csv_text
 from level_almanac.intake.formats.csv_text import CsvText
 from level_almanac.intake.formats.fast_csv import copied_fast
-from level_almanac.store.engine import DuckDBEngine
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from level_almanac.store.exports import COUNTED_ROWS, NUMBERED_ROWS, copy_numbered_csv
 from level_almanac.store.lines import ExportLines
 

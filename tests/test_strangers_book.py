@@ -17,7 +17,8 @@ from level_almanac.files.notes import note_path
 from level_almanac.files.settings import IntakeBlock
 from level_almanac.files.stamps import stamp
 from level_almanac.intake.formats.sql_records import SqlRecords
-from level_almanac.store.engine import DuckDBEngine, EngineError
+from level_almanac.store.engine import EngineError
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 
 LINES = ("J1,1,2025-10-01,2026-P01,1000,5.00,,a", "J1,2,2025-10-01,2026-P01,4010,,5.00,b")
 QUIET = "said-to-nobody"

@@ -22,7 +22,7 @@ from level_almanac.core.editions.figure_lines import FigureChange, Share, derive
 from level_almanac.core.editions.issued_figures import figures_in, moved_figures, summed_difference
 from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.files.tables import Field, Table
-from level_almanac.store.engine import DuckDBEngine
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from level_almanac.store.line_changes import changed_lines
 from level_almanac.store.state import LoadedFile, State, Store
 

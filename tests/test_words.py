@@ -35,7 +35,7 @@ from level_almanac.errors import BookMistake, UsageMistake
 from level_almanac.files.settings import CalendarSettings
 from level_almanac.files.tables import ACCOUNTS, LEDGER
 from level_almanac.store.binding import Binding
-from level_almanac.store.engine import DuckDBEngine
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, sql_of
 
 

@@ -29,7 +29,7 @@ from level_almanac.errors import UsageMistake, nearest
 from level_almanac.files.editions import edition_folder
 from level_almanac.files.outside import allow
 from level_almanac.files.page_reading import pages_named, read_page
-from level_almanac.files.reading import find_book
+from level_almanac.files.reading import find_book, read_book
 
 
 class Book(ReportMethods):
@@ -39,9 +39,12 @@ class Book(ReportMethods):
         self.core = core
 
     @classmethod
-    def open(cls, folder: Path | str = ".") -> Self:
-        """Open the book at or above this folder; raise BookMistake where there is none or it has mistakes."""
-        return cls(CoreBook.open(folder))
+    def open(cls, folder: Path | str = ".", engine: str = "") -> Self:
+        """Open the book at or above this folder; raise BookMistake where there is none or it has mistakes.
+
+        engine: what computes it, as `--engine` takes it (docs/cluster.md), or empty for what was chosen otherwise.
+        """
+        return cls(CoreBook.open(folder, engine))
 
     @staticmethod
     def allow(folder: Path | str, *what: str) -> None:
@@ -70,7 +73,7 @@ class Book(ReportMethods):
         done = load_book(self.core, days, drop_missing=drop_missing, set_aside=set_aside)
         for words in done.warnings:
             warnings.warn(words, stacklevel=2)
-        self.core = CoreBook.open(self.core.file.root)
+        self.core = CoreBook(read_book(self.core.file.root), choice=self.core.choice)
         return Report(done.table)
 
     def look(self) -> Report:
@@ -131,14 +134,15 @@ class Book(ReportMethods):
     def verify_edition(self, name: str, seal: str = "") -> Report:
         """Return whether an edition is still what was issued. seal: as it was noted elsewhere."""
         folder = edition_folder(self.core.file.root, name)
-        found = verified(folder, seal, figures_of)
+        found = verified(folder, seal, figures_of, self.core.choice)
         return Report(verification_report(found), holds=found.holds)
 
     def compare_edition(self, name: str, other: str = "now") -> Report:
         """Return what changed since an edition, down to the lines. other: another edition, or the book as it is now."""
         root = self.core.file.root
-        after = side_now(self.core) if other == "now" else side_of(edition_folder(root, other))
-        return Report(compare_report(compared(side_of(edition_folder(root, name)), after, figures_of)))
+        before, choice = side_of(edition_folder(root, name), self.core.choice), self.core.choice
+        after = side_now(self.core) if other == "now" else side_of(edition_folder(root, other), choice)
+        return Report(compare_report(compared(before, after, figures_of)))
 
     def __getattr__(self, name: str) -> Callable[..., Report]:
         """Return the method of a report that was added to those that there are here."""

@@ -191,7 +191,7 @@ def verify(ctx: click.Context, name: str, seal: str, output: OutputRequest) -> N
     look = look_for(output, book)
     folder = edition_folder(book.file.root, name)
     with progress_shown(f"verifying {name}"):
-        verification = verified(folder, seal, figures_of)
+        verification = verified(folder, seal, figures_of, book.choice)
     show(ctx, verification_report(verification)._replace(look=look), output)
     if not verification.holds:
         ctx.exit(1)
@@ -221,8 +221,8 @@ def compare(ctx: click.Context, name: str, other: str, output: OutputRequest) ->
     check_outputs(output)
     book = open_book(ctx)
     look, root = look_for(output, book), book.file.root
-    before = side_of(edition_folder(root, name))
-    after = side_now(book) if other == "now" else side_of(edition_folder(root, other))
+    before = side_of(edition_folder(root, name), book.choice)
+    after = side_now(book) if other == "now" else side_of(edition_folder(root, other), book.choice)
     with progress_shown(f"comparing {before.record.name if before.record else ''}"):
         found = compared(before, after, figures_of)
     show(ctx, compare_report(found)._replace(look=look), output)

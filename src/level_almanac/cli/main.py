@@ -94,13 +94,20 @@ class Commands(OneEachGroup):
     metavar="DIR",
     help="The book's folder, or one within it.  [default: this folder]",
 )
+@click.option(
+    "--engine",
+    default="",
+    metavar="ADDRESS",
+    help="What computes: duckdb, or Spark at local[2], spark://HOST:PORT or sc://HOST:PORT.  [default: duckdb]",
+)
 @click.pass_context
-def almanac(ctx: click.Context, book: Path) -> None:
+def almanac(ctx: click.Context, book: Path, engine: str) -> None:
     """Reports over fiscal periods from accounting exports.
 
     Each report stands on its proof. Start with `almanac demo`.
     """
-    ctx.ensure_object(Session).folder = book
+    session = ctx.ensure_object(Session)
+    session.folder, session.engine = book, engine
 
 
 def run() -> None:

@@ -46,13 +46,15 @@ class Name(click.ParamType[str]):
         from click.shell_completion import CompletionItem
 
         from level_almanac.core.book import Book
+        from level_almanac.files.engines import DUCKDB
 
         front, comma, last = incomplete.rpartition(",") if self.several else ("", "", incomplete)
         written = last.lstrip()
         before = f"{front}{comma}{last[: len(last) - len(written)]}"
         folder = ctx.find_root().params.get("book") or Path()
         try:
-            found = list(self.find(Book.open(folder), ctx))
+            # Nobody waits for a cluster at a key.
+            found = list(self.find(Book.open(folder, DUCKDB), ctx))
         except (AlmanacError, OSError):
             return []
         return [CompletionItem(f"{before}{name}", help=what) for name, what in found if name.startswith(written)]

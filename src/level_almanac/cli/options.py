@@ -7,5 +7,6 @@ from level_almanac.core.book import Book
 
 
 def open_book(ctx: click.Context) -> Book:
-    """Open the book that `--book` names."""
-    return Book.open(session_of(ctx).folder)
+    """Open the book that `--book` names, to be computed by what `--engine` tells."""
+    session = session_of(ctx)
+    return Book.open(session.folder, session.engine)

@@ -9,9 +9,12 @@ import click
 
 @dataclass(slots=True)
 class Session:
-    """One run. folder: where the book is looked for; words: the command as it was asked for, with its own options."""
+    """One run. folder: where the book is looked for; engine: what computes it, if that is told; words: the command as
+    it was asked for, with its own options.
+    """
 
     folder: Path = Path()
+    engine: str = ""
     words: tuple[str, ...] = ()
 
 

@@ -12,6 +12,7 @@ from level_almanac.api.loading import load_book
 from level_almanac.cli.propose import told_of
 from level_almanac.cli.reports import warn
 from level_almanac.cli.say import progress_shown, say
+from level_almanac.cli.session import session_of
 from level_almanac.cli.show import OutputRequest, show
 from level_almanac.core.book import Book
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed
@@ -61,7 +62,7 @@ def start_from(ctx: click.Context, folder: Path, source: Path, asked: NewBook, g
         say(f"What is proposed stands in {folder / PROPOSED}: mend it, and put it into {folder / BOOK_FILE}.")
         raise
     say()
-    opened = Book.open(folder)
+    opened = Book.open(folder, session_of(ctx).engine)
     with progress_shown("loading"):
         done = load_book(opened)
     warn(done.warnings)

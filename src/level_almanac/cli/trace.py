@@ -15,7 +15,7 @@ def trace() -> None:
     \b
     Examples:
       almanac trace statement income --row "Total income" --column 1
-      almanac trace statement income --period 2026-P08 --row 40110 --column "last year"
+      almanac trace statement income --period 2026-P08 --row 4011 --column 2
       almanac trace trial --period 2026-P08 --row 12110 --column debit --whole-journals
       almanac trace list ledger --by vessel --row Brae
       almanac trace aging payable --row V017 --column over-90

@@ -13,6 +13,7 @@ from level_almanac.core.accounts import ChartOfAccounts
 from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.selection import Selection
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
+from level_almanac.files.engines import EngineChoice, chosen_engine
 from level_almanac.files.fingerprints import rules_fingerprint
 from level_almanac.files.layout_reading import read_layout
 from level_almanac.files.layouts import Layout
@@ -26,7 +27,8 @@ from level_almanac.files.validation.findings import standing_code
 from level_almanac.progress import tell
 from level_almanac.store.chart_lines import chart_lines
 from level_almanac.store.day_places import PLACE, PLACE_DAY, DayPlaces
-from level_almanac.store.engine import DuckDBEngine, Engine, Row
+from level_almanac.store.engine import Engine, Row
+from level_almanac.store.engines.opening import open_engine
 from level_almanac.store.ledger_checks import newest_posting
 from level_almanac.store.ledger_sums import Filter, Measures, SumKey, Sums, ledger_sums
 from level_almanac.store.plain_checks import newest_day
@@ -48,12 +50,19 @@ class Book:
 
     frozen: the time that an edition was issued at, where it is the book that one keeps: its clock stands still then;
     as_placed: whether lines are taken as they were placed and classed, though under other rules than the book's;
+    choice: the engine that computes it, as the person chose it, and where its store lies;
     traced_within: the parts that lines behind a figure of the ledger are looked for in, where not in all; day_places:
     where each day stands, where ledger lines are placed by their date alone.
     """
 
     def __init__(
-        self, file: BookFile, store: Store | None = None, frozen: datetime | None = None, *, as_placed: bool = False
+        self,
+        file: BookFile,
+        store: Store | None = None,
+        frozen: datetime | None = None,
+        *,
+        as_placed: bool = False,
+        choice: EngineChoice | None = None,
     ) -> None:
         self.file = file
         self.frozen = frozen
@@ -65,13 +74,19 @@ class Book:
             "": self._calendar("", file.settings.calendar),
             **{name: self._calendar(name, each) for name, each in file.settings.calendars.items()},
         }
-        self.store = store or Store(file.root / STORE_FOLDER)
+        self.choice = chosen_engine(file.root) if choice is None else choice
+        self.store = store or Store(self.choice.store or file.root / STORE_FOLDER)
         self.zone = ZoneInfo(file.settings.book.time_zone)
 
     @classmethod
-    def open(cls, folder: Path | str = ".") -> Self:
-        """Open the book at or above this folder; raise BookMistake where there is none or it has mistakes."""
-        return cls(read_book(find_book(Path(folder))))
+    def open(cls, folder: Path | str = ".", engine: str = "") -> Self:
+        """Open the book at or above this folder; raise BookMistake where there is none or it has mistakes.
+
+        engine: the address of the one that computes it, or empty for what the person chose otherwise; raises
+        UsageMistake for one of no known kind.
+        """
+        root = find_book(Path(folder))
+        return cls(read_book(root), choice=chosen_engine(root, engine))
 
     def traced_in(self, parts: Collection[str]) -> Self:
         """Return the same book for tracing alone, which looks for ledger lines behind a figure in these parts only."""
@@ -143,7 +158,8 @@ class Book:
         """The engine that answers this book's queries."""
         # An edition's folder holds what was issued, and nothing else, not even for a while.
         spill = None if self.frozen else self.store.folder / f"{SPILL}{os.getpid()}"
-        return DuckDBEngine((self.file.root, self.store.folder, self.store.parts), spill)
+        reach = (self.file.root, self.store.folder, self.store.parts)
+        return open_engine(self.choice.address, self.choice.session, reach, spill)
 
     @cached_property
     def chart(self) -> ChartOfAccounts:
@@ -170,12 +186,10 @@ class Book:
 
         words: the engine's, which name one of them; where they name none, all are told.
         """
-        from level_almanac.store.field_values import stored_columns
-
         found: dict[tuple[str, bool], list[str]] = {}
         for name, table in self.tables.items():
             parts = self.parts_of(name)
-            stored = stored_columns(self.engine, parts) if parts else {}
+            stored = self.engine.columns(parts) if parts else {}
             for field in table.fields if parts else ():
                 kind = stored.get(field.name, "")
                 if field.kind != "period" and not kind.startswith(_STORED[field.kind]):

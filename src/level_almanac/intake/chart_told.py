@@ -14,7 +14,7 @@ from level_almanac.intake.shaping.shape import Conditions, Shape
 from level_almanac.intake.shaping.shaped import ShapedExport
 from level_almanac.store.binding import Binding
 from level_almanac.store.chart_lines import told_accounts, write_told_accounts
-from level_almanac.store.engine import Engine
+from level_almanac.store.engine import WritingEngine
 from level_almanac.store.exports import NUMBERED_ROWS
 from level_almanac.store.predicate import sql_of
 
@@ -34,7 +34,7 @@ class _Account(NamedTuple):
 
 
 def told_chart(
-    engine: Engine,
+    engine: WritingEngine,
     work: Path,
     file: ExportFile,
     settings: BookSettings,

@@ -10,7 +10,7 @@ from level_almanac.intake.drafts import Draft
 from level_almanac.intake.fates import SHOWN_MISTAKES
 from level_almanac.intake.messages import clash_mistake
 from level_almanac.store import repeats
-from level_almanac.store.engine import Engine
+from level_almanac.store.engine import WritingEngine
 from level_almanac.store.state import State, Store
 
 
@@ -30,7 +30,7 @@ def touched_parts(store: Store, before: State | None, table: Table, drafts: Sequ
 
 
 def settled_copies(
-    engine: Engine,
+    engine: WritingEngine,
     table: Table,
     drafts: Sequence[Draft],
     touched: Sequence[str] | None,
@@ -71,7 +71,7 @@ def settled_copies(
         yield replace(draft, entry=entry, part=kept, shadow=shadow, fresh=True, summed=False)
 
 
-def _parts_with(engine: Engine, touched: Sequence[str], drafts: Sequence[Draft]) -> dict[str, list[str]]:
+def _parts_with(engine: WritingEngine, touched: Sequence[str], drafts: Sequence[Draft]) -> dict[str, list[str]]:
     """Return the parts, by export, that may hold lines under the keys of those in touched parts."""
     journals = {
         draft.entry.path: str(draft.journals)

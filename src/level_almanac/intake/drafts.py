@@ -7,7 +7,7 @@ from pathlib import Path
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.tables import DATED, Table
 from level_almanac.store import rollups
-from level_almanac.store.engine import Engine
+from level_almanac.store.engine import WritingEngine
 from level_almanac.store.part_sums import part_sums
 from level_almanac.store.plain_checks import days_covered
 from level_almanac.store.state import READ, LoadedFile, Store
@@ -58,7 +58,7 @@ def draft_of(store: Store, entry: LoadedFile) -> Draft:
     )
 
 
-def summed_draft(engine: Engine, draft: Draft, tables: Mapping[str, Table], target: Path) -> Draft:
+def summed_draft(engine: WritingEngine, draft: Draft, tables: Mapping[str, Table], target: Path) -> Draft:
     """Return the draft with what its part comes to, and its roll-up and the sums of its days where it is a ledger's.
 
     target: of a name that can be made others of.

@@ -15,7 +15,11 @@ Key = tuple[str, str]
 
 
 def settle_fates(
-    engine: Engine, files: Sequence[ExportFile], done: dict[Key, tuple[ExportFile, ReadExport]], *, set_aside: bool
+    engine: Engine,
+    files: Sequence[ExportFile],
+    done: dict[Key, tuple[ExportFile, ReadExport]],
+    *,
+    set_aside: bool,
 ) -> tuple[list[Mistake], int]:
     """Return a mistake for each record that no block of its file takes, or that several take which do not say so, and
     how many there are.

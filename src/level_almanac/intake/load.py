@@ -31,7 +31,8 @@ from level_almanac.progress import tell
 from level_almanac.store import closing, rollups
 from level_almanac.store.chart_lines import account_classes
 from level_almanac.store.documents.marks import write_marked
-from level_almanac.store.engine import DuckDBEngine, Engine
+from level_almanac.store.engine import WritingEngine
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from level_almanac.store.kept import keep_through, read_through
 from level_almanac.store.plan_lines import accounts_planned
 from level_almanac.store.predicate import Predicate
@@ -139,7 +140,7 @@ class _Load:
 
     book: BookFile
     store: Store
-    engine: Engine
+    engine: WritingEngine
     work: Path
     before: State | None
     now: datetime

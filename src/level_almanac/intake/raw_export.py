@@ -17,7 +17,7 @@ from level_almanac.intake.formats.records import Records, TextForm
 from level_almanac.intake.formats.sheet_records import SheetRecords
 from level_almanac.intake.formats.unpacked import unpacked
 from level_almanac.intake.formats.xml_records import XmlRecords
-from level_almanac.store.engine import Engine, EngineError
+from level_almanac.store.engine import EngineError, WritingEngine
 from level_almanac.store.exports import NUMBERED_ROWS, copy_numbered_csv, copy_parquet, count_rows, parquet_heads
 
 Found = tuple[list[Mistake], int]
@@ -45,7 +45,7 @@ class RawExport(NamedTuple):
 class RawReader:
     """Reads exports as texts. limit: how many mistakes in a file's shape are told of."""
 
-    engine: Engine
+    engine: WritingEngine
     work: Path
     limit: int
 

@@ -34,7 +34,7 @@ from level_almanac.store.casting import (
     turned_by_side,
     turned_where,
 )
-from level_almanac.store.engine import Engine
+from level_almanac.store.engine import WritingEngine
 from level_almanac.store.exports import count_rows, is_plain
 from level_almanac.store.ledger_checks import lines_without_place
 from level_almanac.store.lines import ExportLines, WrongText
@@ -90,7 +90,7 @@ class ExportReader:
     """
 
     book: BookFile
-    engine: Engine
+    engine: WritingEngine
     work: Path
     calendars: Mapping[str, PlacesDays]
     rules: Mapping[str, Predicate]

@@ -22,7 +22,7 @@ from level_almanac.intake.formats.csv_text import fingerprint
 from level_almanac.intake.formats.sql_records import SqlRecords
 from level_almanac.intake.read_export import ExportReader, ReadExport
 from level_almanac.progress import tell, within
-from level_almanac.store.engine import Engine
+from level_almanac.store.engine import WritingEngine
 from level_almanac.store.state import LoadedFile, Store, identity_of, stamp_of
 
 _AT_A_TIME = min(2, os.cpu_count() or 1)
@@ -59,7 +59,7 @@ class TakingIn:
 
     book: BookFile
     store: Store
-    engine: Engine
+    engine: WritingEngine
     work: Path
     now: datetime
     files: Sequence[ExportFile]
@@ -99,7 +99,7 @@ class TakingIn:
                 # One that reads by itself, as a workbook, does not hear of it; it keeps nobody from ending.
                 thread.join(_PATIENCE)
 
-    def _work(self, waiting: "deque[_Job]", engine: Engine, reader: ExportReader) -> None:
+    def _work(self, waiting: "deque[_Job]", engine: WritingEngine, reader: ExportReader) -> None:
         """Read one export after another, until there is none."""
         try:
             while waiting:

@@ -1,6 +1,6 @@
 """Values on their way into a statement: each gets a name, so that none is ever part of the SQL's text."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 
 
 class Binding:
@@ -21,3 +21,11 @@ class Binding:
     def many(self, values: Iterable[object]) -> str:
         """Keep several values and return the SQL of their list, to stand after `in`."""
         return f"(select unnest({self(list(values))}))"
+
+    def table(self, kinds: Mapping[str, str], rows: Iterable[Sequence[object]]) -> str:
+        """Keep rows of values and return the SQL of a table of them. kinds: the type of each column by its name."""
+        # One list of rows, and not one of each column: side by side, engines take those for different things.
+        named = [dict(zip(kinds, row, strict=True)) for row in rows]
+        columns = ", ".join(f"{name} {kind}" for name, kind in kinds.items())
+        names = ", ".join(f"each.{name}" for name in kinds)
+        return f"(select {names} from (select unnest({self(named)}::struct({columns})[]) as each))"

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from level_almanac.store.binding import Binding
-from level_almanac.store.engine import Engine, Row
+from level_almanac.store.engine import Engine, Row, WritingEngine
 
 
 def chart_lines(engine: Engine, parts: Sequence[str], *, as_exported: bool = False) -> list[Row]:
@@ -48,7 +48,7 @@ def told_accounts(
 
 
 def write_told_accounts(
-    engine: Engine,
+    engine: WritingEngine,
     rows: str,
     bound: Binding,
     told: Mapping[int, tuple[str | None, ...]],

@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from pathlib import Path
 
-from level_almanac.store.engine import Engine, Row
+from level_almanac.store.engine import Row, WritingEngine
 from level_almanac.store.lines import LEDGER_ORDER, PACKED, ROW_GROUP
 
 
-def closing_journals(engine: Engine, parts: Sequence[str]) -> list[Row]:
+def closing_journals(engine: WritingEngine, parts: Sequence[str]) -> list[Row]:
     """Return (export) for each whose part holds lines of a closing journal that do not say so, or no longer rightly."""
     engine.run(
         """create or replace temp table closing_journals as
@@ -32,7 +32,7 @@ _EFFECTIVE = """case when own_class in ('ordinary', 'adjusting')
     and (entity, journal) in (select (entity, journal) from closing_journals) then 'closing' else own_class end"""
 
 
-def rewrite_classes(engine: Engine, part: str, target: Path) -> None:
+def rewrite_classes(engine: WritingEngine, part: str, target: Path) -> None:
     """Write a part anew with the entry classes that its journals give its lines."""
     engine.run(
         f"""copy (select * replace ({_EFFECTIVE} as entry_class) from read_parquet($part) order by {LEDGER_ORDER})

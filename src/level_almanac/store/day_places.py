@@ -25,11 +25,10 @@ def placed_lines(parts: Sequence[str], places: DayPlaces | None, bind: Binding) 
     read = f"read_parquet({bind(list(parts))}, union_by_name = true)"
     if places is None:
         return f"{read} as line"
-    days, fiscals = bind(list(places.days)), bind(list(places.fiscals))
+    days = bind.table({"day": "date", "fiscal": "integer"}, zip(places.days, places.fiscals, strict=True))
     return f"""(
         select lines.*,
             case when lines.entry_class = 'carried' then lines.fiscal else days.fiscal end as {PLACE},
             case when lines.entry_class = 'carried' then lines.counted else lines.posted end as {PLACE_DAY}
         from {read} as lines
-        join (select unnest({days}::date[]) as day, unnest({fiscals}::integer[]) as fiscal) as days
-            on days.day = lines.posted) as line"""
+        join {days} as days on days.day = lines.posted) as line"""

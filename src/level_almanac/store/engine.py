@@ -1,23 +1,10 @@
-"""The engine that answers the store's SQL: one small interface, and DuckDB behind it."""
+"""The engine that answers the store's SQL: one small interface, and what it says where it cannot."""
 
-import glob
-import os
-import re
-from collections.abc import Iterable, Mapping
-from contextlib import suppress
-from copy import copy
-from importlib import import_module
-from pathlib import Path
+from collections.abc import Mapping, Sequence
 from typing import Any, Protocol
 
-from level_almanac.errors import AlmanacError, Mistake, UsageMistake
-from level_almanac.progress import gauged, is_heard
+from level_almanac.errors import AlmanacError
 
-_READ = re.compile(r"\b(read_(?:parquet|csv))\(\s*\$(\w+)")
-_FULL = "No space left on device"
-MEMORY = "ALMANAC_MEMORY"
-"""The environment's name for how much memory an engine may take."""
-_SIZE = re.compile(r"[1-9]\d{0,6} ?[MG]B", re.IGNORECASE)
 Values = Mapping[str, Any]
 Row = tuple[Any, ...]
 
@@ -33,162 +20,39 @@ class UnboundError(EngineError):
 
 
 class Engine(Protocol):
-    """What the store asks of a database engine.
+    """What reports ask of a database engine.
 
     Values are bound by name, written `$name` in the SQL; a value that the statement does not name is passed over.
     """
 
+    @property
+    def called(self) -> str:
+        """What the engine is, of which version and where, in words."""
+
     def rows(self, sql: str, values: Values | None = None) -> list[Row]:
         """Run one statement and return all of its rows; decimals come as Decimal, dates as date."""
 
-    def run(self, sql: str, values: Values | None = None) -> None:
-        """Run one statement for its effect."""
+    def columns(self, parts: Sequence[str]) -> dict[str, str]:
+        """Return the columns that parts have together, each with its type as DuckDB names it, such as DECIMAL(18,2)."""
+
+    def make(self, table: str, query: str, values: Values | None = None) -> None:
+        """Make a table of the engine's own, by this name, of what a query gives."""
 
     def drop(self, table: str) -> None:
         """Let go of a table that was made here; nothing happens where the engine is closed."""
-
-    def beside(self) -> "Engine":
-        """Return an engine with the same reach and tables of its own, to be used at the same time."""
-
-    def interrupt(self) -> None:
-        """End the statement that is running, if one is; it and any after it raise KeyboardInterrupt."""
 
     def close(self) -> None:
         """Give back what the engine holds."""
 
 
-class DuckDBEngine:
-    """DuckDB in memory: the tables are Parquet files named in the statements.
-
-    reach: the folders and files that statements may read and write, and nothing else, all links followed; spill: where
-    goes what is larger than memory, made and removed as it is needed; memory: how much may be taken, or empty for most
-    of what there is. What `ALMANAC_MEMORY` says counts before that; raises UsageMistake where it says nothing readable.
-    """
-
-    def __init__(self, reach: Iterable[Path], spill: Path | None = None, memory: str = "") -> None:
-        duckdb = _duckdb_module()
-        self._connection = duckdb.connect(":memory:")
-        self._errors = duckdb.Error
-        self._ended = False
-        if is_heard():
-            # Somebody asks meanwhile how far a statement is, and says it in other words.
-            self.run("set enable_progress_bar = true")
-            self.run("set enable_progress_bar_print = false")
-            self.run("set progress_bar_time = 0")
-        # Nothing may be fetched behind the user's back.
-        self.run("set autoinstall_known_extensions = false")
-        self.run("set autoload_known_extensions = false")
-        if told := _told_memory() or memory:
-            self.run("set memory_limit = $memory", {"memory": told})
-        if spill is not None:
-            self.run("set temp_directory = $spill", {"spill": str(spill)})
-        # Reads are asked for by patterns that fit one name, and held against these as they are written.
-        whole = [name for path in reach for name in (str(path.resolve()), glob.escape(str(path.resolve())))]
-        self._connection.execute("set allowed_directories = $whole", {"whole": whole})
-        self._connection.execute("set allowed_paths = $whole", {"whole": whole})
-        # Whatever a statement came to be made of, it reaches nothing else, and cannot change that.
-        self.run("set enable_external_access = false")
-        self.run("set lock_configuration = true")
-
-    def rows(self, sql: str, values: Values | None = None) -> list[Row]:
-        """Run one statement and return all of its rows."""
-        rows: list[Row] = self._execute(sql, values).fetchall()
-        return rows
+class WritingEngine(Engine, Protocol):
+    """What loads ask of an engine besides: to read exports, and to write parts."""
 
     def run(self, sql: str, values: Values | None = None) -> None:
         """Run one statement for its effect."""
-        self._execute(sql, values)
 
-    def _progress(self) -> float:
-        """Return how far the statement is that runs, in percent; -1 where that is not known or nothing runs now."""
-        with suppress(self._errors):
-            percent: float = self._connection.query_progress()
-            return percent
-        return -1.0
-
-    def _execute(self, sql: str, values: Values | None) -> Any:
-        if self._ended:
-            raise KeyboardInterrupt
-        try:
-            with gauged(self._progress):
-                return self._connection.execute(*_literal_reads(sql, _asked_for(sql, values)))
-        except RuntimeError as error:
-            # The engine takes Ctrl-C for itself and tells of it in its own way.
-            if "interrupted" in str(error).lower():
-                raise KeyboardInterrupt from error
-            raise
-        except self._errors as error:
-            if self._ended:
-                raise KeyboardInterrupt from error
-            step = "if the command does the same again, delete the folder .almanac and run `almanac load`"
-            first = str(error).splitlines()[0]
-            if first.startswith("Out of Range"):
-                raise EngineError(Mistake("a number becomes too large to be exact", got=first[:90])) from error
-            if first.startswith("Permission Error"):
-                what = "a file of the book or its store leads out of it, and was not read"
-                raise EngineError(Mistake(what, got=first[:200])) from error
-            if first.startswith("Out of Memory"):
-                what = f"there is not memory enough, with {_told_memory() or 'what there is'}"
-                step = f"give more with {MEMORY}=4GB, or ask for less at a time; nothing was changed"
-                raise EngineError(Mistake(what, got=first[:120], next_step=step)) from error
-            if _FULL in first:
-                step = "make room on it, and run the command again; nothing was changed"
-                raise EngineError(Mistake("the disk is full", next_step=step)) from error
-            kind = UnboundError if first.startswith("Binder Error") else EngineError
-            raise kind(Mistake("the store's engine had to stop", got=first[:300], next_step=step)) from error
-
-    def drop(self, table: str) -> None:
-        """Let go of a table that was made here."""
-        with suppress(self._errors):
-            self._connection.execute(f'drop table if exists "{table}"')
-
-    def beside(self) -> "DuckDBEngine":
-        """Return an engine of the same database, whose temporary tables are its own."""
-        other = copy(self)
-        other._connection = self._connection.cursor()
-        return other
+    def beside(self) -> "WritingEngine":
+        """Return an engine with the same reach and tables of its own, to be used at the same time."""
 
     def interrupt(self) -> None:
         """End the statement that is running, if one is; it and any after it raise KeyboardInterrupt."""
-        self._ended = True
-        with suppress(self._errors):
-            self._connection.interrupt()
-
-    def close(self) -> None:
-        """Close the connection."""
-        self._connection.close()
-
-
-def _told_memory() -> str:
-    told = os.environ.get(MEMORY, "").strip()
-    if told and not _SIZE.fullmatch(told):
-        raise UsageMistake(Mistake("not an amount of memory", MEMORY, repr(told), "such as 500MB or 4GB"))
-    return told
-
-
-def _duckdb_module() -> Any:
-    """Return DuckDB's compiled half where it stands on its own, since the rest takes three times as long to import."""
-    try:
-        module = import_module("_duckdb")
-        _ = module.connect, module.Error
-    except (ImportError, AttributeError):
-        return import_module("duckdb")
-    return module
-
-
-def _literal_reads(sql: str, values: dict[str, Any]) -> tuple[str, dict[str, Any]]:
-    """Return a statement whose reads of files take each path as it is.
-
-    The engine else takes signs in a path for a pattern, and a folder named `field=value` for that field of every line.
-    """
-    names = {match[2] for match in _READ.finditer(sql)}
-    literal = {name: _literal(value) if name in names else value for name, value in values.items()}
-    return _READ.sub(r"\1($\2, hive_partitioning = false", sql), literal
-
-
-def _literal(path: Any) -> Any:
-    return [glob.escape(each) for each in path] if isinstance(path, list) else glob.escape(path)
-
-
-def _asked_for(sql: str, values: Values | None) -> dict[str, Any]:
-    return {name: (values or {})[name] for name in set(re.findall(r"\$([a-z]\w*)", sql))}

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from level_almanac.store.binding import Binding
-from level_almanac.store.engine import Engine, EngineError, Row
+from level_almanac.store.engine import Engine, EngineError, Row, WritingEngine
 
 _NO_TEXT = ("BLOB", "BIT", "STRUCT", "MAP", "UNION", "INTERVAL", "VARIANT", "GEOMETRY")
 
@@ -23,7 +23,7 @@ class CsvBytes(NamedTuple):
 
 
 def copy_plain_csv(
-    engine: Engine, export: Path, delimiter: str, heads: Sequence[str], target: Path, there: CsvBytes
+    engine: WritingEngine, export: Path, delimiter: str, heads: Sequence[str], target: Path, there: CsvBytes
 ) -> bool:
     """Copy a UTF-8 CSV with a head line into `target`, as the columns c0, c1 …, blank ones null.
 
@@ -69,7 +69,7 @@ def copy_plain_csv(
     return bool(letters + around == there.size)
 
 
-def copy_numbered_csv(engine: Engine, numbered: Path, heads: int, target: Path) -> None:
+def copy_numbered_csv(engine: WritingEngine, numbered: Path, heads: int, target: Path) -> None:
     """Copy a work file whose first column is the line number and whose others are quoted texts, like the above."""
     columns = ", ".join(["'file_line': 'BIGINT'", *(f"'c{number}': 'VARCHAR'" for number in range(heads))])
     read = f"""
@@ -145,7 +145,7 @@ def is_plain(kind: str) -> bool:
 
 
 def copy_parquet(
-    engine: Engine, export: Path, columns: list[tuple[str, str]], date_pattern: str, decimal: str, target: Path
+    engine: WritingEngine, export: Path, columns: list[tuple[str, str]], date_pattern: str, decimal: str, target: Path
 ) -> None:
     """Copy a Parquet export into a work file as texts, like the above: days and numbers as the block's texts are."""
     bound = Binding(export=str(export), target=str(target))

@@ -30,9 +30,3 @@ def extremes(engine: Engine, parts: Sequence[str], column: str) -> Row:
         {"parts": list(parts)},
     )
     return rows[0]
-
-
-def stored_columns(engine: Engine, parts: Sequence[str]) -> dict[str, str]:
-    """Return the columns that the parts of a table have, with their types."""
-    query = "describe select * from read_parquet($parts, union_by_name = true)"
-    return {row[0]: row[1] for row in engine.rows(query, {"parts": list(parts)})}

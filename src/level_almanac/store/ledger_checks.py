@@ -1,6 +1,5 @@
 """What a load looks at in the ledger parts it has written, before they are put in force."""
 
-import sys
 from collections.abc import Sequence
 from datetime import date
 from typing import Any
@@ -8,8 +7,8 @@ from typing import Any
 from level_almanac.store.engine import Engine, Row
 from level_almanac.store.rollups import Journals
 
-ALL = sys.maxsize
-"""A limit that lets all rows through."""
+ALL = 2**31 - 1
+"""A limit that lets all rows through: the greatest that every engine takes."""
 
 
 def entity_sums(engine: Engine, part: str) -> list[Row]:

@@ -177,6 +177,12 @@ def _can_be_joined(slices: Sequence[Slice]) -> bool:
     )
 
 
+_WINDOW = {
+    "number": "integer", "wanted": "varchar", "low": "integer", "high": "integer", "first_day": "date",
+    "last_day": "date",
+}  # fmt: skip
+
+
 def _joined_sums(
     engine: Engine, reach: _Reach, measures: Measures, names: Collection[str], by: Sequence[str]
 ) -> Iterator[tuple[SumKey, str, Sums]]:
@@ -191,21 +197,16 @@ def _joined_sums(
     ]
     if not windows:
         return
-    columns = list(zip(*windows, strict=True))
-    names_of_columns = ("numbers", "kinds", "lows", "highs", "firsts", "lasts")
-    bind = Binding(**{name: list(column) for name, column in zip(names_of_columns, columns, strict=True)})
+    bind = Binding()
+    asked = bind.table(_WINDOW, windows)
     place = _place(by)
     source = _kinds_sql(reach, _cut_by({name: measures[name] for name in names}), by, bind)
     query = f"""
         with days as (
             select {place}, fiscal, counted, kind, sum(lines) as lines, sum(debit) as debit, sum(credit) as credit
-            from ({source}) group by {place}, fiscal, counted, kind),
-        windows as (
-            select unnest($numbers::integer[]) as number, unnest($kinds::varchar[]) as wanted,
-                unnest($lows::integer[]) as low, unnest($highs::integer[]) as high,
-                unnest($firsts::date[]) as first_day, unnest($lasts::date[]) as last_day)
+            from ({source}) group by {place}, fiscal, counted, kind)
         select {place}, number, sum(lines)::bigint, sum(debit)::decimal(38, 3), sum(credit)::decimal(38, 3)
-        from days join windows on kind = wanted and fiscal between low and high
+        from days join {asked} as windows on kind = wanted and fiscal between low and high
             and (first_day is null or counted between first_day and last_day)
         group by {place}, number"""
     start = 2 + len(by)

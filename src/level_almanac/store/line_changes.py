@@ -60,7 +60,7 @@ def _lines_not_in(
         on = " and ".join(f'own."{name}" is not distinct from other."{name}"' for name in key)
         same = f"""anti join (select *, {theirs} as content from read_parquet($other, union_by_name = true)) as other
             on {on} and own.content = other.content"""
-    there = _columns(engine, own)
+    there = engine.columns(own)
     shown = ", ".join(f'own."{name}"' if name in there else f'null as "{name}"' for name in names)
     rows = engine.rows(
         f"""select {shown}
@@ -73,13 +73,8 @@ def _lines_not_in(
 
 def _content(engine: Engine, parts: Sequence[str], fields: Sequence[str]) -> str:
     """Return what tells a line's content from another's: its fields that are not blank, each with its name."""
-    there = _columns(engine, parts)
+    there = engine.columns(parts)
     told = ", ".join(
         f'case when "{name}" is not null then \'{name}=\' || "{name}"::varchar end' for name in fields if name in there
     )
     return f"concat_ws(chr(31), {told})"
-
-
-def _columns(engine: Engine, parts: Sequence[str]) -> set[str]:
-    found = engine.rows("select name from parquet_schema($parts)", {"parts": list(parts)})
-    return {str(name) for (name,) in found}

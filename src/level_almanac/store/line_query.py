@@ -209,7 +209,7 @@ class Asking:
         sql = self.sql(order.value)
         # Numbers of a few digits are padded rather than cast, so that both kinds stand in one order.
         return (
-            f"(case when regexp_full_match({sql}, '[0-9]+') then lpad({sql}, 30, '0') else {sql} end)"
+            f"(case when regexp_matches({sql}, '^[0-9]+$') then lpad({sql}, 30, '0') else {sql} end)"
             if (order.as_number)
             else sql
         )
@@ -265,8 +265,7 @@ class Asking:
 
     def _labels(self, labelled: Labelled) -> str:
         labels = self.source.labels[labelled.number]
-        days, words = self.bind(list(labels)), self.bind(list(labels.values()))
+        days = self.bind.table({"day": "date", "label": "varchar"}, labels.items())
         name = f"labels_{labelled.number}"
         return f"""
-            left join (select unnest({days}::date[]) as day, unnest({words}::varchar[]) as label) as {name}
-                on {name}.day = {self.sql(labelled.of)}"""
+            left join {days} as {name} on {name}.day = {self.sql(labelled.of)}"""

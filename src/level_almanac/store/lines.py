@@ -12,7 +12,7 @@ from pathlib import Path
 from level_almanac.files.tables import Table
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import YEARS, Cast, Reason
-from level_almanac.store.engine import Engine, Row
+from level_almanac.store.engine import Row, WritingEngine
 from level_almanac.store.place import Placements
 from level_almanac.store.predicate import Predicate, sql_of
 
@@ -62,7 +62,7 @@ class ExportLines:
     order of lines in the export; repeated: whether a line that is said again is kept once.
     """
 
-    engine: Engine
+    engine: WritingEngine
     table: Table
     raw: Path
     rows: str

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from level_almanac.files.tables import Table
-from level_almanac.store.engine import Engine
+from level_almanac.store.engine import Engine, WritingEngine
 from level_almanac.store.lines import LEDGER_ORDER, ROW_GROUP
 
 
@@ -64,7 +64,7 @@ def _is_told(table: Table, name: str) -> bool:
 
 
 def find_repeats(
-    engine: Engine,
+    engine: WritingEngine,
     table: Table,
     parts: Mapping[str, Sequence[str]],
     later: Later,
@@ -152,7 +152,7 @@ def _pair(
     return (first[0], first[1]), (second[0], second[1])
 
 
-def shadow_counts(engine: Engine, table: Table) -> dict[str, Shadows]:
+def shadow_counts(engine: WritingEngine, table: Table) -> dict[str, Shadows]:
     """Return, per file that has lines which do not count, how many those are."""
     key = _key(table)
     engine.run(
@@ -184,7 +184,7 @@ def are_kept(engine: Engine, table: Table, file: str, shadow: str) -> bool:
     return rows == [(0,)]
 
 
-def rewrite(engine: Engine, table: Table, parts: Sequence[str], target: Path, copies: bool) -> None:
+def rewrite(engine: WritingEngine, table: Table, parts: Sequence[str], target: Path, copies: bool) -> None:
     """Write the lines of one file anew: those that count, or those that do not."""
     order = LEDGER_ORDER if table.name == "ledger" else _key(table)
     # Several lines can come from one row of an export; the key tells them apart.
@@ -198,7 +198,7 @@ def rewrite(engine: Engine, table: Table, parts: Sequence[str], target: Path, co
     )
 
 
-def no_shadows(engine: Engine, table: Table) -> None:
+def no_shadows(engine: WritingEngine, table: Table) -> None:
     """Start from no copies at all."""
     key = ", ".join(f'"{name}" varchar' for name in table.key)
     engine.run(f"create or replace temp table shadows (file varchar, file_line bigint, {key})")
@@ -223,7 +223,8 @@ def superseded_lines(
     same = " and ".join(f'old."{name}" is not distinct from new."{name}"' for name in key)
     keys = ", ".join(f'old."{name}"' for name in key)
     read = "read_parquet(${}, union_by_name = true)"
-    there = _columns(engine, [*shadows, *parts])
+    # The ledger's parts keep no field that they are computed from.
+    there = engine.columns([*shadows, *parts])
     others = [name for name in fields if name not in key and name in there]
     differs = " or ".join(f'old."{name}" is distinct from new."{name}"' for name in others) or "false"
     values = "".join(f', old."{name}", new."{name}"' for name in others)
@@ -239,9 +240,3 @@ def superseded_lines(
         changes = tuple((name, one, other) for name, one, other in pairs if one != other)
         found.append(SupersededLine(file, line, tuple(rest[: len(key)]), f"{by_file}:{by_line}", changes))
     return found
-
-
-def _columns(engine: Engine, parts: Sequence[str]) -> set[str]:
-    """Return the names of the columns of parts: the ledger's keep no field that they are computed from."""
-    rows = engine.rows("describe select * from read_parquet($parts, union_by_name = true)", {"parts": list(parts)})
-    return {row[0] for row in rows}

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from level_almanac.files.tables import Table
-from level_almanac.store.engine import Engine, Row
+from level_almanac.store.engine import Engine, Row, WritingEngine
 
 _COLUMNS = "entity, account, fiscal, entry_class"
 _DAYS = "counted, posted"
@@ -23,7 +23,7 @@ def wide_fields(ledger: Table) -> tuple[str, ...]:
     return ("source", *ledger.further)
 
 
-def write_days(engine: Engine, part: str, fields: Sequence[str], target: Path) -> None:
+def write_days(engine: WritingEngine, part: str, fields: Sequence[str], target: Path) -> None:
     """Write the sums of the days of one ledger part, by these fields too."""
     # A sum over counts would be a HUGEINT, which Parquet holds as a binary float.
     by = f"{_by(fields)}, {_DAYS}"
@@ -37,7 +37,7 @@ def write_days(engine: Engine, part: str, fields: Sequence[str], target: Path) -
     )
 
 
-def write_journals(engine: Engine, part: str, target: Path) -> None:
+def write_journals(engine: WritingEngine, part: str, target: Path) -> None:
     """Write what each journal of one ledger part comes to: where it begins, how many lines it has, and its amount,
     which is nothing where it balances.
     """
@@ -67,7 +67,7 @@ class Journals(NamedTuple):
         return "read_parquet($parts)" if self.written else f"({_JOURNALS.format(parts='$parts')})"
 
 
-def thinner_days(engine: Engine, days: str, lines: int, fields: Sequence[str], target: Path) -> bool:
+def thinner_days(engine: WritingEngine, days: str, lines: int, fields: Sequence[str], target: Path) -> bool:
     """Write the sums of days without these fields, and tell so, where with them they are hardly fewer than lines."""
     ((rows,),) = engine.rows("select count(*) from read_parquet($days)", {"days": days})
     if not fields or rows * _FEWER <= lines:
@@ -88,12 +88,12 @@ def part_summary(engine: Engine, days: str) -> list[Row]:
     )
 
 
-def merge_rollups(engine: Engine, rollups: Sequence[str], fields: Sequence[str], target: Path) -> None:
+def merge_rollups(engine: WritingEngine, rollups: Sequence[str], fields: Sequence[str], target: Path) -> None:
     """Write one roll-up by these fields that says what all of these, or sums of days, say together."""
     _merge(engine, rollups, _by(fields), target)
 
 
-def _merge(engine: Engine, rollups: Sequence[str], by: str, target: Path) -> None:
+def _merge(engine: WritingEngine, rollups: Sequence[str], by: str, target: Path) -> None:
     _copy(
         engine,
         f"select {by}, sum(lines)::bigint as lines, sum(debit) as debit, sum(credit) as credit"
@@ -108,7 +108,7 @@ def _by(fields: Sequence[str]) -> str:
     return ", ".join([_COLUMNS, *(f'"{field}"' for field in fields)])
 
 
-def _copy(engine: Engine, query: str, by: str, parts: Sequence[str], target: Path) -> None:
+def _copy(engine: WritingEngine, query: str, by: str, parts: Sequence[str], target: Path) -> None:
     engine.run(
         f"copy (select * from ({query}) order by fiscal, {by}) to $target (format parquet, compression zstd)",
         {"parts": list(parts), "target": str(target)},
@@ -137,6 +137,6 @@ def coverage(engine: Engine, rollup: str) -> list[Row]:
     """Return (entity, fiscal position, whether carried, lines, debit) for each period that has lines."""
     return engine.rows(
         """select entity, fiscal, entry_class = 'carried' as carried, sum(lines)::bigint, sum(debit)
-            from read_parquet($rollup) group by entity, fiscal, carried order by entity, fiscal""",
+            from read_parquet($rollup) group by entity, fiscal, carried order by entity, fiscal, carried""",
         {"rollup": rollup},
     )

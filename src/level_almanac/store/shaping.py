@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from level_almanac.store.binding import Binding
-from level_almanac.store.engine import Engine, Row
+from level_almanac.store.engine import Engine, Row, WritingEngine
 
 LINE_ORDER = "file_line, piece"
 """The order of shaped lines: by row, and within one by the cell or value that made the line."""
@@ -186,9 +186,12 @@ class Counted(NamedTuple):
 
 
 def write_lines(
-    engine: Engine, rows: ShapedRows, days: Mapping[int, Mapping[str, date | None]], values: Mapping[str, object],
+    engine: WritingEngine,
+    rows: ShapedRows,
+    days: Mapping[int, Mapping[str, date | None]],
+    values: Mapping[str, object],
     target: Path,
-) -> Counted:  # fmt: skip
+) -> Counted:
     """Write the lines of an export into a work file, and return what became of the rows.
 
     days: by number of a column, the day that each of its texts is, None where one could be two days; those become a
@@ -350,7 +353,7 @@ class SharedOut(NamedTuple):
 
 
 def share_out(
-    engine: Engine, lines: Path, columns: SharedOut, values: Mapping[str, object], decimal: str, target: Path
+    engine: WritingEngine, lines: Path, columns: SharedOut, values: Mapping[str, object], decimal: str, target: Path
 ) -> list[int]:
     """Write lines anew with the amount of a row that settles several documents shared over them: in their order, each
     up to its own amount, and what is left with the last. Return the rows of which a document is not in the export.

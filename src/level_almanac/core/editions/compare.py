@@ -36,6 +36,7 @@ from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import AlmanacError, UsageMistake
 from level_almanac.files.editions import Edition, IssuedPage, broken_files, definitions_of, read_edition
+from level_almanac.files.engines import EngineChoice
 from level_almanac.files.layout_reading import layout_texts
 from level_almanac.files.outside import BOOK_FILE, place_of
 from level_almanac.files.page_reading import read_page
@@ -62,11 +63,12 @@ class ComparedSide:
     folder: Path | None = None
 
 
-def side_of(folder: Path) -> ComparedSide:
-    """Return an edition as a side of a comparison."""
+def side_of(folder: Path, choice: EngineChoice) -> ComparedSide:
+    """Return an edition as a side of a comparison. choice: the engine that computes it."""
     record = read_edition(folder)
-    words = f"edition {record.name}, issued {moment_words(datetime.fromisoformat(record.issued_at))}"
-    return ComparedSide(frozen_book(folder, datetime.fromisoformat(record.issued_at)), words, record, folder)
+    issued = datetime.fromisoformat(record.issued_at)
+    words = f"edition {record.name}, issued {moment_words(issued)}"
+    return ComparedSide(frozen_book(folder, issued, choice), words, record, folder)
 
 
 def side_now(book: Book) -> ComparedSide:
@@ -82,9 +84,9 @@ def compared(before: ComparedSide, after: ComparedSide, figures: Figures) -> Com
     old, record = before.book, before.record
     issued = datetime.fromisoformat(record.issued_at)
     # The old definitions over the new data tell what the data alone moved.
-    middle = Book(read_book(old.file.root), after.book.store, issued, as_placed=True)
+    middle = Book(read_book(old.file.root), after.book.store, issued, as_placed=True, choice=after.book.choice)
     # By the clock of the edition, so that words such as `today` mean the same day on both sides.
-    new = Book(after.book.file, after.book.store, issued)
+    new = Book(after.book.file, after.book.store, issued, choice=after.book.choice)
     narrow = narrowed(old, middle)
     tables = changed_tables(old, new)
     definitions = list(_definitions(before, after))

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.files.editions import BOOK, freeze_definitions
+from level_almanac.files.engines import EngineChoice
 from level_almanac.files.pages import Page
 from level_almanac.files.reading import read_book
 from level_almanac.files.tables import Table
@@ -31,12 +32,12 @@ def freeze(book: Book, pages: Sequence[Page], folder: Path, at: datetime) -> Boo
     """
     freeze_definitions(book.file, pages, folder)
     freeze_data(book.store, book.state, book.file.root, folder)
-    return frozen_book(folder, at)
+    return frozen_book(folder, at, book.choice)
 
 
-def frozen_book(folder: Path, at: datetime) -> Book:
-    """Return the book that the edition in this folder keeps, as of the time of its issue."""
-    return Book(read_book(folder / BOOK), frozen_store(folder), at)
+def frozen_book(folder: Path, at: datetime, choice: EngineChoice) -> Book:
+    """Return the book that the edition in this folder keeps, as of the time of its issue. choice: what computes it."""
+    return Book(read_book(folder / BOOK), frozen_store(folder), at, choice=choice)
 
 
 def damage(book: Book) -> tuple[int, list[str]]:

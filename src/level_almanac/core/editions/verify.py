@@ -12,21 +12,22 @@ from level_almanac.core.editions.report import Verification, Verified
 from level_almanac.core.pages.running import PageRun, run_page
 from level_almanac.errors import AlmanacError
 from level_almanac.files.editions import Edition, broken_files, read_edition, seal_of
+from level_almanac.files.engines import EngineChoice
 from level_almanac.files.page_reading import read_page
 from level_almanac.progress import tell
 
 
-def verified(folder: Path, seal: str, figures: Figures) -> Verification:
+def verified(folder: Path, seal: str, figures: Figures, choice: EngineChoice) -> Verification:
     """Return whether an edition is still what was issued: its files by their hashes, its figures computed anew.
 
-    seal: as it was noted elsewhere, or how it begins, or empty.
+    seal: as it was noted elsewhere, or how it begins, or empty; choice: the engine that computes them.
     """
     record = read_edition(folder)
     broken = broken_files(folder, record)
     if seal and (len(seal) < 8 or not seal_of(folder).startswith(seal.lower())):
         broken.append(f"the seal is {seal_of(folder).strip()}, not {seal}")
     try:
-        frozen = frozen_book(folder, datetime.fromisoformat(record.issued_at))
+        frozen = frozen_book(folder, datetime.fromisoformat(record.issued_at), choice)
         parts, damaged = damage(frozen)
     except AlmanacError as error:
         failed = [Verified(page.name, 0, failed=f"cannot be computed: {error}") for page in record.pages]

@@ -113,20 +113,25 @@ class Report:
         from level_almanac.core.header import pending_notes
 
         notes = (*made.table.notes, *pending_notes(book))
-        return made._replace(by_date=by_date, table=made.table._replace(notes=notes))
+        return made._replace(by_date=by_date, table=_computed(book, made.table._replace(notes=notes)))
 
     def traced(self, book: "Book", made: MadeReport, asked: "TraceRequest") -> "ReportTable":
         """Return the lines behind one figure of the report; raises UsageMistake where there are none to tell."""
         assert self.tracing is not None  # noqa: S101  asked of reports that can be traced only
         with _declared(book):
             found: ReportTable = self._named(self.tracing.code)(made.seen(book), made, asked)
-        return found
+        return _computed(book, found)
 
     def with_lines(self, book: "Book", made: MadeReport) -> "ReportTable":
         """Return the report with the lines behind all of its figures."""
         with _declared(book):
             found: tuple[ReportTable, ...] = self._named(self.all_lines)(made.seen(book), made)
         return made.table._replace(traced_lines=found)
+
+
+def _computed(book: "Book", table: "ReportTable") -> "ReportTable":
+    """Return a report with what computed it among its facts. Not in an edition, which is the same whatever did."""
+    return table if book.frozen else table._replace(facts={**table.facts, "engine": book.engine.called})
 
 
 @contextmanager

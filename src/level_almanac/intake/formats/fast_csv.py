@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 from level_almanac.intake.formats.csv_text import CsvText, folded, measured
 from level_almanac.intake.formats.heads import SEPARATOR_TOLD
-from level_almanac.store.engine import Engine
+from level_almanac.store.engine import WritingEngine
 from level_almanac.store.exports import COUNTED_ROWS, copy_plain_csv, folded_rows
 
 
@@ -16,7 +16,7 @@ class FastRead(NamedTuple):
     records: int
 
 
-def copied_fast(engine: Engine, text: CsvText, work: Path, target: Path) -> FastRead | None:
+def copied_fast(engine: WritingEngine, text: CsvText, work: Path, target: Path) -> FastRead | None:
     """Copy the records of a UTF-8 CSV as texts into `target`; None where only the exact reader can tell what they are.
 
     Raises BookMistake for a file without a head line.

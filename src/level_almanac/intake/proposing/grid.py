@@ -20,7 +20,8 @@ from level_almanac.intake.formats.sheet_records import open_sheet, sheet_names
 from level_almanac.intake.formats.unpacked import members_of, unpacked
 from level_almanac.intake.formats.xlsx_sheet import quiet
 from level_almanac.intake.formats.xml_records import XmlRecords
-from level_almanac.store.engine import DuckDBEngine, EngineError
+from level_almanac.store.engine import EngineError
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from level_almanac.store.exports import copy_parquet, parquet_heads, sample_of
 
 FORMATS: dict[str, Format] = {

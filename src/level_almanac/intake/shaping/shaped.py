@@ -16,7 +16,7 @@ from level_almanac.intake.raw_export import Found, RawExport
 from level_almanac.intake.shaping.shape import Shape, without_cells
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import NumberForm, number_sql
-from level_almanac.store.engine import Engine
+from level_almanac.store.engine import WritingEngine
 from level_almanac.store.exports import NUMBERED_ROWS
 from level_almanac.store.shaping import (
     LINE_ORDER,
@@ -55,7 +55,7 @@ class ShapedExport(NamedTuple):
 class Shaper:
     """Shapes exports of one book. limit: how many mistakes are told of."""
 
-    engine: Engine
+    engine: WritingEngine
     work: Path
     calendars: Mapping[str, PlacesDays]
     limit: int

@@ -85,7 +85,7 @@ class DocumentLines:
     def made(self, sql: str, bind: Binding) -> str:
         """Make a table of the engine's from a statement, and return its name; it goes when the lines do."""
         name = f"documents_{next(_SERIAL)}"
-        self.engine.run(f"create temporary table {name} as {sql}", bind.values)
+        self.engine.make(name, sql, bind.values)
         self._tables.append(_Table(self.engine, name))
         return name
 
@@ -93,8 +93,8 @@ class DocumentLines:
     def decimals(self) -> int:
         """Return how many decimals amounts are stored with."""
         bind = Binding()
-        rows = self.engine.rows(f"select typeof(amount) from {self.relation(bind)} limit 1", bind.values)
-        return int(rows[0][0].rstrip(")").rpartition(",")[2]) if rows else 2
+        ((least,),) = self.engine.rows(f"select min(amount) from {self.relation(bind)}", bind.values)
+        return 2 if least is None else -int(least.as_tuple().exponent)
 
     def in_chains(self) -> list[Row]:
         """Return the lines that have a number of a chain, or settle one, in the order of the exports: what each brings,

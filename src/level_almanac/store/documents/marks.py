@@ -15,7 +15,7 @@ from pathlib import Path
 
 from level_almanac.files.tables import KIND_SIGNS
 from level_almanac.store.binding import Binding
-from level_almanac.store.engine import Engine
+from level_almanac.store.engine import WritingEngine
 from level_almanac.store.lines import PACKED, ROW_GROUP
 
 NEVER = date(9999, 12, 31)
@@ -71,7 +71,7 @@ def marked(lines: str, bind: Binding) -> str:
         left join chained as settles_chain on {_ACTS.format(one="settles_chain", two="each")}"""
 
 
-def write_marked(engine: Engine, parts: Sequence[str], standing: Mapping[str, str], target: Path) -> None:
+def write_marked(engine: WritingEngine, parts: Sequence[str], standing: Mapping[str, str], target: Path) -> None:
     """Write all lines of a table of documents with their marks. standing: codes of parties, and of whom each is one."""
     bind = Binding()
     cases = " ".join(f"when party = {bind(code)} then {bind(other)}" for code, other in standing.items())

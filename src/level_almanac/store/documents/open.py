@@ -243,14 +243,14 @@ class OpenLines:
                 where {there} and each.effect <= {bind(self.day)} and not each.settles_chained),
             targets as (
                 select each.place, each.dated, each.posted, each.entity, each.party, each.number, each.sign,
-                    each.amount, sum(each.amount) over (in_order rows unbounded preceding) as upto,
+                    each.amount, sum(each.amount) over in_order as upto,
                     row_number() over in_order as nth,
                     sum(each.amount) over (partition by each.entity, each.party, each.number, each.sign) as whole,
                     count(*) over (partition by each.entity, each.party, each.number, each.sign) as lines
                 from {lines} as each join wanted on {_SAME.format(one="wanted", two="each")}
                 where {there} and not each.number_chained
                 window in_order as (partition by each.entity, each.party, each.number, each.sign
-                    order by {_LINE_ORDER})),
+                    order by {_LINE_ORDER} rows unbounded preceding)),
             met as (
                 select one.place as by_place, one.file as by_file, one.file_line as by_line, one.kind as by_kind,
                     one.is_plain, one.effect, other.place as to_place, other.dated as to_dated, other.nth,

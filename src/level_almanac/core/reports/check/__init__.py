@@ -16,7 +16,7 @@ loose, early, control, agree, store.""",
     tracing=Tracing(
         code="report:check_trace",
         help="All lines of one finding.",
-        example="check --row control/LINE/payable",
+        example="check --row control/payable/LINE/P47204",
         options=("row",),
         without=("only-new", "lines"),
         figures=False,

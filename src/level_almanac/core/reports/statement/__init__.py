@@ -22,7 +22,7 @@ Columns are spans (ptd, qtd, ytd, each period ...), alone or moved by
     tracing=Tracing(
         code="trace:statement_trace",
         help="The lines behind a figure of a statement.",
-        example='statement income --period 2026-P08 --row 40110 --column "last year"',
+        example="statement income --period 2026-P08 --row 4011 --column 2",
         options=("row", "column", "down-to", "whole-journals", "first"),
         whole_rows=True,
     ),

@@ -1,0 +1,1 @@
+"""The engines that answer the store's SQL, each behind the interface of `store/engine.py`."""

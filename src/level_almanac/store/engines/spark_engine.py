@@ -1,0 +1,351 @@
+"""Spark, on this machine or on many: the same statements as DuckDB's, for books that outgrow one machine.
+
+One session serves all books of a run, since it takes seconds to start. Spark writes what it has to say of itself into a
+file, and what it cannot do comes back as one line.
+"""
+
+import atexit
+import itertools
+import logging
+import re
+import socket
+import tempfile
+import threading
+import warnings
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
+from importlib import import_module
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlsplit
+
+from level_almanac.errors import BookMistake, Mistake, UsageMistake
+from level_almanac.progress import gauged, tell
+from level_almanac.store.engine import EngineError, Row, UnboundError, Values
+from level_almanac.store.engines.spark_sql import spark_statement
+
+INSTALL = "pip install 'level-almanac[spark]'"
+_OVER_THE_WIRE = "sc://"
+"""What the address of a cluster begins with that is asked by Spark Connect."""
+_PORTS = {"spark": 7077, "sc": 15002}
+_WAIT = 10.0
+"""Seconds in which a cluster is to answer that it is there."""
+_LOOK, _NONE = 2.0, 60.0
+"""Every how many seconds it is looked whether there is an executor, and for how long there may be none."""
+_EXACT = {
+    "spark.sql.ansi.enabled": "true",
+    # Else digits are dropped in silence where a product has more than 38.
+    "spark.sql.decimalOperations.allowPrecisionLoss": "false",
+    "spark.sql.session.timeZone": "UTC",
+    "spark.sql.caseSensitive": "false",
+    "spark.sql.parser.escapedStringLiterals": "false",
+    "spark.sql.files.ignoreMissingFiles": "false",
+    "spark.sql.files.ignoreCorruptFiles": "false",
+}
+"""How Spark has to compute, whatever it was set up for: exactly, or with an error."""
+_QUIET = {"spark.ui.enabled": "false", "spark.ui.showConsoleProgress": "false", "spark.log.level": "WARN"}
+_SERIAL = itertools.count(1)
+_SESSIONS: dict[tuple[str, tuple[tuple[str, str], ...]], Any] = {}
+"""The session of this process, by its address and settings."""
+_TYPES = {"string": "VARCHAR", "date": "DATE", "bigint": "BIGINT", "int": "INTEGER", "boolean": "BOOLEAN"}
+
+
+class SparkEngine:
+    """A Spark session. The tables are Parquet files named in the statements, read by the cluster where they lie.
+
+    address: of the cluster, as `local[2]`, `spark://HOST:PORT` or `sc://HOST:PORT`; settings: of the session, by
+    Spark's names; reach: the folders that parts may be read from, and nothing else, all links followed; spill: where
+    goes what is larger than memory, on this machine. Raises UsageMistake without pyspark, and EngineError where the
+    cluster cannot be reached.
+    """
+
+    def __init__(
+        self, address: str, settings: Mapping[str, str], reach: Iterable[Path], spill: Path | None = None
+    ) -> None:
+        self._session = _session(address, settings, spill)
+        self.called = f"Spark {self._session.version} at {address}"
+        self._reach = [path.resolve() for path in reach]
+        self._views: dict[tuple[str, ...], str] = {}
+        self._tables: dict[str, Any] = {}
+
+    def rows(self, sql: str, values: Values | None = None) -> list[Row]:
+        """Run one statement and return all of its rows."""
+        with _told(), gauged(self._progress), _watched(self._session):
+            return [tuple(map(_value, row)) for row in self._frame(sql, values).collect()]
+
+    def columns(self, parts: Sequence[str]) -> dict[str, str]:
+        """Return the columns that parts have together, each with its type as DuckDB names it."""
+        with _told():
+            fields = self._read(parts).schema.fields
+        return {field.name: _type_name(field.dataType.simpleString()) for field in fields}
+
+    def make(self, table: str, query: str, values: Values | None = None) -> None:
+        """Keep what a query gives, in memory or on the disks of the cluster, under a name of its own."""
+        with _told():
+            frame = self._frame(query, values).persist()
+            frame.createOrReplaceTempView(table)
+        self._tables[table] = frame
+
+    def drop(self, table: str) -> None:
+        """Let go of what was kept."""
+        frame = self._tables.pop(table, None)
+        # A session that has ended has let go of it already.
+        with suppress(Exception):
+            self._session.catalog.dropTempView(table)
+            frame.unpersist()
+
+    def close(self) -> None:
+        """Let go of what was kept; the session serves other books of the run too."""
+        for table in [*self._tables, *self._views.values()]:
+            self.drop(table)
+        self._views.clear()
+
+    def _frame(self, sql: str, values: Values | None) -> Any:
+        statement = spark_statement(sql, values or {}, self._view)
+        return self._session.sql(statement.sql, args=statement.values)
+
+    def _view(self, parts: Sequence[str]) -> str:
+        key = tuple(parts)
+        if key not in self._views:
+            name = f"parts_{next(_SERIAL)}"
+            self._read(parts).createOrReplaceTempView(name)
+            self._views[key] = name
+        return self._views[key]
+
+    def _read(self, parts: Sequence[str]) -> Any:
+        """Return the lines of parts, their columns put together by name."""
+        paths = [self._within(part) for part in parts]
+        reader = self._session.read
+        if len(paths) == 1:
+            return reader.parquet(*paths)
+        errors = import_module("pyspark.errors")
+        try:
+            return reader.option("mergeSchema", "true").parquet(*paths)
+        except errors.PySparkException:
+            # Amounts with more decimals in one export than in another: each is read by itself, and widened then.
+            frames = [reader.parquet(path) for path in paths]
+            whole = frames[0]
+            for frame in frames[1:]:
+                whole = whole.unionByName(frame, allowMissingColumns=True)
+            return whole
+
+    def _within(self, part: str) -> str:
+        path = Path(part).resolve()
+        if not any(path.is_relative_to(folder) for folder in self._reach):
+            what = "a file of the book or its store leads out of it, and was not read"
+            raise EngineError(Mistake(what, got=str(path)))
+        if not path.is_file():
+            raise EngineError(Mistake("the store lacks a part", got=str(path), next_step=_AGAIN))
+        # Spark takes signs in a path for a pattern.
+        return re.sub(r"([\[\]{}*?\\])", r"\\\1", str(path))
+
+    def _progress(self) -> float:
+        """Return how far the tasks are that are known of, in percent; -1 where none runs."""
+        with suppress(Exception):
+            tracker = self._session.sparkContext.statusTracker()
+            jobs = [tracker.getJobInfo(job) for job in tracker.getActiveJobsIds()]
+            stages = [tracker.getStageInfo(stage) for job in jobs if job for stage in job.stageIds]
+            tasks = sum(stage.numTasks for stage in stages if stage)
+            return 100 * sum(stage.numCompletedTasks for stage in stages if stage) / tasks if tasks else -1.0
+        return -1.0
+
+
+_AGAIN = "if the command does the same again, delete the folder .almanac and run `almanac load`"
+
+
+@contextmanager
+def _told() -> Iterator[None]:
+    """Tell of what Spark could not do in one line."""
+    try:
+        yield
+    except Exception as error:
+        if type(error).__module__.split(".")[0] not in _SPARKS:
+            raise
+        raise _mistake(error) from error
+
+
+@contextmanager
+def _watched(session: Any) -> Iterator[None]:
+    """End a statement that no executor takes for long, which a cluster without any would let wait for ever."""
+    context = None if type(session).__module__.startswith("pyspark.sql.connect") else session.sparkContext
+    if context is None or context.master.startswith("local"):
+        yield
+        return
+    done, gone = threading.Event(), threading.Event()
+
+    def watch() -> None:
+        waited = 0.0
+        while not done.wait(_LOOK):
+            # The driver is one of those that hold memory.
+            waited = 0.0 if context._jsc.sc().getExecutorMemoryStatus().size() > 1 else waited + _LOOK
+            if waited >= _NONE:
+                gone.set()
+                context.cancelAllJobs()
+                return
+
+    watcher = threading.Thread(target=watch, daemon=True)
+    watcher.start()
+    try:
+        yield
+    except Exception as error:
+        if gone.is_set():
+            step = "see whether its workers run and have memory and cores enough for an executor; nothing was changed"
+            what = f"no executor of the cluster took the work within {_NONE:.0f} seconds"
+            raise EngineError(Mistake(what, next_step=step)) from error
+        raise
+    finally:
+        done.set()
+
+
+_SPARKS = ("pyspark", "py4j", "grpc")
+
+
+def _mistake(error: Exception) -> EngineError:
+    words = str(error)
+    first = next((line.strip() for line in words.splitlines() if line.strip()), type(error).__name__)
+    if type(error).__name__ == "AnalysisException":
+        return UnboundError(Mistake("the cluster's engine had to stop", got=first[:300].replace("`", '"')))
+    if "ARITHMETIC_OVERFLOW" in words or "NUMERIC_VALUE_OUT_OF_RANGE" in words:
+        return EngineError(Mistake("a number becomes too large to be exact", got=first[:90]))
+    if "OutOfMemoryError" in words or "SparkOutOfMemory" in words:
+        step = "give its executors or the driver more in the settings, or ask for less at a time; nothing was changed"
+        return EngineError(Mistake("the cluster has not memory enough", next_step=step))
+    if "No space left on device" in words:
+        return EngineError(Mistake("a disk of the cluster is full", next_step="make room on it; nothing was changed"))
+    if "maxResultSize" in words:
+        step = "ask for less at a time, or let the driver hold more: spark.driver.maxResultSize; nothing was changed"
+        return EngineError(Mistake("this brings more lines than the driver may hold", next_step=step))
+    if "ExecutorLostFailure" in words or "executor" in first.lower():
+        step = "run the command again; if it is so again, see whether they have memory enough; nothing was changed"
+        return EngineError(Mistake("the cluster lost the executors that computed this", next_step=step))
+    if type(error).__name__ in _GONE:
+        step = "see whether it is there, and run the command again; nothing was changed"
+        return EngineError(Mistake("the cluster no longer answers", got=first[:200], next_step=step))
+    return EngineError(Mistake("the cluster's engine had to stop", got=first[:300], next_step=_AGAIN))
+
+
+_GONE = ("Py4JNetworkError", "Py4JError", "SparkConnectGrpcException", "_InactiveRpcError", "_MultiThreadedRendezvous")
+
+
+def _value(value: Any) -> Any:
+    """Return a value as DuckDB would bring it: what has names as a dict."""
+    if isinstance(value, list):
+        return [_value(each) for each in value]
+    if isinstance(value, tuple) and hasattr(value, "asDict"):
+        return {name: _value(each) for name, each in value.asDict().items()}
+    return value
+
+
+def _type_name(name: str) -> str:
+    return _TYPES.get(name, name.upper())
+
+
+def _session(address: str, settings: Mapping[str, str], spill: Path | None) -> Any:
+    """Return the session of this run: at most one can be had in a process."""
+    asked = (address, tuple(sorted(settings.items())))
+    for known, session in _SESSIONS.items():
+        if known != asked:
+            what = "this process computes with another Spark session already"
+            raise UsageMistake(Mistake(what, address, known[0], next_step="open such books in processes of their own"))
+        return session
+    _SESSIONS[asked] = found = _new_session(address, settings, spill)
+    return found
+
+
+def _new_session(address: str, settings: Mapping[str, str], spill: Path | None) -> Any:
+    # What goes wrong is told in one line, and not as a log of Spark's besides, nor what it thinks of other libraries.
+    logging.getLogger("SQLQueryContextLogger").disabled = True
+    warnings.filterwarnings("ignore", module="pyspark")
+    try:
+        sql = import_module("pyspark.sql")
+        import_module("sqlglot")
+    except ImportError:
+        what = f"to compute with Spark at {address}, packages are needed that are not installed"
+        raise UsageMistake(Mistake(what, next_step=INSTALL)) from None
+    tell(f"asking Spark at {address}")
+    _there(address)
+    configured = {**settings, **_EXACT}
+    if address.startswith(_OVER_THE_WIRE):
+        session = _connected(sql, address, configured)
+    else:
+        session = _started(sql, address, {**_QUIET, **configured}, spill)
+    atexit.register(_ended, session)
+    return session
+
+
+def _ended(session: Any) -> None:
+    with suppress(Exception):
+        session.stop()
+
+
+def _there(address: str) -> None:
+    """Raise EngineError where nothing listens at the address of a cluster, which Spark would find out in minutes."""
+    for part in address.split(",") if "://" in address else ():
+        told = urlsplit(part if "://" in part else f"spark://{part}")
+        if told.scheme not in _PORTS:
+            return
+        try:
+            socket.create_connection((told.hostname or "", told.port or _PORTS[told.scheme]), timeout=_WAIT).close()
+        except OSError as error:
+            failed = error
+        else:
+            return
+    if "://" in address:
+        step = "see whether it runs and is reached from here, or compute on this machine with --engine duckdb"
+        raise EngineError(Mistake("no cluster answers", got=f"{address}: {failed}", next_step=step)) from failed
+
+
+def _connected(sql: Any, address: str, settings: Mapping[str, str]) -> Any:
+    with _told():
+        session = sql.SparkSession.builder.remote(address).getOrCreate()
+        for name, value in settings.items():
+            session.conf.set(name, value)
+    return session
+
+
+def _started(sql: Any, address: str, settings: Mapping[str, str], spill: Path | None) -> Any:
+    """Start Spark's driver beside this process. What it says of itself goes into a file that is gone when it ends."""
+    gateway = import_module("pyspark.java_gateway")
+    pyspark = import_module("pyspark")
+    work = tempfile.mkdtemp(prefix="almanac-spark-")
+    atexit.register(_removed, work)
+    own = {
+        "spark.app.name": "almanac",
+        "spark.master": address,
+        "spark.sql.warehouse.dir": str(Path(work, "warehouse")),
+        "spark.local.dir": str(spill or work),
+        **_near(address),
+    }
+    configuration = pyspark.SparkConf(loadDefaults=False)
+    for name, value in {**own, **settings}.items():
+        configuration.set(name, value)
+    log = Path(work, "log")
+    try:
+        with log.open("wb") as said:
+            started = gateway.launch_gateway(configuration, {"stdout": said, "stderr": said})
+        pyspark.SparkContext._ensure_initialized(gateway=started)
+        return sql.SparkSession.builder.config(conf=configuration).getOrCreate()
+    except Exception as error:
+        lines = log.read_text(encoding="utf-8", errors="replace").splitlines()
+        raise _not_started(address, lines, error) from error
+
+
+def _not_started(address: str, lines: Sequence[str], error: Exception) -> EngineError | BookMistake:
+    told = [line for line in lines if re.search(r"\b(Exception|Error|ERROR|JAVA_HOME)\b", line)]
+    got = (told or str(error).splitlines() or [type(error).__name__])[0].strip()[:300]
+    step = "see whether Java 17 or later is installed (JAVA_HOME says where), and what the cluster's own log tells"
+    return EngineError(Mistake("Spark did not start", address, got, next_step=step))
+
+
+def _near(address: str) -> dict[str, str]:
+    """Return what keeps a driver to this machine, where the cluster is on it."""
+    host = urlsplit(address).hostname if "://" in address else "localhost"
+    if host in ("localhost", "127.0.0.1", "::1") or address.startswith("local"):
+        return {"spark.driver.host": "127.0.0.1", "spark.driver.bindAddress": "127.0.0.1"}
+    return {}
+
+
+def _removed(folder: str) -> None:
+    import shutil
+
+    shutil.rmtree(folder, ignore_errors=True)

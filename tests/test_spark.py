@@ -1,0 +1,159 @@
+"""The same statements on Spark as on DuckDB: every row of every report equal, types and decimals to the last digit."""
+
+import shlex
+import shutil
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from datetime import timedelta
+from decimal import Decimal
+from pathlib import Path
+from tempfile import TemporaryDirectory, gettempdir
+from typing import Any
+from unittest.mock import patch
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import examples, run_almanac
+from level_almanac.core.book import Book
+from level_almanac.core.reports.registry import all_reports
+from level_almanac.store.engine import Engine, Row, Values
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
+from second_items import Doc
+from small_items import items_book
+from test_items import DOCS, START
+
+pytest.importorskip("pyspark", reason="Spark is not installed")
+if shutil.which("java") is None:
+    pytest.skip("there is no Java to run Spark with", allow_module_level=True)
+from level_almanac.store.engines.spark_engine import SparkEngine
+
+pytestmark = pytest.mark.spark
+EXAMPLES = [example for report in all_reports().values() for example in report.examples if " -o " not in example]
+TRACES = [f"trace {report.tracing.example}" for report in all_reports().values() if report.tracing]
+FURTHER = (
+    "statement income --basis cash --columns 'each quarter; year' --entity LINE",
+    "list ledger --date posted --by 'period, account.name' --only 'memo contains fuel'",
+    "list sales --by 'vessel.kind, quarter of date' --show 'amount, margin, vessel.insured'",
+    "documents receivable --as-of 2026-03-31 --unapplied",
+    "check control alike --as-of 2026-03-31",
+    "trace statement income --basis cash --row 4011 --column 2 --period 2026-P08",
+)
+"""What the examples of the commands leave out: the cash basis, lines by their bare date, links, chains of documents."""
+
+
+class BothEngines:
+    """Asks DuckDB and Spark the same, holds the answers against each other, and returns them."""
+
+    def __init__(self, one: Engine, other: Engine) -> None:
+        self.engines = (one, other)
+        self.called, self.asked = one.called, 0
+
+    def rows(self, sql: str, values: Values | None = None) -> list[Row]:
+        one, other = (engine.rows(sql, values) for engine in self.engines)
+        mine, theirs = ([tuple(map(exact, row)) for row in rows] for rows in (one, other))
+        same = mine == theirs if is_ordered(sql) else Counter(map(repr, mine)) == Counter(map(repr, theirs))
+        assert same, f"{sql}\n{values}\nDuckDB: {mine[:5]}\nSpark: {theirs[:5]}"
+        self.asked += 1
+        return one
+
+    def columns(self, parts: Sequence[str]) -> dict[str, str]:
+        one, other = (engine.columns(parts) for engine in self.engines)
+        assert one == other
+        return one
+
+    def make(self, table: str, query: str, values: Values | None = None) -> None:
+        for engine in self.engines:
+            engine.make(table, query, values)
+        self.rows(f"select * from {table}")
+
+    def drop(self, table: str) -> None:
+        for engine in self.engines:
+            engine.drop(table)
+
+    def close(self) -> None:
+        for engine in self.engines:
+            engine.close()
+
+
+def exact(value: Any) -> Any:
+    """Return a value with its type; of a decimal its digits as they stand."""
+    if isinstance(value, list | tuple):
+        # What a group holds of different values stands in no order.
+        return sorted(exact(each) for each in value)
+    if isinstance(value, dict):
+        return [exact(each) for each in value.values()]
+    return (type(value).__name__, str(value))
+
+
+def is_ordered(sql: str) -> bool:
+    import sqlglot
+
+    return bool(sqlglot.parse_one(sql, read="duckdb").args.get("order"))
+
+
+@pytest.fixture(scope="module")
+def spark() -> Iterator[SparkEngine]:
+    engine = SparkEngine("local[2]", {"spark.sql.shuffle.partitions": "2"}, [Path(gettempdir())])
+    yield engine
+    engine.close()
+
+
+@pytest.fixture(scope="module")
+def both(spark: SparkEngine) -> Iterator[BothEngines]:
+    engines = BothEngines(DuckDBEngine([Path(gettempdir())]), spark)
+    with patch.object(Book, "engine", engines):
+        yield engines
+
+
+@pytest.mark.parametrize("words", [*EXAMPLES, *TRACES, *FURTHER])
+def test_every_statement_of_every_report_gives_the_same_rows(
+    both: BothEngines, demo: Path, tmp_path: Path, words: str
+) -> None:
+    asked = both.asked
+    ran = run_almanac(*shlex.split(words), book=demo, cwd=tmp_path)
+    assert ran.code in (0, 1), ran.err
+    assert both.asked > asked or words.startswith(("calendar", "fields"))
+
+
+@pytest.mark.usefixtures("both")
+@examples(4, 40)
+@given(docs=DOCS, others=DOCS, ledger=st.lists(st.tuples(st.integers(0, 5), st.integers(0, 40), st.sampled_from(["1000", "4000", "6000", "6100"]), st.integers(-(10**13), 10**13).filter(bool), st.sampled_from(["", "1", "2", "ÄÖ ß\u2028'\"\\\\", "İi"]), st.sampled_from(["", "V1", "V2"])), max_size=12))  # fmt: skip
+def test_any_book_gives_the_same_rows(docs: list[Doc], others: list[Doc], ledger: list[Any]) -> None:
+    day = START + timedelta(12)
+    items, customers = ([item_line(doc) for doc in once(each)] for each in (docs, others))
+    lines = ["F,1,2025-10-01,,1000,1.00,,,", "F,2,2025-10-01,,2000,-1.00,,,"]
+    for at, (journal, back, account, cents, number, party) in enumerate(ledger):
+        text = number.replace('"', '""')
+        for line, sign in ((account, 1), ("2000", -1)):
+            posted, amount = START + timedelta(back - 20), sign * Decimal(cents) / 100
+            lines.append(f'{journal},{at}-{line},{posted},,{line},{amount},,"{text}",{party}')
+    with TemporaryDirectory() as folder:
+        book = items_book(Path(folder), items, customers, ledger=lines)
+        loaded = book.load()
+        assert loaded.code == 0, loaded.err
+        for words in ANY_BOOK:
+            if (
+                (items or "payable" not in words)
+                and (customers or "receivable" not in words)
+                and (items or customers or "cash" not in words)
+            ):
+                ran = book.run(*shlex.split(words), "--as-of", day.isoformat())
+                assert ran.code in (0, 1), (words, ran.err)
+
+
+ANY_BOOK = (
+    "trial", "statement income --columns 'ptd; each quarter; ytd'", "statement income --basis cash", "aging payable", "documents receivable --settled",
+    "parties payable", "check control alike", "list ledger --by 'document, party' --only 'document contains i'",
+)  # fmt: skip
+
+
+def once(docs: list[Doc]) -> list[Doc]:
+    """Leave out what has the key of an earlier line."""
+    return list({(doc.party, doc.kind, doc.number, doc.line): doc for doc in reversed(docs)}.values())
+
+
+def item_line(doc: Doc) -> str:
+    amount = Decimal(doc.cents) / 100
+    return f"{doc.party},{doc.kind},{doc.number},{doc.line},{doc.dated},,,{amount},{doc.settles},{doc.applied or ''},{doc.reference}"

@@ -1,0 +1,191 @@
+"""A cluster of a master and two workers on this machine: what it computes, and what is said where part of it is lost."""
+
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import time
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from conftest import COMMAND, ENVIRONMENT, Ran, copied, run_almanac, run_installed
+
+pyspark = pytest.importorskip("pyspark", reason="Spark is not installed")
+if shutil.which("java") is None:
+    pytest.skip("there is no Java to run Spark with", allow_module_level=True)
+pytestmark = pytest.mark.spark
+HOME = Path(pyspark.__file__).parent
+LOCAL = "127.0.0.1"
+
+
+@dataclass(frozen=True)
+class Cluster:
+    """A master with its workers. settings: a file of a person's that says how much of them is taken."""
+
+    address: str
+    settings: Path
+    master: "subprocess.Popen[bytes]"
+    workers: "list[subprocess.Popen[bytes]]"
+
+    def environment(self, **more: str) -> dict[str, str]:
+        return {"ALMANAC_ENGINE": self.address, "ALMANAC_SETTINGS": str(self.settings), **more}
+
+    def executors(self) -> list[int]:
+        """Return the processes of the executors, each of which a worker has started."""
+        workers = {worker.pid for worker in self.workers}
+        found = []
+        for folder in Path("/proc").glob("[0-9]*"):
+            with suppress(OSError):
+                status = dict(
+                    line.split(":\t", 1) for line in (folder / "status").read_text().splitlines() if ":\t" in line
+                )
+                if int(status["PPid"]) in workers and b"Executor" in (folder / "cmdline").read_bytes():
+                    found.append(int(folder.name))
+        return found
+
+
+def start(*words: str, log: Path) -> "subprocess.Popen[bytes]":
+    environment = {**os.environ, "SPARK_HOME": str(HOME), "SPARK_LOCAL_IP": LOCAL, "SPARK_NO_DAEMONIZE": "1"}
+    with log.open("wb") as said:
+        return subprocess.Popen([str(HOME / "bin" / "spark-class"), *words], stdout=said, stderr=said, env=environment)
+
+
+def free_port() -> int:
+    with socket.create_server((LOCAL, 0)) as server:
+        return int(server.getsockname()[1])
+
+
+def await_words(log: Path, words: str) -> None:
+    for _ in range(600):
+        if words in log.read_text(errors="replace"):
+            return
+        time.sleep(0.1)
+    raise AssertionError(log.read_text(errors="replace"))
+
+
+@pytest.fixture
+def cluster(tmp_path: Path) -> Iterator[Cluster]:
+    port, deploy = free_port(), "org.apache.spark.deploy"
+    address = f"spark://{LOCAL}:{port}"
+    log = tmp_path / "master.log"
+    master = start(f"{deploy}.master.Master", "--host", LOCAL, "--port", str(port), "--webui-port", "0", log=log)
+    workers = []
+    try:
+        await_words(log, "ALIVE")
+        for number in (1, 2):
+            words = ("--host", LOCAL, "--cores", "1", "--memory", "1g", "--webui-port", "0", "--work-dir")
+            worker_log = tmp_path / f"worker-{number}.log"
+            workers.append(
+                start(f"{deploy}.worker.Worker", *words, str(tmp_path / f"w{number}"), address, log=worker_log)
+            )
+            await_words(worker_log, "Successfully registered")
+        settings = tmp_path / "settings.toml"
+        settings.write_text('[session]\n"spark.executor.memory" = "600m"\n"spark.sql.shuffle.partitions" = "2"\n')
+        yield Cluster(address, settings, master, workers)
+    finally:
+        for process in (*workers, master):
+            process.kill()
+            process.wait()
+
+
+def without_engine(ran: Ran) -> Any:
+    plain = json.loads(ran.out)
+    engine = plain["facts"].pop("engine")
+    return plain, engine
+
+
+def test_two_executors_compute_what_this_process_does(cluster: Cluster, demo: Path) -> None:
+    for words in (
+        ("statement", "income", "--by", "department"),
+        ("aging", "receivable"),
+        ("list", "sales", "--by", "item"),
+    ):
+        here = run_almanac(*words, "--print", "json", book=demo)
+        there = run_installed(*words, "--print", "json", book=demo, environment=cluster.environment())
+        assert there.code == here.code, there.err
+        (mine, engine), (theirs, other) = without_engine(here), without_engine(there)
+        assert mine == theirs
+        assert engine.startswith("DuckDB")
+        assert other.startswith("Spark")
+        assert other.endswith(cluster.address)
+        assert there.err == here.err
+
+
+def test_an_edition_issued_on_one_verifies_on_the_other(cluster: Cluster, demo: Path, tmp_path: Path) -> None:
+    book = copied(demo, tmp_path / "book")
+    seals = []
+    for name, environment in (("here", {}), ("there", cluster.environment())):
+        issued = run_installed(
+            "edition",
+            "issue",
+            name,
+            "--period",
+            "2026-P08",
+            "--pages",
+            "month-end/1-ferries",
+            book=book,
+            environment=environment,
+        )
+        assert issued.code == 0, issued.err
+        seals.append(json.loads(next((book / "editions" / name).glob("**/*.json")).read_text())["facts"])
+    assert seals[0] == seals[1]
+    for name, environment in (("here", cluster.environment()), ("there", {})):
+        verified = run_installed("edition", "verify", name, book=book, environment=environment)
+        assert verified.code == 0, verified.out + verified.err
+
+
+def begun(cluster: Cluster, *words: str, book: Path) -> "subprocess.Popen[str]":
+    """Start a command on the cluster, and return it once both executors are there."""
+    told = [str(COMMAND), "--book", str(book), *words]
+    environment = {**ENVIRONMENT, **cluster.environment()}
+    ran = subprocess.Popen(told, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=environment)
+    for _ in range(600):
+        if len(cluster.executors()) == 2:
+            time.sleep(3)
+            return ran
+        time.sleep(0.1)
+    raise AssertionError(ran.communicate(timeout=60))
+
+
+def test_a_report_ends_right_though_an_executor_is_killed(cluster: Cluster, demo: Path) -> None:
+    here = run_almanac("aging", "receivable", book=demo)
+    ran = begun(cluster, "aging", "receivable", book=demo)
+    os.kill(cluster.executors()[0], signal.SIGKILL)
+    out, err = ran.communicate(timeout=280)
+    assert (ran.returncode, out, err) == (here.code, here.out, here.err)
+
+
+def test_a_cluster_that_goes_away_is_one_line(cluster: Cluster, demo: Path) -> None:
+    ran = begun(cluster, "aging", "receivable", book=demo)
+    for process in (*cluster.workers, cluster.master):
+        process.kill()
+    for executor in cluster.executors():
+        os.kill(executor, signal.SIGKILL)
+    out, err = ran.communicate(timeout=280)
+    assert ran.returncode == 3
+    assert not out
+    assert "cluster" in err
+    assert "nothing was changed" in err
+    assert err.count("\n") == 1
+
+
+def test_what_no_executor_can_take_is_one_line(cluster: Cluster, demo: Path) -> None:
+    cluster.settings.write_text('[session]\n"spark.executor.memory" = "64g"\n')
+    ran = run_installed("trial", book=demo, environment=cluster.environment())
+    assert (ran.code, ran.out) == (3, "")
+    assert ran.err == (
+        "almanac: no executor of the cluster took the work within 60 seconds; see whether its workers run and have memory "
+        "and cores enough for an executor; nothing was changed\n"
+    )
+    cluster.settings.write_text('[session]\n"spark.executor.memory" = "600m"\n"spark.driver.maxResultSize" = "1k"\n')
+    ran = run_installed("list", "sales", book=demo, environment=cluster.environment())
+    assert (ran.code, ran.out) == (3, "")
+    assert "this brings more lines than the driver may hold; ask for less at a time" in ran.err
+    assert ran.err.count("\n") == 1
