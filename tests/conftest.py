@@ -35,6 +35,9 @@ if LONG:  # the workers are started with other words
 COMMAND = Path(sys.executable).with_name("almanac")
 # No note on a test's book stands among the person's own.
 os.environ.setdefault("ALMANAC_NOTES", tempfile.mkdtemp(prefix="almanac-notes-"))
+# Nor does what the person chose for other books count here.
+os.environ["ALMANAC_SETTINGS"] = str(Path(os.environ["ALMANAC_NOTES"], "none.toml"))
+os.environ.pop("ALMANAC_ENGINE", None)
 # Wide enough that no help text or report is broken for want of room, and no colour whatever the machine says.
 ENVIRONMENT = {**os.environ, "COLUMNS": "128", "NO_COLOR": "1"}
 

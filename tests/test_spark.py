@@ -1,5 +1,6 @@
 """The same statements on Spark as on DuckDB: every row of every report equal, types and decimals to the last digit."""
 
+import os
 import shlex
 import shutil
 from collections import Counter
@@ -95,7 +96,9 @@ def is_ordered(sql: str) -> bool:
 
 @pytest.fixture(scope="module")
 def spark() -> Iterator[SparkEngine]:
-    engine = SparkEngine("local[2]", {"spark.sql.shuffle.partitions": "2"}, [Path(gettempdir())])
+    # For a few minutes it is not worth it to have Java compile its code well.
+    with patch.dict(os.environ, {"JDK_JAVA_OPTIONS": "-XX:TieredStopAtLevel=1 -XX:+UseSerialGC"}):
+        engine = SparkEngine("local[2]", {"spark.sql.shuffle.partitions": "2"}, [Path(gettempdir())])
     yield engine
     engine.close()
 

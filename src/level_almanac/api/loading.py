@@ -44,6 +44,8 @@ def load_book(
     _check_tables(book, days)
     rules = LoadRules(entry_class_rules(book), record_rules(book))
     options = LoadOptions(days, drop_missing, set_aside)
+    if book.choice.store:
+        book.store.is_of(book.named, claim=True)
     before = book.store.state()
     done = load(book.file, book.store, book.calendar_by_entity, rules, book.now, options)
     told = [f"this load reached {reach.what} ({reach.where})" for reach in reaches_of(book.file)]

@@ -76,6 +76,8 @@ class Book:
         }
         self.choice = chosen_engine(file.root) if choice is None else choice
         self.store = store or Store(self.choice.store or file.root / STORE_FOLDER)
+        if store is None and self.choice.store:
+            self.store.is_of(self.named)
         self.zone = ZoneInfo(file.settings.book.time_zone)
 
     @classmethod
@@ -118,6 +120,11 @@ class Book:
         calendar = FiscalCalendar(settings, told, name)
         _ = calendar.closed_through
         return calendar
+
+    @property
+    def named(self) -> str:
+        """What the book is called and which entities it is of: the same wherever its folder stands."""
+        return f"{self.settings.book.name} ({', '.join(self.settings.entities)})"
 
     @property
     def calendar_by_entity(self) -> dict[str, FiscalCalendar]:

@@ -26,6 +26,7 @@ class Answers:
 def keep_last(root: Path, words: tuple[str, ...]) -> None:
     """Keep the words of a report's command; a book on a read-only disk keeps none."""
     with suppress(OSError):
+        (root / STORE_FOLDER).mkdir(exist_ok=True)
         write_whole(root / STORE_FOLDER / _LAST, json.dumps(list(words)), lasting=False)
 
 

@@ -20,6 +20,7 @@ from typing import Any
 
 from level_almanac.errors import BookBusy, BookMistake, Mistake
 from level_almanac.files.outside import leads_out
+from level_almanac.files.stamps import STORE_FOLDER
 from level_almanac.whole_file import sync_file, sync_folder, write_whole
 
 FORMAT = 4
@@ -139,6 +140,8 @@ class State:
         return tuple(loaded for loaded in self.files if loaded.table == table)
 
 
+_OWNER = "book"
+"""The file that says whose a store is that lies outside of its book."""
 _MANIFEST = re.compile(r"[0-9a-f]{32}\.json")
 _PART = re.compile(r"[\w-]+-[0-9a-f]{32}\.(?:parquet|csv)|")
 _TABLE = re.compile(r"\w+")
@@ -160,12 +163,23 @@ class Store:
     def mended_by(self) -> str:
         """What to do where something of it is damaged, in words."""
         if self.parts.parent == self.folder:
-            return "delete the folder .almanac and run `almanac load`"
+            name = self.folder.name if self.folder.name == STORE_FOLDER else self.folder
+            return f"delete the folder {name} and run `almanac load`"
         return "it is an edition's: compute it with the version that issued it, or from a copy"
 
     def path_of(self, part: str) -> str:
         """Return the path of a part, to be bound in a statement."""
         return str(self.parts / part)
+
+    def is_of(self, book: str, *, claim: bool = False) -> None:
+        """Raise BookMistake where the store, in a folder outside of books, is another's. claim: note whose it is."""
+        note = self.folder / _OWNER
+        if note.is_file() and (owner := note.read_text(encoding="utf-8", errors="replace")) != book:
+            step = f"name a folder of its own in your settings; if it is the same book, renamed, delete {note}"
+            raise BookMistake(Mistake("this store is another book's", str(self.folder), owner, book, step))
+        if claim:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            write_whole(note, book)
 
     def state(self) -> State | None:
         """Return the state in force, or None where nothing was loaded."""

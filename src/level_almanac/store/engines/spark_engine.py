@@ -314,6 +314,7 @@ def _started(sql: Any, address: str, settings: Mapping[str, str], spill: Path | 
         "spark.master": address,
         "spark.sql.warehouse.dir": str(Path(work, "warehouse")),
         "spark.local.dir": str(spill or work),
+        "spark.driver.defaultJavaOptions": _java_options(address, work),
         **_near(address),
     }
     configuration = pyspark.SparkConf(loadDefaults=False)
@@ -335,6 +336,13 @@ def _not_started(address: str, lines: Sequence[str], error: Exception) -> Engine
     got = (told or str(error).splitlines() or [type(error).__name__])[0].strip()[:300]
     step = "see whether Java 17 or later is installed (JAVA_HOME says where), and what the cluster's own log tells"
     return EngineError(Mistake("Spark did not start", address, got, next_step=step))
+
+
+def _java_options(address: str, work: str) -> str:
+    # What the driver leaves of itself is gone with the folder.
+    options = f"-Djava.io.tmpdir={work}"
+    # Where others compute it only plans, once each, so that to compile its code well is not worth the time.
+    return options if address.startswith("local") else f"{options} -XX:TieredStopAtLevel=1 -XX:+UseSerialGC"
 
 
 def _near(address: str) -> dict[str, str]:

@@ -1,0 +1,126 @@
+"""Which engine computes a book, and where its store lies: said by a person alone, and in one line where it cannot be."""
+
+import importlib
+import json
+from pathlib import Path
+
+import pytest
+
+from conftest import ENVIRONMENT, Ran, copied, run_almanac, run_installed
+from level_almanac.errors import UsageMistake
+from level_almanac.files.engines import EngineChoice, chosen_engine
+from level_almanac.store.engines import spark_engine
+
+
+@pytest.fixture
+def settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    path = tmp_path / "settings.toml"
+    monkeypatch.setenv("ALMANAC_SETTINGS", str(path))
+    monkeypatch.setitem(ENVIRONMENT, "ALMANAC_SETTINGS", str(path))
+    return path
+
+
+def test_the_option_counts_before_the_variable_and_that_before_the_settings(
+    settings: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    root = tmp_path / "books" / "one"
+    assert chosen_engine(root) == EngineChoice()
+    settings.write_text(
+        f"""engine = "local[1]"
+        session = {{ "spark.executor.memory" = "1g", "spark.cores.max" = "4" }}
+        [books."{tmp_path / "books"}"]
+        engine = "spark://head.example:7077"
+        session = {{ "spark.executor.memory" = "8g" }}
+        [books."{tmp_path}"]
+        engine = "duckdb"
+        """
+    )
+    session = {"spark.executor.memory": "8g", "spark.cores.max": "4"}
+    assert chosen_engine(root) == EngineChoice("spark://head.example:7077", session)
+    assert not chosen_engine(tmp_path / "elsewhere").address
+    assert chosen_engine(Path("/")).address == "local[1]"
+    monkeypatch.setenv("ALMANAC_ENGINE", "sc://head.example")
+    assert chosen_engine(root) == EngineChoice("sc://head.example", session)
+    assert chosen_engine(root, "local[2]").address == "local[2]"
+    assert not chosen_engine(root, "duckdb").address
+
+
+@pytest.mark.parametrize(
+    ("text", "message"),
+    [
+        ("engine = 'sparks://head:7077'", "settings.toml: engine: no engine has such an address: 'sparks://head:7077'; expected duckdb, local[2], spark://HOST:PORT or sc://HOST:PORT"),
+        ("engine = 2", "settings.toml: engine: this has to be a text: 2; expected an address"),
+        ("engin = 'duckdb'", "settings.toml: engin: there is no such setting; expected engine, session or books; did you mean 'engine'?"),
+        ("session = { 'spark.executor.memry' = '2g' }", "settings.toml: session: this of a Spark session cannot be set here: 'spark.executor.memry'"),
+        ("session = { 'spark.executor.extraJavaOptions' = '-javaagent:x.jar' }", "this of a Spark session cannot be set here: 'spark.executor.extraJavaOptions'"),
+        ("session = { 'spark.executor.memory' = 2 }", "settings.toml: session.spark.executor.memory: this has to be a text: 2; expected such as \"4g\""),
+        ("books = 1", "settings.toml: books: this is no table: 1"),
+        ("[books.'near']\nengine = 'duckdb'", "settings.toml: books: the path of a book has to be whole: near"),
+        ("[books.'/']\nstore = 'near'", "settings.toml: store: the path of a store has to be whole: near"),
+        ("[books.'/']\nstroe = '/x'", "settings.toml: books./.stroe: there is no such setting; expected engine, session or store; did you mean 'store'?"),
+        ("engine = ", "settings.toml: your settings file cannot be read: "),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_in_the_settings_is_one_line(settings: Path, demo: Path, text: str, message: str) -> None:
+    settings.write_text(text)
+    ran = run_almanac("trial", book=demo)
+    assert ran.code in (2, 3)
+    assert message in ran.err
+    assert ran.err.count("\n") == 1
+
+
+def test_a_book_says_nothing_of_its_engine(demo: Path, tmp_path: Path) -> None:
+    book = copied(demo, tmp_path / "book")
+    with (book / "almanac.toml").open("a") as file:
+        file.write('\n[engine]\naddress = "sc://somewhere.example"\n')
+    ran = run_almanac("trial", book=book)
+    assert (ran.code, "engine" in ran.err) == (3, True), ran.err
+
+
+def test_without_spark_a_line_says_what_to_install(demo: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def missing(name: str) -> None:
+        raise ImportError(name)
+
+    monkeypatch.setattr(spark_engine, "import_module", missing)
+    monkeypatch.setattr(spark_engine, "_SESSIONS", {})
+    with pytest.raises(UsageMistake) as told:
+        spark_engine.SparkEngine("local[2]", {}, [demo])
+    assert str(told.value) == (
+        "to compute with Spark at local[2], packages are needed that are not installed; pip install 'level-almanac[spark]'"
+    )
+
+
+def facts(ran: Ran) -> dict[str, str]:
+    assert ran.code == 0, ran.err
+    return dict(json.loads(ran.out)["facts"])
+
+
+def test_json_says_what_computed_a_report(demo: Path) -> None:
+    duckdb = importlib.import_module("duckdb")
+    for words in (("trial",), ("trace", "trial", "--row", "12110", "--column", "closing")):
+        assert facts(run_almanac(*words, "--print", "json", book=demo))["engine"] == f"DuckDB {duckdb.__version__}"
+
+
+def test_the_store_lies_where_the_settings_say(settings: Path, demo: Path, tmp_path: Path) -> None:
+    book, store = copied(demo, tmp_path / "book", ".almanac"), tmp_path / "shared" / "store"
+    settings.write_text(f'[books."{book}"]\nstore = "{store}"\n')
+    before = run_almanac("trial", book=book)
+    assert (before.code, "nothing is loaded yet" in before.err) == (3, True)
+    assert run_installed("load", "--through", "2026-06-17", book=book).code == 0
+    assert list((store / "parts").glob("*.parquet"))
+    assert not (book / ".almanac").exists()
+    here = run_installed("trial", book=book)
+    assert here.out.split("loaded")[0] == run_almanac("trial", book=demo).out.split("loaded")[0]
+    assert run_installed("page", "save", "mine/trial", book=book).code == 0
+    # Another book's store is neither read nor written.
+    other = copied(book, tmp_path / "other")
+    text = (other / "almanac.toml").read_text()
+    (other / "almanac.toml").write_text(text.replace('name = "Skellan books"', 'name = "Other books"', 1))
+    settings.write_text(f'[books."{other}"]\nstore = "{store}"\n')
+    for words in (("trial",), ("load",)):
+        refused = run_almanac(*words, book=other)
+        assert refused.code == 3
+        assert (
+            f"{store}: this store is another book's: Skellan books (LINE, YARD); expected Other books (LINE, YARD)"
+            in refused.err
+        )
