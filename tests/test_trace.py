@@ -1,6 +1,7 @@
 """Traces: the lines behind every cell sum to it, whichever report, row and column."""
 
 import re
+import shlex
 import zipfile
 from collections import defaultdict
 from collections.abc import Callable
@@ -15,6 +16,7 @@ from conftest import LONG, Almanac
 from level_almanac.core.book import Book
 from level_almanac.core.reports.list.report import ListRequest, listing
 from level_almanac.core.reports.list.trace import list_trace
+from level_almanac.core.reports.registry import all_reports
 from level_almanac.core.reports.statement.report import StatementRequest, statement
 from level_almanac.core.reports.statement.trace import traced_statement
 from level_almanac.core.reports.trial.report import TrialRequest, trial
@@ -155,6 +157,14 @@ def test_steps_down_and_whole_journals(demo: Path, almanac: Almanac) -> None:
     # A whole journal balances, whatever part of it the figure holds.
     assert all(Decimal(cells["amount"]) == 0 for cells in subtotals)
     assert next(row["cells"]["ptd"] for row in journals["rows"] if row["key"] == "total") in totals
+
+
+@pytest.mark.parametrize("words", [report.tracing.example for report in all_reports().values() if report.tracing])
+def test_the_example_in_the_help_of_a_trace_is_of_a_figure_of_the_demo(
+    words: str, almanac: Almanac, demo: Path
+) -> None:
+    ran = almanac("trace", *shlex.split(words), book=demo)
+    assert ran.code == 0, ran.err
 
 
 @pytest.mark.parametrize(

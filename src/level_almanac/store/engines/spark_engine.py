@@ -30,6 +30,8 @@ _OVER_THE_WIRE = "sc://"
 _PORTS = {"spark": 7077, "sc": 15002}
 _WAIT = 10.0
 """Seconds in which a cluster is to answer that it is there."""
+_TRIES = 5
+"""How often a server of Spark Connect is asked again that does not answer; each time it is waited longer."""
 _LOOK, _NONE = 2.0, 60.0
 """Every how many seconds it is looked whether there is an executor, and for how long there may be none."""
 _EXACT = {
@@ -220,7 +222,10 @@ def _mistake(error: Exception) -> EngineError:
         return EngineError(Mistake("the cluster lost the executors that computed this", next_step=step))
     if type(error).__name__ in _GONE:
         step = "see whether it is there, and run the command again; nothing was changed"
-        return EngineError(Mistake("the cluster no longer answers", got=first[:200], next_step=step))
+        told = re.search(r'details = "([^"]+)"', words)
+        return EngineError(
+            Mistake("the cluster no longer answers", got=(told[1] if told else first)[:200], next_step=step)
+        )
     return EngineError(Mistake("the cluster's engine had to stop", got=first[:300], next_step=_AGAIN))
 
 
@@ -259,6 +264,9 @@ def _new_session(address: str, settings: Mapping[str, str], spill: Path | None) 
     try:
         sql = import_module("pyspark.sql")
         import_module("sqlglot")
+        if not address.startswith(_OVER_THE_WIRE):
+            # The thin client alone has no driver.
+            import_module("pyspark.java_gateway")
     except ImportError:
         what = f"to compute with Spark at {address}, packages are needed that are not installed"
         raise UsageMistake(Mistake(what, next_step=INSTALL)) from None
@@ -298,6 +306,9 @@ def _there(address: str) -> None:
 def _connected(sql: Any, address: str, settings: Mapping[str, str]) -> Any:
     with _told():
         session = sql.SparkSession.builder.remote(address).getOrCreate()
+        # By itself the client tries again for ten minutes where a server is gone.
+        retries = import_module("pyspark.sql.connect.client.retries")
+        session.client.set_retry_policies([retries.DefaultPolicy(max_retries=_TRIES)])
         for name, value in settings.items():
             session.conf.set(name, value)
     return session

@@ -9,6 +9,7 @@ What is written in the store is plain SQL that means the same to both. What does
 - whole numbers of up to 38 digits are decimals;
 - patterns are told that only a line feed ends a line and that letters beyond ASCII have capitals too, as DuckDB's do,
   and what stands for their groups is written `$1` for `\\1`;
+- `İ` and `Σ` become the small letters that DuckDB takes them for, whatever stands beside them;
 - that something is to be computed once is left out, since Spark finds out itself.
 """
 
@@ -25,6 +26,7 @@ from level_almanac.store.engine import Values
 _FEW = 200
 """How many members a list after `in` may have for each to be bound by itself."""
 _PATTERN = "(?du)"
+_LETTERS = ("İΣ", "iσ")
 ViewOf = Callable[[Sequence[str]], str]
 """Takes the paths of parts and returns the name of a view over their lines."""
 
@@ -74,6 +76,9 @@ def _parsed(sql: str) -> Any:
         if isinstance(match, exp.RegexpReplace):
             put = match.args["replacement"]
             put.replace(exp.Literal.string(re.sub(r"\\(\d)", r"$\1", put.name)))
+    for lower in list(tree.find_all(exp.Lower)):
+        letters = [exp.Literal.string(each) for each in _LETTERS]
+        lower.set("this", exp.Anonymous(this="translate", expressions=[lower.this.copy(), *letters]))
     for each in list(tree.find_all(exp.CTE)):
         each.set("materialized", None)
     return tree
