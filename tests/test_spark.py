@@ -1,6 +1,5 @@
 """The same statements on Spark as on DuckDB: every row of every report equal, types and decimals to the last digit."""
 
-import os
 import shlex
 import shutil
 from collections import Counter
@@ -34,7 +33,7 @@ from level_almanac.store.engines.spark_engine import SparkEngine
 
 pytestmark = pytest.mark.spark
 REPORTS = [report for name, report in all_reports().items() if name != "check"]
-EXAMPLES = ["check", *(example for report in REPORTS for example in report.examples if " -o " not in example)]
+EXAMPLES = ["check", *(example for report in REPORTS for example in report.examples[:2])]
 TRACES = [f"trace {report.tracing.example}" for report in REPORTS if report.tracing]
 FURTHER = (
     "statement income --basis cash --columns 'each quarter; year' --entity LINE",
@@ -102,9 +101,9 @@ def is_ordered(sql: str) -> bool:
 
 @pytest.fixture(scope="module")
 def spark() -> Iterator[SparkEngine]:
-    # For a few minutes it is not worth it to have Java compile its code well.
-    with patch.dict(os.environ, {"JDK_JAVA_OPTIONS": "-XX:TieredStopAtLevel=1 -XX:+UseSerialGC"}):
-        engine = SparkEngine("local[2]", {"spark.sql.shuffle.partitions": "2"}, [Path(gettempdir())])
+    # For a few thousand lines it is not worth it to compile each statement.
+    quick = {"spark.sql.shuffle.partitions": "1", "spark.sql.codegen.wholeStage": "false"}
+    engine = SparkEngine("local[2]", quick, [Path(gettempdir())])
     yield engine
     engine.close()
 
@@ -163,7 +162,7 @@ def test_letters_and_numbers_mean_the_same(both: BothEngines) -> None:
         Decimal("1E+3"),
     ]
     both.rows(
-        """select x, round(x, 2), x * x, abs(x) // 3, x::decimal(38, 2), greatest(x, null, 0), sum(x) over (order by x)
+        """select x, round(x, 2), x * x, ((x * 1000)::hugeint // 3::hugeint)::decimal(30, 0), x::decimal(38, 2), greatest(x, null, 0), sum(x) over (order by x)
             from (select unnest($x::decimal(20, 3)[]) as x) order by x""",
         {"x": amounts},
     )

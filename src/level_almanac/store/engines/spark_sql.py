@@ -7,8 +7,8 @@ What is written in the store is plain SQL that means the same to both. What does
   reads by the type that it is to have; a short one after `in` becomes its members, by which files are read in part;
 - a name of an order after `over` stands in brackets, since `over name - 1` would be read as the name `name-1`;
 - whole numbers of up to 38 digits are decimals;
-- patterns are told that only a line feed ends a line and that letters beyond ASCII have capitals too, as DuckDB's do,
-  and what stands for their groups is written `$1` for `\\1`;
+- patterns are told that only a line feed ends a line and that letters beyond ASCII have capitals too, as DuckDB's do;
+  `$` is the end, and not also what stands before a last line feed; what stands for a group is written `$1` for `\\1`;
 - `İ` and `Σ` become the small letters that DuckDB takes them for, whatever stands beside them;
 - that something is to be computed once is left out, since Spark finds out itself.
 """
@@ -72,7 +72,8 @@ def _parsed(sql: str) -> Any:
             kind.replace(exp.DataType.build("decimal(38, 0)"))
     for match in list(tree.find_all(exp.RegexpLike, exp.RegexpReplace, exp.RegexpExtract)):
         # Patterns stand in the store as they are; none is bound.
-        match.expression.replace(exp.Literal.string(f"{_PATTERN}{match.expression.name}"))
+        pattern = re.sub(r"\$$", r"\\z", match.expression.name)
+        match.expression.replace(exp.Literal.string(f"{_PATTERN}{pattern}"))
         if isinstance(match, exp.RegexpReplace):
             put = match.args["replacement"]
             put.replace(exp.Literal.string(re.sub(r"\\(\d)", r"$\1", put.name)))
