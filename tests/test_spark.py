@@ -168,6 +168,23 @@ def test_letters_and_numbers_mean_the_same(both: BothEngines) -> None:
     )
 
 
+def test_parts_are_read_whatever_their_folder_is_called_and_put_together_by_name(
+    both: BothEngines, tmp_path: Path
+) -> None:
+    folder = tmp_path / "odd [x] {y} #1 %41 é a=b ,; 'q'"
+    folder.mkdir()
+    parts = [str(folder / f"ledger-{number}.parquet") for number in range(3)]
+    writer = DuckDBEngine([tmp_path])
+    for part, columns in zip(parts, ("1.25::decimal(18, 2) as amount, 'x' as a", "'y' as b, 0.0005::decimal(18, 4) as amount", "7.5::decimal(18, 2) as amount, 'z' as a"), strict=True):  # fmt: skip
+        writer.run(f"copy (select {columns}) to $part (format parquet)", {"part": part})
+    assert both.columns(parts[:1]) == {"amount": "DECIMAL(18,2)", "a": "VARCHAR"}
+    both.rows(
+        "select sum(amount), count(a), count(b), max(amount) from read_parquet($parts, union_by_name = true)",
+        {"parts": parts},
+    )
+    both.rows("select sum(amount), count(a) from read_parquet($parts, union_by_name = true)", {"parts": parts[::2]})
+
+
 @pytest.mark.usefixtures("both")
 @examples(3, 40)
 @given(docs=DOCS, others=DOCS, ledger=st.lists(st.tuples(st.integers(0, 5), st.integers(0, 40), st.sampled_from(["1000", "4000", "6000", "6100"]), st.integers(-(10**13), 10**13).filter(bool), st.sampled_from(["", "1", "2", "ÄÖ ß\u2028'\"\\\\", "İi"]), st.sampled_from(["", "V1", "V2"])), max_size=12))  # fmt: skip

@@ -9,7 +9,7 @@ from level_almanac.store.engine import Engine
 def open_engine(address: str, settings: Mapping[str, str], reach: Iterable[Path], spill: Path | None = None) -> Engine:
     """Return the engine at an address: of a Spark cluster, or DuckDB in this process where there is none.
 
-    settings: of the session; reach, spill: as the engines say.
+    settings: of the session; reach: the folders that may be read; spill: where DuckDB puts what is larger than memory.
     """
     if not address:
         from level_almanac.store.engines.duckdb_engine import DuckDBEngine
@@ -17,4 +17,4 @@ def open_engine(address: str, settings: Mapping[str, str], reach: Iterable[Path]
         return DuckDBEngine(reach, spill)
     from level_almanac.store.engines.spark_engine import SparkEngine
 
-    return SparkEngine(address, settings, reach, spill)
+    return SparkEngine(address, settings, reach)

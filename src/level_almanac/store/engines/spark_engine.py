@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
-from level_almanac.errors import BookMistake, Mistake, UsageMistake
+from level_almanac.errors import Mistake, UsageMistake, listed
 from level_almanac.progress import gauged, tell
 from level_almanac.store.engine import EngineError, Row, UnboundError, Values
 from level_almanac.store.engines.spark_sql import spark_statement
@@ -56,15 +56,12 @@ class SparkEngine:
     """A Spark session. The tables are Parquet files named in the statements, read by the cluster where they lie.
 
     address: of the cluster, as `local[2]`, `spark://HOST:PORT` or `sc://HOST:PORT`; settings: of the session, by
-    Spark's names; reach: the folders that parts may be read from, and nothing else, all links followed; spill: where
-    goes what is larger than memory, on this machine. Raises UsageMistake without pyspark, and EngineError where the
-    cluster cannot be reached.
+    Spark's names; reach: the folders that parts may be read from, and nothing else, all links followed. Raises
+    UsageMistake without pyspark, and EngineError where the cluster cannot be reached.
     """
 
-    def __init__(
-        self, address: str, settings: Mapping[str, str], reach: Iterable[Path], spill: Path | None = None
-    ) -> None:
-        self._session = _session(address, settings, spill)
+    def __init__(self, address: str, settings: Mapping[str, str], reach: Iterable[Path]) -> None:
+        self._session = _session(address, settings)
         self.called = f"Spark {self._session.version} at {address}"
         self._reach = [path.resolve() for path in reach]
         self._views: dict[tuple[str, ...], str] = {}
@@ -120,10 +117,11 @@ class SparkEngine:
         reader = self._session.read
         if len(paths) == 1:
             return reader.parquet(*paths)
-        errors = import_module("pyspark.errors")
         try:
             return reader.option("mergeSchema", "true").parquet(*paths)
-        except errors.PySparkException:
+        except Exception as error:
+            if "CANNOT_MERGE" not in str(error):
+                raise
             # Amounts with more decimals in one export than in another: each is read by itself, and widened then.
             frames = [reader.parquet(path) for path in paths]
             whole = frames[0]
@@ -138,8 +136,8 @@ class SparkEngine:
             raise EngineError(Mistake(what, got=str(path)))
         if not path.is_file():
             raise EngineError(Mistake("the store lacks a part", got=str(path), next_step=_AGAIN))
-        # Spark takes signs in a path for a pattern.
-        return re.sub(r"([\[\]{}*?\\])", r"\\\1", str(path))
+        # Spark takes signs in a path for a pattern, and a path without more for one of the cluster's own file system.
+        return "file://" + re.sub(r"([\[\]{}*?\\])", r"\\\1", str(path))
 
     def _progress(self) -> float:
         """Return how far the tasks are that are known of, in percent; -1 where none runs."""
@@ -204,7 +202,9 @@ _SPARKS = ("pyspark", "py4j", "grpc")
 
 def _mistake(error: Exception) -> EngineError:
     words = str(error)
-    first = next((line.strip() for line in words.splitlines() if line.strip()), type(error).__name__)
+    # An error of Java's own stands beneath a line that says only that there is one.
+    lines = [line.strip(": ") for line in words.splitlines() if line.strip() and "An error occurred while" not in line]
+    first = lines[0] if lines else type(error).__name__
     if type(error).__name__ == "AnalysisException":
         return UnboundError(Mistake("the cluster's engine had to stop", got=first[:300].replace("`", '"')))
     if "ARITHMETIC_OVERFLOW" in words or "NUMERIC_VALUE_OUT_OF_RANGE" in words:
@@ -245,7 +245,7 @@ def _type_name(name: str) -> str:
     return _TYPES.get(name, name.upper())
 
 
-def _session(address: str, settings: Mapping[str, str], spill: Path | None) -> Any:
+def _session(address: str, settings: Mapping[str, str]) -> Any:
     """Return the session of this run: at most one can be had in a process."""
     asked = (address, tuple(sorted(settings.items())))
     for known, session in _SESSIONS.items():
@@ -253,11 +253,11 @@ def _session(address: str, settings: Mapping[str, str], spill: Path | None) -> A
             what = "this process computes with another Spark session already"
             raise UsageMistake(Mistake(what, address, known[0], next_step="open such books in processes of their own"))
         return session
-    _SESSIONS[asked] = found = _new_session(address, settings, spill)
+    _SESSIONS[asked] = found = _new_session(address, settings)
     return found
 
 
-def _new_session(address: str, settings: Mapping[str, str], spill: Path | None) -> Any:
+def _new_session(address: str, settings: Mapping[str, str]) -> Any:
     # What goes wrong is told in one line, and not as a log of Spark's besides, nor what it thinks of other libraries.
     logging.getLogger("SQLQueryContextLogger").disabled = True
     warnings.filterwarnings("ignore", module="pyspark")
@@ -276,7 +276,7 @@ def _new_session(address: str, settings: Mapping[str, str], spill: Path | None) 
     if address.startswith(_OVER_THE_WIRE):
         session = _connected(sql, address, configured)
     else:
-        session = _started(sql, address, {**_QUIET, **configured}, spill)
+        session = _started(sql, address, {**_QUIET, **configured})
     atexit.register(_ended, session)
     return session
 
@@ -304,6 +304,9 @@ def _there(address: str) -> None:
 
 
 def _connected(sql: Any, address: str, settings: Mapping[str, str]) -> Any:
+    if fixed := [name for name in settings if not name.startswith("spark.sql.")]:
+        what = "of a cluster that is asked by Spark Connect only what begins with spark.sql can be set from here"
+        raise UsageMistake(Mistake(what, address, listed(fixed), next_step="set it where the cluster is started"))
     with _told():
         session = sql.SparkSession.builder.remote(address).getOrCreate()
         # By itself the client tries again for ten minutes where a server is gone.
@@ -314,7 +317,7 @@ def _connected(sql: Any, address: str, settings: Mapping[str, str]) -> Any:
     return session
 
 
-def _started(sql: Any, address: str, settings: Mapping[str, str], spill: Path | None) -> Any:
+def _started(sql: Any, address: str, settings: Mapping[str, str]) -> Any:
     """Start Spark's driver beside this process. What it says of itself goes into a file that is gone when it ends."""
     gateway = import_module("pyspark.java_gateway")
     pyspark = import_module("pyspark")
@@ -324,7 +327,7 @@ def _started(sql: Any, address: str, settings: Mapping[str, str], spill: Path | 
         "spark.app.name": "almanac",
         "spark.master": address,
         "spark.sql.warehouse.dir": str(Path(work, "warehouse")),
-        "spark.local.dir": str(spill or work),
+        "spark.local.dir": work,
         "spark.driver.defaultJavaOptions": _java_options(address, work),
         **_near(address),
     }
@@ -342,7 +345,7 @@ def _started(sql: Any, address: str, settings: Mapping[str, str], spill: Path | 
         raise _not_started(address, lines, error) from error
 
 
-def _not_started(address: str, lines: Sequence[str], error: Exception) -> EngineError | BookMistake:
+def _not_started(address: str, lines: Sequence[str], error: Exception) -> EngineError:
     told = [line for line in lines if re.search(r"\b(Exception|Error|ERROR|JAVA_HOME)\b", line)]
     got = (told or str(error).splitlines() or [type(error).__name__])[0].strip()[:300]
     step = "see whether Java 17 or later is installed (JAVA_HOME says where), and what the cluster's own log tells"
