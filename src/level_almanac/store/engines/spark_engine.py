@@ -260,6 +260,7 @@ def _session(address: str, settings: Mapping[str, str]) -> Any:
 def _new_session(address: str, settings: Mapping[str, str]) -> Any:
     # What goes wrong is told in one line, and not as a log of Spark's besides, nor what it thinks of other libraries.
     logging.getLogger("SQLQueryContextLogger").disabled = True
+    logging.getLogger().addFilter(_not_of_the_gateway)
     warnings.filterwarnings("ignore", module="pyspark")
     try:
         sql = import_module("pyspark.sql")
@@ -279,6 +280,11 @@ def _new_session(address: str, settings: Mapping[str, str]) -> Any:
         session = _started(sql, address, {**_QUIET, **configured})
     atexit.register(_ended, session)
     return session
+
+
+def _not_of_the_gateway(record: logging.LogRecord) -> bool:
+    """Tell whether a record is of another than the gateway to Java, which logs in no name that a statement ended."""
+    return "py4j" not in record.pathname
 
 
 def _ended(session: Any) -> None:
