@@ -77,16 +77,20 @@ def test_a_book_says_nothing_of_its_engine(demo: Path, tmp_path: Path) -> None:
     assert (ran.code, "engine" in ran.err) == (3, True), ran.err
 
 
-def test_without_spark_a_line_says_what_to_install(demo: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.mark.parametrize(("address", "extra"), [("local[2]", "spark"), ("sc://head.example", "spark-connect")])
+def test_without_spark_a_line_says_what_to_install(
+    demo: Path, monkeypatch: pytest.MonkeyPatch, address: str, extra: str
+) -> None:
     def missing(name: str) -> None:
         raise ImportError(name)
 
     monkeypatch.setattr(spark_engine, "import_module", missing)
     monkeypatch.setattr(spark_engine, "_SESSIONS", {})
     with pytest.raises(UsageMistake) as told:
-        spark_engine.SparkEngine("local[2]", {}, [demo])
+        spark_engine.SparkEngine(address, {}, [demo])
     assert str(told.value) == (
-        "to compute with Spark at local[2], packages are needed that are not installed; pip install 'level-almanac[spark]'"
+        f"to compute with Spark at {address}, packages are needed that are not installed; "
+        f"pip install 'level-almanac[{extra}]'"
     )
 
 

@@ -24,7 +24,6 @@ from level_almanac.progress import gauged, tell
 from level_almanac.store.engine import EngineError, Row, UnboundError, Values
 from level_almanac.store.engines.spark_sql import spark_statement
 
-INSTALL = "pip install 'level-almanac[spark]'"
 _OVER_THE_WIRE = "sc://"
 """What the address of a cluster begins with that is asked by Spark Connect."""
 _PORTS = {"spark": 7077, "sc": 15002}
@@ -262,19 +261,20 @@ def _new_session(address: str, settings: Mapping[str, str]) -> Any:
     logging.getLogger("SQLQueryContextLogger").disabled = True
     logging.getLogger().addFilter(_not_of_the_gateway)
     warnings.filterwarnings("ignore", module="pyspark")
+    over_the_wire = address.startswith(_OVER_THE_WIRE)
     try:
         sql = import_module("pyspark.sql")
         import_module("sqlglot")
-        if not address.startswith(_OVER_THE_WIRE):
-            # The thin client alone has no driver.
-            import_module("pyspark.java_gateway")
+        # The thin client has no driver, and Spark by itself not what the client needs.
+        import_module("pyspark.sql.connect.session" if over_the_wire else "pyspark.java_gateway")
     except ImportError:
         what = f"to compute with Spark at {address}, packages are needed that are not installed"
-        raise UsageMistake(Mistake(what, next_step=INSTALL)) from None
+        extra = "spark-connect" if over_the_wire else "spark"
+        raise UsageMistake(Mistake(what, next_step=f"pip install 'level-almanac[{extra}]'")) from None
     tell(f"asking Spark at {address}")
     _there(address)
     configured = {**settings, **_EXACT}
-    if address.startswith(_OVER_THE_WIRE):
+    if over_the_wire:
         session = _connected(sql, address, configured)
     else:
         session = _started(sql, address, {**_QUIET, **configured})
@@ -353,7 +353,7 @@ def _started(sql: Any, address: str, settings: Mapping[str, str]) -> Any:
 
 def _not_started(address: str, lines: Sequence[str], error: Exception) -> EngineError:
     told = [line for line in lines if re.search(r"\b(Exception|Error|ERROR|JAVA_HOME)\b", line)]
-    got = (told or str(error).splitlines() or [type(error).__name__])[0].strip()[:300]
+    got = (told or str(error).splitlines() or [type(error).__name__])[0].strip(" .")[:300]
     step = "see whether Java 17 or later is installed (JAVA_HOME says where), and what the cluster's own log tells"
     return EngineError(Mistake("Spark did not start", address, got, next_step=step))
 
