@@ -23,6 +23,7 @@ from level_almanac.cli.main import run as run_here
 from level_almanac.core.book import Book
 from level_almanac.intake import load
 from level_almanac.store.engines.duckdb_engine import DuckDBEngine
+from level_almanac.store.engines.threads import ThreadCrew
 
 # A machine that is busy with something else is no reason to fail.
 settings.register_profile("patient", deadline=None)
@@ -50,7 +51,7 @@ def one_engine() -> Iterator[None]:
     with (
         patch.object(shared, "close", lambda: None),
         patch.object(Book, "engine", shared),
-        patch.object(load, "DuckDBEngine", lambda *_, **__: shared),
+        patch.object(load, "open_loading", lambda *told: (shared, ThreadCrew(shared, told[-1]))),
     ):
         yield
     close()

@@ -120,7 +120,15 @@ def open_book(folder: Path, year: Year, entries: list[Entry]) -> Book:
     (folder / "ledger.csv").write_text(HEADS + "".join(rows))
     book = Book.open(folder)
     now = datetime(2026, 1, 1, tzinfo=UTC)
-    load(book.file, book.store, book.calendar_by_entity, LoadRules(entry_class_rules(book), {}), now, LoadOptions())
+    load(
+        book.file,
+        book.store,
+        book.calendar_by_entity,
+        LoadRules(entry_class_rules(book), {}),
+        now,
+        LoadOptions(),
+        book.choice,
+    )
     return Book.open(folder)
 
 

@@ -47,7 +47,7 @@ def load_book(
     if book.choice.store:
         book.store.is_of(book.named, claim=True)
     before = book.store.state()
-    done = load(book.file, book.store, book.calendar_by_entity, rules, book.now, options)
+    done = load(book.file, book.store, book.calendar_by_entity, rules, book.now, options, book.choice)
     told = [f"this load reached {reach.what} ({reach.where})" for reach in reaches_of(book.file)]
     told += [left_out_words(loaded) for loaded in done.state.files if loaded.set_aside]
     told += closed_changes(book, before, done.state)
@@ -63,7 +63,7 @@ def look_book(book: Book) -> Loaded:
     Raises as `load_book` does, for what a load would be refused for.
     """
     rules = LoadRules(entry_class_rules(book), record_rules(book))
-    found = look(book.file, book.store, book.calendar_by_entity, rules, book.now)
+    found = look(book.file, book.store, book.calendar_by_entity, rules, book.now, book.choice)
     more = found.warned_of - len(found.warnings)
     warnings = (*map(str, found.warnings), *([f"… and {more:,} more"] if more > 0 else []))
     return Loaded(look_report(book, found.before, found.after, found.outcomes, found.gone), warnings)

@@ -1,7 +1,7 @@
 """The same line in several exports: which of them counts, looked for anew only where exports changed."""
 
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import replace
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from level_almanac.errors import BookMistake
@@ -9,8 +9,9 @@ from level_almanac.files.tables import Table
 from level_almanac.intake.drafts import Draft
 from level_almanac.intake.fates import SHOWN_MISTAKES
 from level_almanac.intake.messages import clash_mistake
+from level_almanac.intake.taking_in import new_part
 from level_almanac.store import repeats
-from level_almanac.store.engine import WritingEngine
+from level_almanac.store.engine import Crew, Engine, GatheringEngine, WritingEngine
 from level_almanac.store.state import State, Store
 
 
@@ -30,16 +31,17 @@ def touched_parts(store: Store, before: State | None, table: Table, drafts: Sequ
 
 
 def settled_copies(
-    engine: WritingEngine,
+    engine: GatheringEngine,
+    crew: Crew,
     table: Table,
     drafts: Sequence[Draft],
     touched: Sequence[str] | None,
     later: repeats.Later,
-    new: Callable[[], Path],
+    folder: Path,
 ) -> Iterator[Draft]:
     """Yield the drafts of a table whose parts were written anew, because other lines of them count than before.
 
-    touched: parts of what changed, or None where all did; new: where to write a part. Raises BookMistake for two
+    touched: parts of what changed, or None where all did; folder: where to write parts. Raises BookMistake for two
     different lines under one key.
     """
     parts = {draft.entry.path: draft.parts for draft in drafts}
@@ -47,31 +49,48 @@ def settled_copies(
         # What stood more than once before goes on to do so.
         touched = [*touched, *(str(draft.shadow) for draft in drafts if draft.shadow)]
         parts = _parts_with(engine, touched, drafts)
-    shadows: dict[str, repeats.Shadows] = {}
+    counts: dict[str, repeats.Shadows] = {}
+    shadows: Path | None = None
     if repeats.find_repeats(engine, table, parts, later, touched):
         clashes, count = repeats.clashes(engine, table, SHOWN_MISTAKES)
         if clashes:
             raise BookMistake(*(clash_mistake(clash, table.key) for clash in clashes), total=count)
-        shadows = repeats.shadow_counts(engine, table)
-    else:
-        repeats.no_shadows(engine, table)
+        shadows = new_part(folder)
+        counts = repeats.write_shadows(engine, table, shadows)
+    changed = []
     for draft in drafts:
-        found = shadows.get(draft.entry.path, repeats.Shadows(0, 0))
-        if not draft.fresh and found == (draft.entry.duplicates, draft.entry.superseded):
-            before = str(draft.shadow) if draft.shadow else ""
-            if repeats.are_kept(engine, table, draft.entry.path, before):
-                continue
-        if not sum(found) and not draft.shadow:
-            continue
-        kept, shadow = new(), new() if sum(found) else None
-        repeats.rewrite(engine, table, draft.parts, kept, copies=False)
-        if shadow is not None:
-            repeats.rewrite(engine, table, draft.parts, shadow, copies=True)
-        entry = replace(draft.entry, duplicates=found.copies, superseded=found.superseded)
-        yield replace(draft, entry=entry, part=kept, shadow=shadow, fresh=True, summed=False)
+        found = counts.get(draft.entry.path, repeats.Shadows(0, 0))
+        if (sum(found) or draft.shadow) and not _is_as_before(engine, table, draft, found, shadows):
+            entry = replace(draft.entry, duplicates=found.copies, superseded=found.superseded)
+            changed.append(replace(draft, entry=entry))
+    yield from crew.each(_Rewriting(table, shadows, folder).rewritten, changed)
 
 
-def _parts_with(engine: WritingEngine, touched: Sequence[str], drafts: Sequence[Draft]) -> dict[str, list[str]]:
+def _is_as_before(engine: Engine, table: Table, draft: Draft, found: repeats.Shadows, shadows: Path | None) -> bool:
+    if draft.fresh or found != (draft.entry.duplicates, draft.entry.superseded) or not draft.shadow or not shadows:
+        return False
+    return repeats.are_kept(engine, table, draft.entry.path, shadows, str(draft.shadow))
+
+
+@dataclass(frozen=True, slots=True)
+class _Rewriting:
+    """The parts of a table written anew. shadows: what does not count, if anything; folder: where they go."""
+
+    table: Table
+    shadows: Path | None
+    folder: Path
+
+    def rewritten(self, engine: WritingEngine, _: Path, draft: Draft) -> Draft:
+        """Return the draft with parts of the lines that count, and of those that do not."""
+        kept, shadow = new_part(self.folder), None
+        repeats.rewrite(engine, self.table, draft.parts, self.shadows, kept, copies=False)
+        if draft.entry.duplicates or draft.entry.superseded:
+            shadow = new_part(self.folder)
+            repeats.rewrite(engine, self.table, draft.parts, self.shadows, shadow, copies=True)
+        return replace(draft, part=kept, shadow=shadow, fresh=True, summed=False)
+
+
+def _parts_with(engine: Engine, touched: Sequence[str], drafts: Sequence[Draft]) -> dict[str, list[str]]:
     """Return the parts, by export, that may hold lines under the keys of those in touched parts."""
     journals = {
         draft.entry.path: str(draft.journals)

@@ -4,14 +4,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from functools import cached_property
-from itertools import count as count_up
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.files.engines import EngineChoice
 from level_almanac.files.fingerprints import rules_fingerprint
 from level_almanac.files.settings import BookFile
-from level_almanac.files.tables import SIDE_OF, tables_of
+from level_almanac.files.tables import SIDE_OF, Table, tables_of
 from level_almanac.files.validation.findings import standing_code
 from level_almanac.intake.chart_checks import chart_mistakes, retained_earnings_mistakes, unknown_account_mistakes
 from level_almanac.intake.copies import settled_copies, touched_parts
@@ -22,21 +22,21 @@ from level_almanac.intake.files import ExportFile, export_files
 from level_almanac.intake.later import later_of
 from level_almanac.intake.messages import by_cause
 from level_almanac.intake.periods import PlacesDays
-from level_almanac.intake.read_export import ExportReader, ReadExport
+from level_almanac.intake.read_export import ReadExport, ReadingRules
 from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
 from level_almanac.intake.shaping.shape import Conditions
-from level_almanac.intake.taking_in import TakingIn
+from level_almanac.intake.taking_in import TakingIn, new_part
 from level_almanac.intake.warnings import cut_short, ends_early, lines_after, unbalanced_journals, unlikely_signs
 from level_almanac.progress import tell
 from level_almanac.store import closing, rollups
 from level_almanac.store.chart_lines import account_classes
 from level_almanac.store.documents.marks import write_marked
-from level_almanac.store.engine import WritingEngine
-from level_almanac.store.engines.duckdb_engine import DuckDBEngine
+from level_almanac.store.engine import Crew, GatheringEngine, WritingEngine
+from level_almanac.store.engines.opening import open_loading
 from level_almanac.store.kept import keep_through, read_through
 from level_almanac.store.plan_lines import accounts_planned
 from level_almanac.store.predicate import Predicate
-from level_almanac.store.state import LoadedFile, State, Store
+from level_almanac.store.state import LoadedFile, State, Store, digest_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +61,6 @@ class LoadRules(NamedTuple):
     records: Conditions
 
 
-_MEMORY = "1200MB"
 _READING, _SETTLING = 0.8, 0.95
 """What share of a load is over when the exports are read, and when what they have in common is settled."""
 
@@ -99,35 +98,46 @@ def load(
     rules: LoadRules,
     now: datetime,
     options: LoadOptions,
+    choice: EngineChoice,
 ) -> LoadResult:
     """Take in every export that the book names and put the new state in force.
 
-    calendars: per entity, what places its posting dates and periods. Raises BookMistake with the first mistakes and
-    their full number, and BookBusy, with nothing changed.
+    calendars: per entity, what places its posting dates and periods; choice: what computes. Raises BookMistake with
+    the first mistakes and their full number, EngineError and BookBusy, with nothing changed.
     """
     files = export_files(book)
     with store.writing() as work:
-        engine = _engine(book, store, files, work)
+        engine, crew = _opened(book, store, files, work, choice)
         try:
-            return _Load(book, store, engine, work, store.state(), now, options).run(files, calendars, rules)
+            return _Load(book, store, engine, crew, work, store.state(), now, options).run(files, calendars, rules)
         finally:
             engine.close()
 
 
-def look(book: BookFile, store: Store, calendars: Mapping[str, PlacesDays], rules: LoadRules, now: datetime) -> Look:
+def look(
+    book: BookFile,
+    store: Store,
+    calendars: Mapping[str, PlacesDays],
+    rules: LoadRules,
+    now: datetime,
+    choice: EngineChoice,
+) -> Look:
     """Return what a load would change. Raises as `load` does, for what a load would be refused for."""
     files = export_files(book)
     with store.writing() as work:
-        engine = _engine(book, store, files, work)
+        engine, crew = _opened(book, store, files, work, choice)
         try:
-            return _Load(book, store, engine, work, store.state(), now, LoadOptions()).look(files, calendars, rules)
+            asked = LoadOptions()
+            return _Load(book, store, engine, crew, work, store.state(), now, asked).look(files, calendars, rules)
         finally:
             engine.close()
 
 
-def _engine(book: BookFile, store: Store, files: Sequence[ExportFile], work: Path) -> DuckDBEngine:
+def _opened(
+    book: BookFile, store: Store, files: Sequence[ExportFile], work: Path, choice: EngineChoice
+) -> tuple[GatheringEngine, Crew]:
     reach = (book.root, work, store.folder, *(file.path for file in files if file.path))
-    return DuckDBEngine(reach, spill=work, memory=_MEMORY)
+    return open_loading(choice.address, choice.session, reach, work)
 
 
 def _stamps(state: State) -> dict[Key, str]:
@@ -140,19 +150,18 @@ class _Load:
 
     book: BookFile
     store: Store
-    engine: WritingEngine
+    engine: GatheringEngine
+    crew: Crew
     work: Path
     before: State | None
     now: datetime
     options: LoadOptions
     drafts: dict[Key, Draft] = field(default_factory=dict)
-    written: "count_up[int]" = field(default_factory=count_up)
     files: list[ExportFile] = field(default_factory=list)
     unlikely: list[Mistake] = field(default_factory=list)
 
     def _new(self) -> Path:
-        # Parts without lines are alike to the byte, so a name made of another part's would not be its own.
-        return self.work / f"part-{next(self.written)}.parquet"
+        return new_part(self.work)
 
     def run(self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: LoadRules) -> LoadResult:
         """Read, check and put in force."""
@@ -198,7 +207,8 @@ class _Load:
                 touched = touched_parts(self.store, self.before, table, drafts)
                 if drafts and touched != []:
                     later = later_of(self.files, table)
-                    for draft in settled_copies(self.engine, table, drafts, touched, later, self._new):
+                    settled = settled_copies(self.engine, self.crew, table, drafts, touched, later, self.work)
+                    for draft in settled:
                         self.drafts[table.name, draft.entry.path] = draft
         # The book file may name another retained-earnings account though no export changed.
         self._check_chart()
@@ -231,10 +241,8 @@ class _Load:
         return gone
 
     def _read(self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: LoadRules) -> dict[Key, str]:
-        reader = ExportReader(
+        how = ReadingRules(
             self.book,
-            self.engine,
-            self.work,
             calendars,
             rules.classes,
             SHOWN_MISTAKES,
@@ -247,14 +255,11 @@ class _Load:
         done: dict[Key, tuple[ExportFile, ReadExport]] = {}
 
         known = {(entry.table, entry.path): entry for entry in (self.before.files if self.before else ())}
-        taking = TakingIn(
-            self.book, self.store, self.engine, self.work, self.now, files, known, self.options.set_aside, _READING,
-            self.written,
-        )  # fmt: skip
 
-        def take_in(some: Sequence[ExportFile], reader: ExportReader) -> None:
+        def take_in(some: Sequence[ExportFile], how: ReadingRules) -> None:
             nonlocal mistakes, total
-            for file, taken in taking.taken_in(some, reader, set(self.drafts)):
+            taking = TakingIn(how, self.store, self.work, self.now, files, known, _READING)
+            for file, taken in taking.taken_in(some, self.crew, set(self.drafts)):
                 self.drafts[file.key], outcomes[file.key] = taken.draft, taken.outcome
                 if taken.read is not None:
                     mistakes += taken.read.mistakes
@@ -262,11 +267,11 @@ class _Load:
                     done[file.key] = (file, taken.read)
 
         # The chart comes first, so that a ledger line's account is held against it with all else on the line.
-        take_in([file for file in files if file.block.table == "accounts"], reader)
+        take_in([file for file in files if file.block.table == "accounts"], how)
         if not mistakes:
             parts = [str(draft.part) for draft in self._of("accounts")]
-            reader = replace(reader, chart=account_classes(self.engine, parts) if parts else {})
-            take_in([file for file in files if file.block.table != "accounts"], reader)
+            how = replace(how, chart=account_classes(self.engine, parts) if parts else {})
+            take_in([file for file in files if file.block.table != "accounts"], how)
         if not mistakes:
             found, count = settle_fates(self.engine, files, done, set_aside=self.options.set_aside)
             mistakes, total = [*mistakes, *found], total + count
@@ -283,7 +288,7 @@ class _Load:
             sums, text = [str(read.aside.debit), str(read.aside.credit)], self._new().with_suffix(".csv")
             text.write_text(aside_text(read.aside), encoding="utf-8", newline="")
             draft = self.drafts[key]
-            kept = self.store.keep(text, "aside")
+            kept = self.store.keep(text, "aside", digest_of(text))
             entry = replace(draft.entry, set_aside=read.aside.count, aside_sums=sums, aside=kept)
             self.drafts[key] = replace(draft, entry=entry)
 
@@ -294,25 +299,26 @@ class _Load:
         drafts = self._of("ledger")
         if not drafts:
             return
-        for (name,) in closing.closing_journals(self.engine, [str(draft.part) for draft in drafts]):
-            draft = self.drafts["ledger", name]
-            target = self._new()
-            closing.rewrite_classes(self.engine, str(draft.part), target)
-            self.drafts["ledger", name] = replace(draft, part=target, fresh=True, summed=False)
+        parts, journals = [str(draft.part) for draft in drafts], self._new()
+        closing.write_closing(self.engine, parts, journals)
+        names = closing.to_reclassify(self.engine, parts, journals)
+        unlike = [draft for draft in drafts if draft.entry.path in names]
+        for draft in self.crew.each(_Reclassifying(journals, self.work).reclassified, unlike):
+            self.drafts["ledger", draft.entry.path] = draft
 
     def _roll_up(self) -> None:
         tables = tables_of(self.book.settings.tables)
         ledger = tables["ledger"]
-        for name, draft in self.drafts.items():
-            if draft.fresh:
-                summed = draft if draft.summed else summed_draft(self.engine, draft, tables, self._new())
-                self.drafts[name] = summed
-                lines, copies, replaced = summed.entry.lines, summed.entry.duplicates, summed.entry.superseded
-                if lines + copies + replaced != draft.records:
-                    became = f"{lines:,}, {copies:,} copies and {replaced:,} superseded"
-                    what = f"{draft.records:,} lines were read, and became {became}"
-                    step = "this is a fault of almanac's: the load was stopped, and nothing changed"
-                    raise BookMistake(Mistake(what, draft.entry.path, next_step=step))
+        anew = [draft for draft in self.drafts.values() if draft.fresh and not draft.summed]
+        for draft in self.crew.each(_Summing(tables, self.work).summed, anew):
+            self.drafts[draft.entry.table, draft.entry.path] = draft
+        for draft in self.drafts.values():
+            lines, copies, replaced = draft.entry.lines, draft.entry.duplicates, draft.entry.superseded
+            if draft.fresh and lines + copies + replaced != draft.records:
+                became = f"{lines:,}, {copies:,} copies and {replaced:,} superseded"
+                what = f"{draft.records:,} lines were read, and became {became}"
+                step = "this is a fault of almanac's: the load was stopped, and nothing changed"
+                raise BookMistake(Mistake(what, draft.entry.path, next_step=step))
         merged = [str(draft.rollup) for draft in self._of("ledger")]
         if merged:
             fields = rollups.wide_fields(ledger)
@@ -396,24 +402,12 @@ class _Load:
 
     def _kept_state(self, loaded_at: datetime) -> State:
         early = self._early
-        entries = []
-        for name, draft in self.drafts.items():
-            if draft.fresh:
-                table = draft.entry.table
-                made: dict[str, Any] = {
-                    what: self.store.keep(path, f"{table}-{what}") if path else ""
-                    for what, path in draft.made_of_it.items()
-                }
-                entry = replace(draft.entry, part=self.store.keep(draft.part, table), **made)
-                self.drafts[name] = draft_of(self.store, entry)
-                entries.append(entry)
-            else:
-                entries.append(draft.entry)
+        entries = self._kept_entries()
         merged, wide = self.work / "rollup.parquet", self.work / "wide.parquet"
         fields = list(rollups.wide_fields(tables_of(self.book.settings.tables)["ledger"]))
         if merged.is_file():
             base = rollups.bases(self.engine, str(merged))
-            rollup, wide_name = self.store.keep(merged, "rollup"), self.store.keep(wide, "wide")
+            rollup, wide_name = self._kept({merged: "rollup", wide: "wide"}).values()
         else:
             base = dict(self.before.bases) if self.before else {}
             rollup = self.before.rollup if self.before else ""
@@ -433,6 +427,31 @@ class _Load:
             marked=self._marked(files),
             standing=self.book.settings.parties.same_as,
         )
+
+    def _kept_entries(self) -> list[LoadedFile]:
+        """Keep all parts that were written, and return the exports with the names of theirs."""
+        fresh = [draft for draft in self.drafts.values() if draft.fresh]
+        names = self._kept(
+            {
+                path: f"{draft.entry.table}-{what}" if what else draft.entry.table
+                for draft in fresh
+                for what, path in {"": draft.part, **draft.made_of_it}.items()
+                if path
+            }
+        )
+        for draft in fresh:
+            made: dict[str, Any] = {what: names[path] if path else "" for what, path in draft.made_of_it.items()}
+            entry = replace(draft.entry, part=names[draft.part], **made)
+            self.drafts[entry.table, entry.path] = draft_of(self.store, entry)
+        return [draft.entry for draft in self.drafts.values()]
+
+    def _kept(self, written: Mapping[Path, str]) -> dict[Path, str]:
+        """Keep finished parts, and return their names. written: the parts, and what each one's name begins with."""
+        digests = self.crew.each(_digest, list(written))
+        return {
+            path: self.store.keep(path, begins, digest)
+            for (path, begins), digest in zip(list(written.items()), list(digests), strict=True)
+        }
 
     def _is_marked(self, before: State) -> bool:
         """Tell whether the documents of a state have the marks that they would have now."""
@@ -454,5 +473,35 @@ class _Load:
                 continue
             target = self._new()
             write_marked(self.engine, [self.store.path_of(part) for part in parts], standing, target)
-            marked[table] = self.store.keep(target, f"{table}-marked")
+            (marked[table],) = self._kept({target: f"{table}-marked"}).values()
         return marked
+
+
+def _digest(_: WritingEngine, _scratch: Path, path: Path) -> str:
+    return digest_of(path)
+
+
+@dataclass(frozen=True, slots=True)
+class _Reclassifying:
+    """Ledger parts written anew with the classes that their journals give. journals: the closing ones."""
+
+    journals: Path
+    folder: Path
+
+    def reclassified(self, engine: WritingEngine, _: Path, draft: Draft) -> Draft:
+        """Return the draft with its part written anew."""
+        target = new_part(self.folder)
+        closing.rewrite_classes(engine, str(draft.part), self.journals, target)
+        return replace(draft, part=target, fresh=True, summed=False)
+
+
+@dataclass(frozen=True, slots=True)
+class _Summing:
+    """Parts that were written anew, and what they come to."""
+
+    tables: Mapping[str, Table]
+    folder: Path
+
+    def summed(self, engine: WritingEngine, _: Path, draft: Draft) -> Draft:
+        """Return the draft with what its part comes to."""
+        return summed_draft(engine, draft, self.tables, new_part(self.folder))

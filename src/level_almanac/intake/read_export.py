@@ -82,22 +82,30 @@ class _Prepared(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class ExportReader:
-    """Reads exports of one book.
+class ReadingRules:
+    """How the exports of one book are read.
 
-    calendars: of each entity; limit: how many mistakes are told of in each file; chart: the class of each account there
-    is; set_aside: whether wrong lines are left out rather than refused; conditions: those that the blocks state.
+    calendars: of each entity; classes: entry class to the condition of its lines; limit: how many mistakes are told of
+    in each file; chart: the class of each account there is; set_aside: whether wrong lines are left out rather than
+    refused; conditions: those that the blocks state.
     """
 
     book: BookFile
-    engine: WritingEngine
-    work: Path
     calendars: Mapping[str, PlacesDays]
-    rules: Mapping[str, Predicate]
+    classes: Mapping[str, Predicate]
     limit: int
     chart: Mapping[str, str] = field(default_factory=dict)
     set_aside: bool = False
     conditions: Conditions = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class ExportReader:
+    """Reads exports. work: a folder for what is needed meanwhile."""
+
+    engine: WritingEngine
+    work: Path
+    how: ReadingRules
 
     def read(self, file: ExportFile, path: Path, target: Path, *, shared: bool = False) -> ReadExport:
         """Write the part of one export, or return its mistakes.
@@ -110,24 +118,24 @@ class ExportReader:
             return ReadExport(list(error.mistakes), error.total)
         shaped, export, fields, year = ready
         table, raw = export.table, shaped.raw
-        if shaped.refused and self.set_aside:
-            return ReadExport(shaped.refused[: self.limit], len(shaped.refused))
+        if shaped.refused and self.how.set_aside:
+            return ReadExport(shaped.refused[: self.how.limit], len(shaped.refused))
         shape_mistakes = (raw.mistakes[0] + shaped.mistakes[0], raw.mistakes[1] + shaped.mistakes[1])
         aside: SetAside | None = None
-        if self.set_aside:
+        if self.how.set_aside:
             export, aside = self._without_wrong(file, export, shaped, shape_mistakes, fields, year)
             shape_mistakes = ([], 0)
-        wrong, count = export.wrong_texts(self.limit)
+        wrong, count = export.wrong_texts(self.how.limit)
         placements: Placements = {}
         if table.is_placed:
             placements, unknown, beyond = self._placements(export, file.block, year)
             for name, texts, reason in self._checks(export, unknown, beyond):
-                more, number = export.lines_with(name, sorted(texts), reason, self.limit)
+                more, number = export.lines_with(name, sorted(texts), reason, self.how.limit)
                 wrong, count = wrong + more, count + number
         refused = list(shaped.refused)
         if shape_mistakes[1] + count + len(refused):
             told = [self._told(file, each, fields) for each in sorted(wrong, key=lambda each: each.line)]
-            found = (shape_mistakes[0] + told + refused)[: self.limit]
+            found = (shape_mistakes[0] + told + refused)[: self.how.limit]
             return ReadExport(found, shape_mistakes[1] + count + len(refused))
         tell("writing its part", 0.6, 1)
         if table.name == "ledger":
@@ -151,29 +159,29 @@ class ExportReader:
     ) -> ReadExport:
         """Write a ledger's part, whose lines' classes can show that one of them has no place in any year."""
         export, fields, raw = ready.export, ready.fields, ready.shaped.raw
-        export.write_ledger(file.name, placements, self.rules, target)
-        rows = lines_without_place(self.engine, [str(target)], ALL if self.set_aside else self.limit)
+        export.write_ledger(file.name, placements, self.how.classes, target)
+        rows = lines_without_place(self.engine, [str(target)], ALL if self.how.set_aside else self.how.limit)
         lost = [WrongText(line, "posted", "carried-day", str(posted)) for _, line, posted, _ in rows]
-        if lost and self.set_aside:
+        if lost and self.how.set_aside:
             aside = self._aside(file, export, raw, fields, lost, aside)
             export = replace(export, aside=tuple(sorted({*export.aside, *(each.line for each in lost)})))
-            export.write_ledger(file.name, placements, self.rules, target)
+            export.write_ledger(file.name, placements, self.how.classes, target)
         elif lost:
             return ReadExport([self._told(file, each, fields) for each in lost], rows[0][-1])
         return self._accounted(file, ready.shaped, export, aside, target, shared=shared)
 
     def _prepared(self, file: ExportFile, path: Path) -> "_Prepared":
         """Return the lines of an export as texts, with what each is to become; raises BookMistake."""
-        block, settings = file.block, self.book.settings
+        block, settings = file.block, self.how.book.settings
         table, form = tables_of(settings.tables)[block.table], self._number_form(block)
-        limit = ALL if self.set_aside else self.limit
+        limit = ALL if self.how.set_aside else self.how.limit
         tell("reading its texts", 0.1, 0.4)
         raw = RawReader(self.engine, self.work, limit).read(file, path)
         tell("checking them", 0.4, 0.6)
-        shape = shape_of(file, table, raw.heads, raw.rows, self.conditions)
-        shaped = Shaper(self.engine, self.work, self.calendars, limit).shaped(file, table, raw, shape, form)
+        shape = shape_of(file, table, raw.heads, raw.rows, self.how.conditions)
+        shaped = Shaper(self.engine, self.work, self.how.calendars, limit).shaped(file, table, raw, shape, form)
         if table.name == "accounts":
-            shaped, shape = told_chart(self.engine, self.work, file, settings, shaped, shape, self.conditions)
+            shaped, shape = told_chart(self.engine, self.work, file, settings, shaped, shape, self.how.conditions)
         numbered = numbers_lines(block, raw.heads)
         fields = sources(block, table, shape.columns, settings.entities, shaped.days, numbered=numbered)
         _check_types(file, raw, fields)
@@ -201,7 +209,7 @@ class ExportReader:
             return ""
         where = f"intake[{file.number}].only"
         return test_of(
-            self.conditions[file.number, "only"],
+            self.how.conditions[file.number, "only"],
             words_of(shape.heads, file.block.field_sources.values()),
             where,
             bound,
@@ -221,7 +229,7 @@ class ExportReader:
             if block.turned_kinds:
                 return turned_where(texts["kind"], block.turned_kinds, bound)
             if (block.signs, table.name == "ledger") in (("natural", True), ("ledger", False)):
-                turned_accounts = [account for account, class_ in self.chart.items() if class_ in CREDIT_CLASSES]
+                turned_accounts = [account for account, class_ in self.how.chart.items() if class_ in CREDIT_CLASSES]
                 return turned_where(texts["account"], turned_accounts, bound)
             return ALL_TURNED if block.signs == "turned" else None
 
@@ -269,7 +277,7 @@ class ExportReader:
             ("period", unknown, "period"),
         ]
         if export.table.field("account"):
-            checks.append(("account", export.accounts() - set(self.chart), "account"))
+            checks.append(("account", export.accounts() - set(self.how.chart), "account"))
         return checks
 
     def _without_wrong(
@@ -332,9 +340,9 @@ class ExportReader:
         placements: dict[tuple[date | None, str | None, str | None], FiscalPosition] = {}
         unknown: set[str] = set()
         beyond: set[date] = set()
-        alike = len({id(calendar) for calendar in self.calendars.values()}) == 1
+        alike = len({id(calendar) for calendar in self.how.calendars.values()}) == 1
         for posted, text, entity in export.dates_and_periods(by_entity=not alike):
-            calendar = next(iter(self.calendars.values())) if alike else self.calendars.get(entity)
+            calendar = next(iter(self.how.calendars.values())) if alike else self.how.calendars.get(entity)
             if calendar is None or (posted is None and (text is None or not plan)):
                 # The line has a mistake that is told of already.
                 continue
@@ -353,7 +361,7 @@ class ExportReader:
         return placements, unknown, beyond
 
     def _number_form(self, block: IntakeBlock) -> NumberForm:
-        decimals = {code: decimals_of(entity.currency) for code, entity in self.book.settings.entities.items()}
+        decimals = {code: decimals_of(entity.currency) for code, entity in self.how.book.settings.entities.items()}
         negatives = tuple(block.negatives)
         if block.format != "csv" and "minus" not in negatives:
             # What is a number in its own right is written with a minus, whatever the texts beside it do.
@@ -373,7 +381,7 @@ class ExportReader:
 
     def _told(self, file: ExportFile, wrong: WrongText, fields: list[Source], *, with_key: bool = True) -> Mistake:
         choices = next((source.choices for source in fields if source.field.name == wrong.field), ())
-        known = tuple(self.chart) if wrong.reason == "account" else choices
+        known = tuple(self.how.chart) if wrong.reason == "account" else choices
         mistake = line_mistake(file.name, wrong, file.block, known)
         told = replace(mistake, alike=wrong.alike, last=f"line {wrong.last:,}" if wrong.alike else "")
         key = taking_key(wrong, file.block, known) if with_key else ""

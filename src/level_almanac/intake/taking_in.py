@@ -1,36 +1,23 @@
-"""The exports of a load, read several at a time: what of each is as before, and what became of the others."""
+"""The exports of a load: what of each is as before, and what became of the others."""
 
-import os
-import shutil
-from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
-from concurrent.futures import Future
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from datetime import datetime
-from itertools import count
 from pathlib import Path
-from threading import Thread
 from typing import NamedTuple
+from uuid import uuid4
 
 from level_almanac.files.fingerprints import reading_fingerprint
-from level_almanac.files.settings import BookFile
 from level_almanac.files.tables import tables_of
 from level_almanac.intake.drafts import Draft, draft_of, summed_draft
 from level_almanac.intake.fates import Key
 from level_almanac.intake.files import ExportFile
 from level_almanac.intake.formats.csv_text import fingerprint
 from level_almanac.intake.formats.sql_records import SqlRecords
-from level_almanac.intake.read_export import ExportReader, ReadExport
-from level_almanac.progress import tell, within
-from level_almanac.store.engine import WritingEngine
+from level_almanac.intake.read_export import ExportReader, ReadExport, ReadingRules
+from level_almanac.progress import Step, tell
+from level_almanac.store.engine import Crew, WritingEngine
 from level_almanac.store.state import LoadedFile, Store, identity_of, stamp_of
-
-_AT_A_TIME = min(2, os.cpu_count() or 1)
-"""How many exports are read at a time: much of what is done to one leaves a core to others."""
-
-
-_PATIENCE = 5.0
-"""Seconds that are waited for a reader to end that is not wanted any more."""
 
 
 class Taken(NamedTuple):
@@ -42,99 +29,52 @@ class Taken(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class _Job:
-    """An export to be read. words, span: how it is told of, and what share of the load it is."""
-
-    file: ExportFile
-    words: str
-    span: tuple[float, float]
-    taken: "Future[Taken]" = field(default_factory=Future)
-
-
-@dataclass(frozen=True, slots=True)
 class TakingIn:
-    """The exports of one load. files: all of them; known: as they were loaded before; set_aside: whether wrong lines
-    are left out; reading: what share of the load is over when all are read; written: numbers of what is written.
+    """The exports of one load, each taken in by whoever of the crew is free.
+
+    how: they are read; folder: where parts go; files: all of them; known: as they were loaded before; reading: what
+    share of the load is over when all are read.
     """
 
-    book: BookFile
+    how: ReadingRules
     store: Store
-    engine: WritingEngine
-    work: Path
+    folder: Path
     now: datetime
     files: Sequence[ExportFile]
     known: Mapping[Key, LoadedFile]
-    set_aside: bool
     reading: float
-    written: "count[int]"
 
-    def taken_in(
-        self, some: Sequence[ExportFile], reader: ExportReader, done: set[Key]
-    ) -> Iterator[tuple[ExportFile, Taken]]:
+    def taken_in(self, some: Sequence[ExportFile], crew: Crew, done: set[Key]) -> Iterator[tuple[ExportFile, Taken]]:
         """Yield what became of each of some exports, in their order. done: those that were taken in before.
 
         Raises what reading one raises, with nothing more read.
         """
         sizes = {file.key: file.path.stat().st_size if file.path else 0 for file in self.files}
         whole, begun = max(sum(sizes.values()), 1), sum(sizes[key] for key in done)
-        jobs: list[_Job] = []
+        steps = []
         for number, file in enumerate(some, 1):
-            span = (begun / whole * self.reading, (begun + sizes[file.key]) / whole * self.reading)
-            begun += sizes[file.key]
-            jobs.append(_Job(file, f"{file.name}, {number:,} of {len(some):,}", span))
-        engines = [self.engine.beside() for _ in range(min(_AT_A_TIME, len(jobs)))]
-        waiting = deque(jobs)
-        threads = [Thread(target=self._work, args=(waiting, engine, reader), daemon=True) for engine in engines]
-        for thread in threads:
-            thread.start()
-        try:
-            for job in jobs:
-                yield job.file, job.taken.result()
-        finally:
-            # What was not begun is not wanted any more, as on Ctrl-C; nor is what runs, where there is any left.
-            waiting.clear()
-            for engine in engines if not all(job.taken.done() for job in jobs) else ():
-                engine.interrupt()
-            for thread in threads:
-                # One that reads by itself, as a workbook, does not hear of it; it keeps nobody from ending.
-                thread.join(_PATIENCE)
+            ended = begun + sizes[file.key]
+            words = f"{file.name}, {number:,} of {len(some):,}"
+            steps.append(Step(words, begun / whole * self.reading, ended / whole * self.reading))
+            begun = ended
+        # A database is asked from here, where its secrets are.
+        items = [(file, file.path or self._fetched(file)) for file in some]
+        yield from zip(some, crew.each(self.taken, items, steps), strict=True)
 
-    def _work(self, waiting: "deque[_Job]", engine: WritingEngine, reader: ExportReader) -> None:
-        """Read one export after another, until there is none."""
-        try:
-            while waiting:
-                try:
-                    job = waiting.popleft()
-                except IndexError:
-                    return
-                work = self.work / f"reading-{next(self.written)}"
-                try:
-                    work.mkdir()
-                    with within(job.words, *job.span):
-                        job.taken.set_result(self._taken(job.file, replace(reader, engine=engine, work=work)))
-                except BaseException as error:
-                    job.taken.set_exception(error)
-                finally:
-                    shutil.rmtree(work, ignore_errors=True)
-        finally:
-            engine.close()
-
-    def _taken(self, file: ExportFile, reader: ExportReader) -> Taken:
-        """Read one export, if it is not the same as before."""
+    def taken(self, engine: WritingEngine, work: Path, item: tuple[ExportFile, Path]) -> Taken:
+        """Read one export, if it is not the same as before. item: with the file that it is read from."""
+        file, path = item
         tell("looking at it", 0, 0.1)
         # Before it is read: what changes meanwhile is seen as changed.
         stamp = stamp_of(file.path) if file.path else self.now.isoformat(timespec="seconds")
         identity = identity_of(file.path) if file.path else ""
-        old = self.known.get(file.key)
-        path = file.path or self._fetched(file, reader.work)
+        old, book = self.known.get(file.key), self.how.book
         siblings = [each for each in self.files if each.unit == file.unit]
         entry = LoadedFile(
             path=file.name,
             table=file.block.table,
             sha256=old.sha256 if old and identity and identity == old.identity else fingerprint(path),
-            reading=reading_fingerprint(
-                self.book, [each.number - 1 for each in siblings], file.number - 1, reader.chart
-            ),
+            reading=reading_fingerprint(book, [each.number - 1 for each in siblings], file.number - 1, self.how.chart),
             lines=0,
             export=file.export if file.export != file.name else "",
             unit=file.unit if file.unit != file.name else "",
@@ -144,18 +84,26 @@ class TakingIn:
         entry = replace(entry, taken_at=taken_at, stamp=stamp, identity=identity)
         same = old and (old.sha256, old.reading) == (entry.sha256, entry.reading)
         # What was set aside once is asked about again, unless it is to be set aside again.
-        if old and same and (self.set_aside or not old.set_aside):
+        if old and same and (self.how.set_aside or not old.set_aside):
             return Taken(draft_of(self.store, replace(old, stamp=stamp, identity=identity)), "unchanged")
-        target = self.work / f"part-{next(self.written)}.parquet"
-        read = reader.read(file, path, target, shared=len(siblings) > 1)
+        target = new_part(self.folder)
+        read = ExportReader(engine, work, self.how).read(file, path, target, shared=len(siblings) > 1)
         draft = Draft(replace(entry, passed=read.passed), target, fresh=True, records=read.lines)
         if not read.mistakes:
             # While others are read; where lines turn out to stand in another export too, it is done again.
-            draft = summed_draft(reader.engine, draft, tables_of(self.book.settings.tables), target)
+            draft = summed_draft(engine, draft, tables_of(book.settings.tables), target)
         return Taken(draft, "changed" if old else "new", read)
 
-    def _fetched(self, file: ExportFile, work: Path) -> Path:
-        """Return what a database answers, fetched into a work folder."""
-        path = work / f"fetched-{file.number}.csv"
-        SqlRecords(file.block, file.name, self.book.root).fetch(path)
+    def _fetched(self, file: ExportFile) -> Path:
+        """Return what a database answers, fetched into a file."""
+        path = self.folder / f"fetched-{file.number}.csv"
+        SqlRecords(file.block, file.name, self.how.book.root).fetch(path)
         return path
+
+
+def new_part(folder: Path) -> Path:
+    """Return where to write a part: under a name that nothing else has, whoever writes and however often it is begun.
+
+    Parts without lines are alike to the byte, so a name made of another part's would not be its own.
+    """
+    return folder / f"part-{uuid4().hex}.parquet"

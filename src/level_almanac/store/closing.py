@@ -3,39 +3,46 @@
 from collections.abc import Sequence
 from pathlib import Path
 
-from level_almanac.store.engine import Row, WritingEngine
-from level_almanac.store.lines import LEDGER_ORDER, PACKED, ROW_GROUP
+from level_almanac.store.engine import Engine, GatheringEngine
+from level_almanac.store.lines import LEDGER_ORDER
+
+_CLOSING = "(select entity, journal from read_parquet($closing)) as closing"
 
 
-def closing_journals(engine: WritingEngine, parts: Sequence[str]) -> list[Row]:
-    """Return (export) for each whose part holds lines of a closing journal that do not say so, or no longer rightly."""
-    engine.run(
-        """create or replace temp table closing_journals as
-            select distinct entity, journal from read_parquet($parts, union_by_name = true)
-            where own_class = 'closing'""",
-        {"parts": list(parts)},
-    )
+def write_closing(engine: GatheringEngine, parts: Sequence[str], target: Path) -> None:
+    """Write which journals have a closing line in any of these parts."""
+    query = """select distinct entity, journal from read_parquet($parts, union_by_name = true)
+        where own_class = 'closing' order by entity, journal"""
+    engine.write(query, target, {"parts": list(parts)})
+
+
+def to_reclassify(engine: Engine, parts: Sequence[str], closing: Path) -> set[str]:
+    """Return the exports whose parts hold lines of a closing journal that do not say so, or no longer rightly.
+
+    closing: what `write_closing` wrote.
+    """
     # Each side is asked for on its own, so that only lines that can be of it are looked at.
-    return engine.rows(
-        """select distinct file from read_parquet($parts, union_by_name = true)
-                semi join closing_journals using (entity, journal)
+    rows = engine.rows(
+        f"""select distinct file from read_parquet($parts, union_by_name = true)
+                semi join {_CLOSING} using (entity, journal)
             where own_class in ('ordinary', 'adjusting') and entry_class <> 'closing'
             union
             select distinct file from read_parquet($parts, union_by_name = true)
-                anti join closing_journals using (entity, journal)
+                anti join {_CLOSING} using (entity, journal)
             where own_class in ('ordinary', 'adjusting') and entry_class = 'closing'""",
-        {"parts": list(parts)},
+        {"parts": list(parts), "closing": str(closing)},
     )
+    return {file for (file,) in rows}
 
 
-_EFFECTIVE = """case when own_class in ('ordinary', 'adjusting')
-    and (entity, journal) in (select (entity, journal) from closing_journals) then 'closing' else own_class end"""
+_EFFECTIVE = f"""case when own_class in ('ordinary', 'adjusting')
+    and (entity, journal) in (select (entity, journal) from {_CLOSING}) then 'closing' else own_class end"""
 
 
-def rewrite_classes(engine: WritingEngine, part: str, target: Path) -> None:
-    """Write a part anew with the entry classes that its journals give its lines."""
-    engine.run(
-        f"""copy (select * replace ({_EFFECTIVE} as entry_class) from read_parquet($part) order by {LEDGER_ORDER})
-            to $target (format parquet, {PACKED}, row_group_size {ROW_GROUP})""",
-        {"part": part, "target": str(target)},
+def rewrite_classes(engine: GatheringEngine, part: str, closing: Path, target: Path) -> None:
+    """Write a part anew with the entry classes that its journals give its lines. closing: as `to_reclassify` has it."""
+    engine.write(
+        f"select * replace ({_EFFECTIVE} as entry_class) from read_parquet($part) order by {LEDGER_ORDER}",
+        target,
+        {"part": part, "closing": str(closing)},
     )

@@ -1,12 +1,18 @@
 """The engine that answers the store's SQL: one small interface, and what it says where it cannot."""
 
-from collections.abc import Mapping, Sequence
-from typing import Any, Protocol
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import Any, Protocol, TypeVar
 
 from level_almanac.errors import AlmanacError
+from level_almanac.progress import Step
 
 Values = Mapping[str, Any]
 Row = tuple[Any, ...]
+Item = TypeVar("Item")
+Made = TypeVar("Made")
+ROW_GROUP = 40960
+"""How many lines of a part are read at the least, where any are."""
 
 
 class EngineError(AlmanacError):
@@ -36,7 +42,7 @@ class Engine(Protocol):
         """Return the columns that parts have together, each with its type as DuckDB names it, such as DECIMAL(18,2)."""
 
     def make(self, table: str, query: str, values: Values | None = None) -> None:
-        """Make a table of the engine's own, by this name, of what a query gives."""
+        """Make a table of the engine's own, by this name, of what a query gives; one that is there gives way."""
 
     def drop(self, table: str) -> None:
         """Let go of a table that was made here; nothing happens where the engine is closed."""
@@ -45,8 +51,15 @@ class Engine(Protocol):
         """Give back what the engine holds."""
 
 
-class WritingEngine(Engine, Protocol):
-    """What loads ask of an engine besides: to read exports, and to write parts."""
+class GatheringEngine(Engine, Protocol):
+    """What loads ask of the engine that sees all exports together."""
+
+    def write(self, query: str, target: Path, values: Values | None = None) -> None:
+        """Write what a query gives into one Parquet file, in its order, `ROW_GROUP` lines or so to a group."""
+
+
+class WritingEngine(GatheringEngine, Protocol):
+    """What loads ask of the engine that reads an export and writes its part."""
 
     def run(self, sql: str, values: Values | None = None) -> None:
         """Run one statement for its effect."""
@@ -56,3 +69,18 @@ class WritingEngine(Engine, Protocol):
 
     def interrupt(self) -> None:
         """End the statement that is running, if one is; it and any after it raise KeyboardInterrupt."""
+
+
+Work = Callable[[WritingEngine, Path, Item], Made]
+"""Takes an engine, a folder that is gone afterwards, and what the work is to be done to."""
+
+
+class Crew(Protocol):
+    """Who works at one export after another, several at a time: threads of this process, or executors of a cluster."""
+
+    def each(self, work: Work[Item, Made], items: Sequence[Item], steps: Sequence[Step] = ()) -> Iterator[Made]:
+        """Yield what is made of each item, in their order; raise what the first raises that fails, with no more begun.
+
+        Work may be begun twice, and in another process: it writes nothing but files with names of their own, and is,
+        like its items and what it makes, made of what can be pickled. steps: of the items, as they are told of.
+        """

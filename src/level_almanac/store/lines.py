@@ -16,9 +16,6 @@ from level_almanac.store.engine import Row, WritingEngine
 from level_almanac.store.place import Placements
 from level_almanac.store.predicate import Predicate, sql_of
 
-ROW_GROUP = 40960
-PACKED = "compression zstd, compression_level 1"
-"""How parts are packed: the least level is as small as others here, and the quickest."""
 LEDGER_ORDER = "fiscal, account, posted, file_line"
 
 
@@ -343,10 +340,7 @@ class ExportLines:
         )
 
     def _copy(self, query: str, target: Path) -> None:
-        self.engine.run(
-            f"copy ({query}) to $target (format parquet, {PACKED}, row_group_size {ROW_GROUP})",
-            {**self._values(), "target": str(target)},
-        )
+        self.engine.write(query, target, self._values())
 
     def _values(self) -> dict[str, object]:
         return {**self.bound.values, "raw": str(self.raw)}

@@ -11,8 +11,9 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from level_almanac.files.tables import Table
-from level_almanac.store.engine import Engine, WritingEngine
-from level_almanac.store.lines import LEDGER_ORDER, ROW_GROUP
+from level_almanac.store.binding import Binding
+from level_almanac.store.engine import Engine, GatheringEngine
+from level_almanac.store.lines import LEDGER_ORDER
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +65,7 @@ def _is_told(table: Table, name: str) -> bool:
 
 
 def find_repeats(
-    engine: WritingEngine,
+    engine: Engine,
     table: Table,
     parts: Mapping[str, Sequence[str]],
     later: Later,
@@ -81,40 +82,31 @@ def find_repeats(
     keys, read = f"hash({_key(table)})", "read_parquet($parts, union_by_name = true)"
     source = f"(select {keys} as key, file from {read})"
     if touched is not None and all(_is_told(table, name) for name in table.key):
-        engine.run(
-            f"""create or replace temp table touched as
-                select distinct {_key(table)} from read_parquet($touched, union_by_name = true)""",
+        engine.make(
+            "touched",
+            f"select distinct {_key(table)} from read_parquet($touched, union_by_name = true)",
             {"touched": list(touched)},
         )
-        engine.run(
-            f"""create or replace temp table keys as
-                select {keys} as key, file from {read} semi join touched using ({_key(table)})""",
-            of_all,
-        )
+        engine.make("keys", f"select {keys} as key, file from {read} semi join touched using ({_key(table)})", of_all)
         source, of_all = "keys", {}
-    rows = engine.rows(f"select key from {source} group by key having count(*) > 1", of_all)
-    if not rows:
+    engine.make("repeated_keys", f"select key from {source} group by key having count(*) > 1", of_all)
+    if not engine.rows("select 1 from repeated_keys limit 1"):
         return False
-    hashes = [value for (value,) in rows]
     # All of a line is looked at in the exports only that have any of these keys.
-    repeated = "in (select unnest($hashes))"
-    files = engine.rows(f"select distinct file from {source} where key {repeated}", {**of_all, "hashes": hashes})
-    fields = ", ".join(f'"{field.name}"' for field in table.fields)
+    files = engine.rows(f"select distinct file from {source} semi join repeated_keys using (key)", of_all)
     named = ", ".join(f"'{field.name}': \"{field.name}\"" for field in table.fields)
-    engine.run(
-        "create or replace temp table later_files as"
-        " select unnest($files::varchar[]) as file, unnest($ranks::varchar[]) as lateness",
-        {"files": list(later.files), "ranks": list(later.files.values())},
-    )
+    bound = Binding()
+    ranks = bound.table({"file": "varchar", "lateness": "varchar"}, later.files.items())
+    engine.make("later_files", f"select file, lateness from {ranks}", bound.values)
     told = f"\"{later.field}\"::varchar || ' ' || file" if later.field else "lateness"
-    engine.run(
-        f"""create or replace temp table repeats as
-            select {_key(table)}, file, file_line, hash({fields}) as content, {{{named}}} as fields,
+    engine.make(
+        "repeats",
+        f"""select {_key(table)}, file, file_line, {{{named}}} as fields,
                 case when lateness is not null then coalesce({told}, '') end as later
             from (select lines.*, lateness from {read} as lines left join later_files using (file))
-            where {keys} {repeated}
+            where {keys} in (select key from repeated_keys)
             qualify count(*) over (partition by {_key(table)}) > 1""",
-        {"parts": [part for (file,) in files for part in parts[file]], "hashes": hashes},
+        {"parts": [part for (file,) in files for part in parts[file]]},
     )
     return bool(engine.rows("select 1 from repeats limit 1"))
 
@@ -122,8 +114,7 @@ def find_repeats(
 def clashes(engine: Engine, table: Table, limit: int) -> tuple[list[Clash], int]:
     """Return the first keys that stand twice in one file, or over different lines, and how many such keys there are."""
     rows = engine.rows(
-        f"""select {_key(table)}, list(struct_pack(file, file_line) order by file, file_line),
-                count(distinct fields) = 1, count(*) over ()
+        f"""select {_key(table)}, count(distinct fields) = 1, count(*) over ()
             from repeats group by {_key(table)}
             having (count(distinct fields) > 1 or count(*) > count(distinct file))
                 and not (count(later) = count(*) and count(distinct later) = count(*))
@@ -131,77 +122,78 @@ def clashes(engine: Engine, table: Table, limit: int) -> tuple[list[Clash], int]
     )
     repeated = []
     for row in rows:
-        *key, places, same, _ = row
-        first, second = _pair(engine, table, key, [(place["file"], place["file_line"]) for place in places], same)
+        *key, same, _ = row
+        first, second = _pair(engine, table, key, same=same)
         repeated.append(Clash(tuple(key), first, second, same))
     return repeated, rows[0][-1] if rows else 0
 
 
-def _pair(
-    engine: Engine, table: Table, key: list[str], places: list[tuple[str, int]], same: bool
-) -> tuple[tuple[str, int], tuple[str, int]]:
-    if same:
-        # A copy in another file is no mistake: show the two that stand in one file.
-        by_file = sorted(places)
-        return next((a, b) for a, b in pairwise(by_file) if a[0] == b[0])
+def _pair(engine: Engine, table: Table, key: list[str], *, same: bool) -> tuple[tuple[str, int], tuple[str, int]]:
     values = {f"k{number}": value for number, value in enumerate(key)}
     where = " and ".join(f'"{name}" is not distinct from $k{number}' for number, name in enumerate(table.key))
-    rows = engine.rows(f"select file, file_line, content from repeats where {where} order by file, file_line", values)
+    rows = engine.rows(f"select file, file_line, fields from repeats where {where} order by file, file_line", values)
+    if same:
+        # A copy in another file is no mistake: show the two that stand in one file.
+        return next((one[:2], other[:2]) for one, other in pairwise(rows) if one[0] == other[0])
     first = rows[0]
     second = next((row for row in rows[1:] if row[2] != first[2]), rows[1])
     return (first[0], first[1]), (second[0], second[1])
 
 
-def shadow_counts(engine: WritingEngine, table: Table) -> dict[str, Shadows]:
-    """Return, per file that has lines which do not count, how many those are."""
+def write_shadows(engine: GatheringEngine, table: Table, target: Path) -> dict[str, Shadows]:
+    """Write which lines do not count, of those that `find_repeats` found; return, per file, how many those are."""
     key = _key(table)
-    engine.run(
-        f"""create or replace temp table shadows as
-            select file, file_line, {key}, superseded from (
+    engine.write(
+        f"""select file, file_line, {key}, superseded from (
                 select file, file_line, {key},
                     row_number() over kept as place,
-                    content <> first_value(content) over kept as superseded
+                    fields is distinct from first_value(fields) over kept as superseded
                 from repeats
                 window kept as (partition by {key} order by later desc nulls last, file, file_line
-                    rows between unbounded preceding and unbounded following))
-            where place > 1"""
+                    rows between unbounded preceding and current row))
+            where place > 1 order by file, file_line""",
+        target,
     )
-    counted = "select file, count(*) filter (where not superseded), count(*) filter (where superseded) from shadows"
-    return {file: Shadows(copies, replaced) for file, copies, replaced in engine.rows(f"{counted} group by file")}
-
-
-def are_kept(engine: Engine, table: Table, file: str, shadow: str) -> bool:
-    """Tell whether the lines of an export that do not count are those in its shadow part, or none where it has none."""
-    key = _key(table)
-    now, before = f"select file_line, {key} from shadows where file = $file", f"select file_line, {key} from"
-    if not shadow:
-        return not engine.rows(f"{now} limit 1", {"file": file})
     rows = engine.rows(
-        f"""select count(*) from (({now} except {before} read_parquet($shadow))
-            union all ({before} read_parquet($shadow) except {now}))""",
-        {"file": file, "shadow": shadow},
+        """select file, count(*) filter (where not superseded), count(*) filter (where superseded)
+            from read_parquet($shadows) group by file""",
+        {"shadows": str(target)},
+    )
+    return {file: Shadows(copies, replaced) for file, copies, replaced in rows}
+
+
+def are_kept(engine: Engine, table: Table, file: str, shadows: Path, shadow: str) -> bool:
+    """Tell whether the lines of an export that do not count are those in its shadow part.
+
+    shadows: what `write_shadows` wrote.
+    """
+    now = f"select file_line, {_key(table)} from read_parquet($shadows) where file = $file"
+    before = f"select file_line, {_key(table)} from read_parquet($shadow)"
+    rows = engine.rows(
+        f"select count(*) from (({now} except {before}) union all ({before} except {now}))",
+        {"file": file, "shadows": str(shadows), "shadow": shadow},
     )
     return rows == [(0,)]
 
 
-def rewrite(engine: WritingEngine, table: Table, parts: Sequence[str], target: Path, copies: bool) -> None:
-    """Write the lines of one file anew: those that count, or those that do not."""
+def rewrite(
+    engine: GatheringEngine, table: Table, parts: Sequence[str], shadows: Path | None, target: Path, *, copies: bool
+) -> None:
+    """Write the lines of one file anew: those that count, or those that do not.
+
+    shadows: what `write_shadows` wrote, or None where all lines count.
+    """
     order = LEDGER_ORDER if table.name == "ledger" else _key(table)
     # Several lines can come from one row of an export; the key tells them apart.
     same = " and ".join(f'lines."{name}" is not distinct from shadows."{name}"' for name in table.key)
-    engine.run(
-        f"""copy (select lines.* from read_parquet($parts, union_by_name = true) as lines
-                {"semi" if copies else "anti"} join shadows on lines.file = shadows.file
-                    and lines.file_line = shadows.file_line and {same} order by {order})
-            to $target (format parquet, compression zstd, row_group_size {ROW_GROUP})""",
-        {"parts": list(parts), "target": str(target)},
+    without = f"""{"semi" if copies else "anti"} join read_parquet($shadows) as shadows on lines.file = shadows.file
+        and lines.file_line = shadows.file_line and {same}"""
+    engine.write(
+        f"""select lines.* from read_parquet($parts, union_by_name = true) as lines
+            {without if shadows else ""} order by {order}""",
+        target,
+        {"parts": list(parts), "shadows": str(shadows)},
     )
-
-
-def no_shadows(engine: WritingEngine, table: Table) -> None:
-    """Start from no copies at all."""
-    key = ", ".join(f'"{name}" varchar' for name in table.key)
-    engine.run(f"create or replace temp table shadows (file varchar, file_line bigint, {key})")
 
 
 class SupersededLine(NamedTuple):

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from level_almanac.files.tables import Table
-from level_almanac.store.engine import Engine, Row, WritingEngine
+from level_almanac.store.engine import Engine, GatheringEngine, Row, WritingEngine
 
 _COLUMNS = "entity, account, fiscal, entry_class"
 _DAYS = "counted, posted"
@@ -41,11 +41,7 @@ def write_journals(engine: WritingEngine, part: str, target: Path) -> None:
     """Write what each journal of one ledger part comes to: where it begins, how many lines it has, and its amount,
     which is nothing where it balances.
     """
-    engine.run(
-        f"""copy (select * from ({_JOURNALS.format(parts="$part")}) order by entity, journal)
-            to $target (format parquet, compression zstd)""",
-        {"part": part, "target": str(target)},
-    )
+    engine.write(f"select * from ({_JOURNALS.format(parts='$part')}) order by entity, journal", target, {"part": part})
 
 
 _JOURNALS = """select entity, journal, file, min(file_line) as file_line, count(*)::bigint as lines,
@@ -88,12 +84,12 @@ def part_summary(engine: Engine, days: str) -> list[Row]:
     )
 
 
-def merge_rollups(engine: WritingEngine, rollups: Sequence[str], fields: Sequence[str], target: Path) -> None:
+def merge_rollups(engine: GatheringEngine, rollups: Sequence[str], fields: Sequence[str], target: Path) -> None:
     """Write one roll-up by these fields that says what all of these, or sums of days, say together."""
     _merge(engine, rollups, _by(fields), target)
 
 
-def _merge(engine: WritingEngine, rollups: Sequence[str], by: str, target: Path) -> None:
+def _merge(engine: GatheringEngine, rollups: Sequence[str], by: str, target: Path) -> None:
     _copy(
         engine,
         f"select {by}, sum(lines)::bigint as lines, sum(debit) as debit, sum(credit) as credit"
@@ -108,11 +104,8 @@ def _by(fields: Sequence[str]) -> str:
     return ", ".join([_COLUMNS, *(f'"{field}"' for field in fields)])
 
 
-def _copy(engine: WritingEngine, query: str, by: str, parts: Sequence[str], target: Path) -> None:
-    engine.run(
-        f"copy (select * from ({query}) order by fiscal, {by}) to $target (format parquet, compression zstd)",
-        {"parts": list(parts), "target": str(target)},
-    )
+def _copy(engine: GatheringEngine, query: str, by: str, parts: Sequence[str], target: Path) -> None:
+    engine.write(f"select * from ({query}) order by fiscal, {by}", target, {"parts": list(parts)})
 
 
 def bases(engine: Engine, rollup: str) -> dict[str, int]:

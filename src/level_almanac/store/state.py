@@ -234,11 +234,11 @@ class Store:
             shutil.rmtree(work, ignore_errors=True)
             lock.release()
 
-    def keep(self, written: Path, table: str) -> str:
-        """Move a finished part into the store, named by the hash of its bytes, and return its name."""
-        with written.open("rb") as stream:
-            digest = hashlib.file_digest(stream, "sha256").hexdigest()
-        sync_file(written)
+    def keep(self, written: Path, table: str, digest: str) -> str:
+        """Move a finished part into the store, named by the hash of its bytes, and return its name.
+
+        digest: as `digest_of` returned it.
+        """
         name = f"{table}-{digest[:32]}{written.suffix}"
         written.replace(self.parts / name)
         return name
@@ -283,6 +283,14 @@ class Store:
         for part in (*self.parts.glob("*.parquet"), *self.parts.glob("aside-*.csv")):
             if part.name not in kept and part.stat().st_mtime < limit:
                 _unlink(part)
+
+
+def digest_of(written: Path) -> str:
+    """Return the hash of a finished part, which is on the disk then, whatever happens to the machine."""
+    with written.open("rb") as stream:
+        digest = hashlib.file_digest(stream, "sha256").hexdigest()
+    sync_file(written)
+    return digest
 
 
 def _unlink(path: Path) -> None:

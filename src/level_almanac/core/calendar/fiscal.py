@@ -4,7 +4,7 @@ import re
 from collections.abc import Sequence
 from copy import copy
 from datetime import date, timedelta
-from functools import cached_property, lru_cache
+from functools import cached_property
 from itertools import pairwise
 from typing import NamedTuple, Self
 
@@ -126,7 +126,7 @@ class FiscalCalendar:
         self.settings = settings
         self._shape = shape_of(settings, told)
         self._extra = settings.extra_periods
-        self.year = lru_cache(maxsize=None)(self._year)
+        self._years: dict[int, FiscalYear] = {}
         # A year of weeks starts with its weeks; another one's weeks start where the book says.
         self._week_starts = (
             self.year(2000).first.weekday() if settings.year_ends else WEEKDAYS.index(settings.week_starts or "monday")
@@ -137,7 +137,7 @@ class FiscalCalendar:
         """Return the same calendar with no extra periods, for lines that are placed by their date alone."""
         found = copy(self)
         found._extra = 0
-        found.year = lru_cache(maxsize=None)(found._year)
+        found._years = {}
         return found
 
     @property
@@ -160,8 +160,13 @@ class FiscalCalendar:
         """Tell whether the book calls this period closed."""
         return self.closed_through is not None and period.fiscal <= self.closed_through.fiscal
 
-    def _year(self, year: int) -> FiscalYear:
+    def year(self, year: int) -> FiscalYear:
         """Return the fiscal year of this name; raise UsageMistake where a told calendar lacks it."""
+        if year not in self._years:
+            self._years[year] = self._year(year)
+        return self._years[year]
+
+    def _year(self, year: int) -> FiscalYear:
         starts = self._shape.starts(year)
         periods = tuple(
             FiscalPeriod(year, number, first, after - _ONE_DAY)

@@ -15,8 +15,7 @@ from pathlib import Path
 
 from level_almanac.files.tables import KIND_SIGNS
 from level_almanac.store.binding import Binding
-from level_almanac.store.engine import WritingEngine
-from level_almanac.store.lines import PACKED, ROW_GROUP
+from level_almanac.store.engine import GatheringEngine
 
 NEVER = date(9999, 12, 31)
 MARKS = ("done_on", "number_chained", "settles_chained")
@@ -71,16 +70,13 @@ def marked(lines: str, bind: Binding) -> str:
         left join chained as settles_chain on {_ACTS.format(one="settles_chain", two="each")}"""
 
 
-def write_marked(engine: WritingEngine, parts: Sequence[str], standing: Mapping[str, str], target: Path) -> None:
+def write_marked(engine: GatheringEngine, parts: Sequence[str], standing: Mapping[str, str], target: Path) -> None:
     """Write all lines of a table of documents with their marks. standing: codes of parties, and of whom each is one."""
     bind = Binding()
     cases = " ".join(f"when party = {bind(code)} then {bind(other)}" for code, other in standing.items())
     party = f"case {cases} else party end" if cases else "party"
     read = f"""(select *, {party} as standing, {sign_sql(bind)} as sign, {EFFECT} as effect
         from read_parquet({bind(list(parts))}, union_by_name = true))"""
-    engine.run(
-        f"""copy (select * exclude (standing, sign, effect) from ({marked(read, bind)})
-                order by done_on, file, file_line)
-            to {bind(str(target))} (format parquet, {PACKED}, row_group_size {ROW_GROUP})""",
-        bind.values,
-    )
+    query = f"""select * exclude (standing, sign, effect) from ({marked(read, bind)})
+        order by done_on, file, file_line"""
+    engine.write(query, target, bind.values)

@@ -12,9 +12,11 @@ from typing import Any
 
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.progress import gauged, is_heard
-from level_almanac.store.engine import EngineError, Row, UnboundError, Values
+from level_almanac.store.engine import ROW_GROUP, EngineError, Row, UnboundError, Values
 
 _READ = re.compile(r"\b(read_(?:parquet|csv))\(\s*\$(\w+)")
+_PACKED = "compression zstd, compression_level 1"
+"""How parts are packed: the least level is as small as others here, and the quickest."""
 _FULL = "No space left on device"
 MEMORY = "ALMANAC_MEMORY"
 """The environment's name for how much memory the engine may take."""
@@ -26,10 +28,11 @@ class DuckDBEngine:
 
     reach: the folders and files that statements may read and write, and nothing else, all links followed; spill: where
     goes what is larger than memory, made and removed as it is needed; memory: how much may be taken, or empty for most
-    of what there is. What `ALMANAC_MEMORY` says counts before that; raises UsageMistake where it says nothing readable.
+    of what there is; threads: how many it computes with, or 0 for as many as there are cores. What `ALMANAC_MEMORY`
+    says counts before `memory`; raises UsageMistake where it says nothing readable.
     """
 
-    def __init__(self, reach: Iterable[Path], spill: Path | None = None, memory: str = "") -> None:
+    def __init__(self, reach: Iterable[Path], spill: Path | None = None, memory: str = "", *, threads: int = 0) -> None:
         duckdb = _duckdb_module()
         self.called = f"DuckDB {duckdb.__version__}"
         self._connection = duckdb.connect(":memory:")
@@ -43,8 +46,10 @@ class DuckDBEngine:
         # Nothing may be fetched behind the user's back.
         self.run("set autoinstall_known_extensions = false")
         self.run("set autoload_known_extensions = false")
-        if told := _told_memory() or memory:
+        if told := told_memory() or memory:
             self.run("set memory_limit = $memory", {"memory": told})
+        if threads:
+            self.run("set threads = $threads", {"threads": threads})
         if spill is not None:
             self.run("set temp_directory = $spill", {"spill": str(spill)})
         # Reads are asked for by patterns that fit one name, and held against these as they are written.
@@ -67,7 +72,14 @@ class DuckDBEngine:
 
     def make(self, table: str, query: str, values: Values | None = None) -> None:
         """Make a temporary table of what a query gives."""
-        self.run(f'create temporary table "{table}" as {query}', values)
+        self.run(f'create or replace temporary table "{table}" as {query}', values)
+
+    def write(self, query: str, target: Path, values: Values | None = None) -> None:
+        """Write what a query gives into one Parquet file, in its order."""
+        self.run(
+            f"copy ({query}) to $target (format parquet, {_PACKED}, row_group_size {ROW_GROUP})",
+            {**(values or {}), "target": str(target)},
+        )
 
     def run(self, sql: str, values: Values | None = None) -> None:
         """Run one statement for its effect."""
@@ -102,7 +114,7 @@ class DuckDBEngine:
                 what = "a file of the book or its store leads out of it, and was not read"
                 raise EngineError(Mistake(what, got=first[:200])) from error
             if first.startswith("Out of Memory"):
-                what = f"there is not memory enough, with {_told_memory() or 'what there is'}"
+                what = f"there is not memory enough, with {told_memory() or 'what there is'}"
                 step = f"give more with {MEMORY}=4GB, or ask for less at a time; nothing was changed"
                 raise EngineError(Mistake(what, got=first[:120], next_step=step)) from error
             if _FULL in first:
@@ -133,7 +145,8 @@ class DuckDBEngine:
         self._connection.close()
 
 
-def _told_memory() -> str:
+def told_memory() -> str:
+    """Return what `ALMANAC_MEMORY` says, or nothing; raise UsageMistake where it is no amount."""
     told = os.environ.get(MEMORY, "").strip()
     if told and not _SIZE.fullmatch(told):
         raise UsageMistake(Mistake("not an amount of memory", MEMORY, repr(told), "such as 500MB or 4GB"))

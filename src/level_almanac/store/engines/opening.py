@@ -1,9 +1,9 @@
-"""Which engine answers a book's statements."""
+"""Which engine answers a book's statements, and who loads it."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
-from level_almanac.store.engine import Engine
+from level_almanac.store.engine import Crew, Engine, GatheringEngine
 
 
 def open_engine(address: str, settings: Mapping[str, str], reach: Iterable[Path], spill: Path | None = None) -> Engine:
@@ -18,3 +18,27 @@ def open_engine(address: str, settings: Mapping[str, str], reach: Iterable[Path]
     from level_almanac.store.engines.spark_engine import SparkEngine
 
     return SparkEngine(address, settings, reach)
+
+
+_MEMORY = "1200MB"
+"""How much memory a load takes of each machine at the most, where nobody says otherwise."""
+
+
+def open_loading(
+    address: str, settings: Mapping[str, str], reach: Sequence[Path], work: Path
+) -> tuple[GatheringEngine, Crew]:
+    """Return what a load is done with: the engine that sees all exports together, and who works at each.
+
+    work: a folder for the meantime, which all machines see.
+    """
+    if not address:
+        from level_almanac.store.engines.duckdb_engine import DuckDBEngine
+        from level_almanac.store.engines.threads import ThreadCrew
+
+        engine = DuckDBEngine(reach, work, _MEMORY)
+        return engine, ThreadCrew(engine, work)
+    from level_almanac.store.engines.spark_crew import SparkCrew
+    from level_almanac.store.engines.spark_engine import SparkEngine
+
+    cluster = SparkEngine(address, settings, reach)
+    return cluster, SparkCrew(cluster, reach, _MEMORY)

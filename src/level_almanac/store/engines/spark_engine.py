@@ -7,8 +7,11 @@ file, and what it cannot do comes back as one line.
 import atexit
 import itertools
 import logging
+import os
 import re
+import shutil
 import socket
+import sys
 import tempfile
 import threading
 import warnings
@@ -42,9 +45,15 @@ _EXACT = {
     "spark.sql.parser.escapedStringLiterals": "false",
     "spark.sql.files.ignoreMissingFiles": "false",
     "spark.sql.files.ignoreCorruptFiles": "false",
+    # What goes between Python and executors is bytes, for which nothing more need be installed.
+    "spark.sql.execution.pythonUDF.arrow.enabled": "false",
 }
 """How Spark has to compute, whatever it was set up for: exactly, or with an error."""
 _QUIET = {"spark.ui.enabled": "false", "spark.ui.showConsoleProgress": "false", "spark.log.level": "WARN"}
+_GROUP_BYTES = 4 * 2**20
+"""Of what Spark writes, how many bytes it gathers for a group of lines, which are some `ROW_GROUP`."""
+_PYTHON = "PYSPARK_PYTHON"
+"""The environment's name for the Python that executors run."""
 _SERIAL = itertools.count(1)
 _SESSIONS: dict[tuple[str, tuple[tuple[str, str], ...]], Any] = {}
 """The session of this process, by its address and settings."""
@@ -60,16 +69,24 @@ class SparkEngine:
     """
 
     def __init__(self, address: str, settings: Mapping[str, str], reach: Iterable[Path]) -> None:
-        self._session = _session(address, settings)
-        self.called = f"Spark {self._session.version} at {address}"
+        self.session = _session(address, settings)
+        self.called = f"Spark {self.session.version} at {address}"
         self._reach = [path.resolve() for path in reach]
         self._views: dict[tuple[str, ...], str] = {}
         self._tables: dict[str, Any] = {}
 
     def rows(self, sql: str, values: Values | None = None) -> list[Row]:
         """Run one statement and return all of its rows."""
-        with _told(), gauged(self._progress), _watched(self._session):
+        with self.working():
             return [tuple(map(_value, row)) for row in self._frame(sql, values).collect()]
+
+    @contextmanager
+    def working(self) -> Iterator[Any]:
+        """Give the session to what asks something of the cluster; tell meanwhile how far it is, and what it cannot do
+        in one line.
+        """
+        with _told(), gauged(self._progress), _watched(self.session):
+            yield self.session
 
     def columns(self, parts: Sequence[str]) -> dict[str, str]:
         """Return the columns that parts have together, each with its type as DuckDB names it."""
@@ -84,12 +101,23 @@ class SparkEngine:
             frame.createOrReplaceTempView(table)
         self._tables[table] = frame
 
+    def write(self, query: str, target: Path, values: Values | None = None) -> None:
+        """Write what a query gives into one Parquet file, in its order."""
+        folder = target.with_name(f"{target.name}.written")
+        with self.working():
+            writer = self._frame(query, values).coalesce(1).write
+            writer = writer.option("compression", "zstd").option("parquet.block.size", _GROUP_BYTES)
+            writer.parquet(_uri(self._reached(target)) + ".written")
+        (written,) = folder.glob("part-*.parquet")
+        written.replace(target)
+        shutil.rmtree(folder, ignore_errors=True)
+
     def drop(self, table: str) -> None:
         """Let go of what was kept."""
         frame = self._tables.pop(table, None)
         # A session that has ended has let go of it already.
         with suppress(Exception):
-            self._session.catalog.dropTempView(table)
+            self.session.catalog.dropTempView(table)
             frame.unpersist()
 
     def close(self) -> None:
@@ -100,7 +128,7 @@ class SparkEngine:
 
     def _frame(self, sql: str, values: Values | None) -> Any:
         statement = spark_statement(sql, values or {}, self._view)
-        return self._session.sql(statement.sql, args=statement.values)
+        return self.session.sql(statement.sql, args=statement.values)
 
     def _view(self, parts: Sequence[str]) -> str:
         key = tuple(parts)
@@ -113,7 +141,7 @@ class SparkEngine:
     def _read(self, parts: Sequence[str]) -> Any:
         """Return the lines of parts, their columns put together by name."""
         paths = [self._within(part) for part in parts]
-        reader = self._session.read
+        reader = self.session.read
         if len(paths) == 1:
             return reader.parquet(*paths)
         try:
@@ -129,24 +157,33 @@ class SparkEngine:
             return whole
 
     def _within(self, part: str) -> str:
-        path = Path(part).resolve()
+        path = self._reached(Path(part))
+        if not path.is_file():
+            raise EngineError(Mistake("the store lacks a part", got=str(path), next_step=_AGAIN))
+        # Spark takes signs in a path for a pattern.
+        return _uri(Path(re.sub(r"([\[\]{}*?\\])", r"\\\1", str(path))))
+
+    def _reached(self, part: Path) -> Path:
+        path = part.resolve()
         if not any(path.is_relative_to(folder) for folder in self._reach):
             what = "a file of the book or its store leads out of it, and was not read"
             raise EngineError(Mistake(what, got=str(path)))
-        if not path.is_file():
-            raise EngineError(Mistake("the store lacks a part", got=str(path), next_step=_AGAIN))
-        # Spark takes signs in a path for a pattern, and a path without more for one of the cluster's own file system.
-        return "file://" + re.sub(r"([\[\]{}*?\\])", r"\\\1", str(path))
+        return path
 
     def _progress(self) -> float:
         """Return how far the tasks are that are known of, in percent; -1 where none runs."""
         with suppress(Exception):
-            tracker = self._session.sparkContext.statusTracker()
+            tracker = self.session.sparkContext.statusTracker()
             jobs = [tracker.getJobInfo(job) for job in tracker.getActiveJobsIds()]
             stages = [tracker.getStageInfo(stage) for job in jobs if job for stage in job.stageIds]
             tasks = sum(stage.numTasks for stage in stages if stage)
             return 100 * sum(stage.numCompletedTasks for stage in stages if stage) / tasks if tasks else -1.0
         return -1.0
+
+
+def _uri(path: Path) -> str:
+    # A path without more is one of the cluster's own file system.
+    return f"file://{path}"
 
 
 _AGAIN = "if the command does the same again, delete the folder .almanac and run `almanac load`"
@@ -208,6 +245,9 @@ def _mistake(error: Exception) -> EngineError:
         return UnboundError(Mistake("the cluster's engine had to stop", got=first[:300].replace("`", '"')))
     if "ARITHMETIC_OVERFLOW" in words or "NUMERIC_VALUE_OUT_OF_RANGE" in words:
         return EngineError(Mistake("a number becomes too large to be exact", got=first[:90]))
+    if found := next((told for sign, told in _PYTHONS.items() if sign in words), ""):
+        step = f"install the same of both on every machine; {_PYTHON} says which Python executors run"
+        return EngineError(Mistake(found, next_step=step))
     if "OutOfMemoryError" in words or "SparkOutOfMemory" in words:
         step = "give its executors or the driver more in the settings, or ask for less at a time; nothing was changed"
         return EngineError(Mistake("the cluster has not memory enough", next_step=step))
@@ -228,6 +268,12 @@ def _mistake(error: Exception) -> EngineError:
     return EngineError(Mistake("the cluster's engine had to stop", got=first[:300], next_step=_AGAIN))
 
 
+_PYTHONS = {
+    "No module named 'level_almanac'": "the Python of an executor does not have almanac",
+    "No module named 'duckdb'": "the Python of an executor does not have all that almanac needs",
+    "PYTHON_VERSION_MISMATCH": "the Python of an executor is of another version than the one here",
+    "Cannot run program": "an executor does not find its Python",
+}
 _GONE = ("Py4JNetworkError", "Py4JError", "SparkConnectGrpcException", "_InactiveRpcError", "_MultiThreadedRendezvous")
 
 
@@ -337,6 +383,8 @@ def _started(sql: Any, address: str, settings: Mapping[str, str]) -> Any:
         "spark.driver.defaultJavaOptions": _java_options(address, work),
         **_near(address),
     }
+    # Without more it would be whatever is called python3 there.
+    os.environ.setdefault(_PYTHON, sys.executable)
     configuration = pyspark.SparkConf(loadDefaults=False)
     for name, value in {**own, **settings}.items():
         configuration.set(name, value)
@@ -374,6 +422,4 @@ def _near(address: str) -> dict[str, str]:
 
 
 def _removed(folder: str) -> None:
-    import shutil
-
     shutil.rmtree(folder, ignore_errors=True)
