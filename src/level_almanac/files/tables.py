@@ -1,7 +1,6 @@
 """The tables that a book can hold: their fields, keys and kinds (docs/loading.md)."""
 
 from collections.abc import Mapping
-from types import MappingProxyType
 from typing import Literal, NamedTuple
 
 from level_almanac.files.settings import FieldKind, TableSettings
@@ -57,10 +56,10 @@ class Table(NamedTuple):
     key: tuple[str, ...]
     fields: tuple[Field, ...]
     date: str = ""
-    links: Mapping[str, str] = MappingProxyType({})
+    links: Mapping[str, str] = {}
     number_like: frozenset[str] = frozenset()
     plan_of: str = ""
-    compute: Mapping[str, str] = MappingProxyType({})
+    compute: Mapping[str, str] = {}
     entries: bool = False
     in_periods: bool = False
     usual_measure: str = ""
@@ -69,8 +68,8 @@ class Table(NamedTuple):
     order: tuple[str, ...] = ()
     signs: str = ""
     called: str = ""
-    foreign: Mapping[str, str] = MappingProxyType({})
-    weights: Mapping[str, str] = MappingProxyType({})
+    foreign: Mapping[str, str] = {}
+    weights: Mapping[str, str] = {}
 
     @property
     def proof_measure(self) -> str:
@@ -126,7 +125,7 @@ LEDGER = Table(
     entries=True,
     in_periods=True,
     usual_measure="natural",
-    foreign=MappingProxyType({"original_amount": "currency"}),
+    foreign={"original_amount": "currency"},
     usual_columns="posted, account, account.name, document, party, memo, amount",
     usual_sums=("amount",),
     order=("counted", "posted", "journal", "line"),
