@@ -382,6 +382,7 @@ def _started(sql: Any, address: str, settings: Mapping[str, str]) -> Any:
         "spark.local.dir": work,
         "spark.driver.defaultJavaOptions": _java_options(address, work),
         **_near(address),
+        **_small(address),
     }
     # Without more it would be whatever is called python3 there.
     os.environ.setdefault(_PYTHON, sys.executable)
@@ -419,6 +420,15 @@ def _near(address: str) -> dict[str, str]:
     if host in ("localhost", "127.0.0.1", "::1") or address.startswith("local"):
         return {"spark.driver.host": "127.0.0.1", "spark.driver.bindAddress": "127.0.0.1"}
     return {}
+
+
+def _small(address: str) -> dict[str, str]:
+    """Return what keeps Spark on this machine from dividing a few lines into as many pieces as a cluster would."""
+    told = re.fullmatch(r"local\[(\d+|\*)\]", address)
+    if told is None:
+        return {}
+    cores = (os.cpu_count() or 1) if told[1] == "*" else int(told[1])
+    return {"spark.sql.shuffle.partitions": str(2 * cores)}
 
 
 def _removed(folder: str) -> None:
