@@ -85,6 +85,7 @@ class Ran:
     @property
     def json(self) -> dict[str, Any]:
         """The report that was printed as JSON."""
+        assert self.out, self.err
         return dict(json.loads(self.out))
 
 

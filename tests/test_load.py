@@ -139,6 +139,7 @@ def test_load_after_load_comes_to_one_load_of_what_is_there(
         anew = tmp_path_factory.mktemp("anew")
         copied(book.root, anew / "book", ".almanac", "kept")
         told, fresh = book.load("--drop-missing"), run_almanac("load", book=anew / "book")
+        assert "fault" not in told.err + fresh.err
         # What a load warns of is of what is there, but for signs and ends of exports, which are said once.
         assert [sorted(line for line in ran.err.splitlines() if "balance" in line) for ran in (told, fresh)] == [
             sorted(line for line in fresh.err.splitlines() if "balance" in line)

@@ -2,8 +2,7 @@
 
 import shlex
 import shutil
-from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from datetime import timedelta
 from decimal import Decimal
 from pathlib import Path
@@ -15,11 +14,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from both_engines import SESSION, BothEngines
 from conftest import examples, run_almanac
 from level_almanac.core.book import Book
 from level_almanac.core.reports.registry import all_reports
 from level_almanac.store.binding import Binding
-from level_almanac.store.engine import Engine, Row, Values
 from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from level_almanac.store.predicate import FieldTest, quoted, sql_of
 from second_items import Doc
@@ -49,61 +48,9 @@ all checks, and takes the longest.
 """
 
 
-class BothEngines:
-    """Asks DuckDB and Spark the same, holds the answers against each other, and returns them."""
-
-    def __init__(self, one: Engine, other: Engine) -> None:
-        self.engines = (one, other)
-        self.called, self.asked = one.called, 0
-
-    def rows(self, sql: str, values: Values | None = None) -> list[Row]:
-        one, other = (engine.rows(sql, values) for engine in self.engines)
-        mine, theirs = ([tuple(map(exact, row)) for row in rows] for rows in (one, other))
-        same = mine == theirs if is_ordered(sql) else Counter(map(repr, mine)) == Counter(map(repr, theirs))
-        assert same, f"{sql}\n{values}\nDuckDB: {mine[:5]}\nSpark: {theirs[:5]}"
-        self.asked += 1
-        return one
-
-    def columns(self, parts: Sequence[str]) -> dict[str, str]:
-        one, other = (engine.columns(parts) for engine in self.engines)
-        assert one == other
-        return one
-
-    def make(self, table: str, query: str, values: Values | None = None) -> None:
-        for engine in self.engines:
-            engine.make(table, query, values)
-        self.rows(f"select * from {table}")
-
-    def drop(self, table: str) -> None:
-        for engine in self.engines:
-            engine.drop(table)
-
-    def close(self) -> None:
-        for engine in self.engines:
-            engine.close()
-
-
-def exact(value: Any) -> Any:
-    """Return a value with its type; of a decimal its digits as they stand."""
-    if isinstance(value, list | tuple):
-        # What a group holds of different values stands in no order.
-        return sorted(exact(each) for each in value)
-    if isinstance(value, dict):
-        return [exact(each) for each in value.values()]
-    return (type(value).__name__, str(value))
-
-
-def is_ordered(sql: str) -> bool:
-    import sqlglot
-
-    return bool(sqlglot.parse_one(sql, read="duckdb").args.get("order"))
-
-
 @pytest.fixture(scope="module")
 def spark() -> Iterator[SparkEngine]:
-    # For a few thousand lines it is not worth it to compile each statement.
-    quick = {"spark.sql.shuffle.partitions": "1", "spark.sql.codegen.wholeStage": "false"}
-    engine = SparkEngine("local[2]", quick, [Path(gettempdir())])
+    engine = SparkEngine(*SESSION, [Path(gettempdir())])
     yield engine
     engine.close()
 

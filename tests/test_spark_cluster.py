@@ -15,7 +15,10 @@ from typing import Any
 
 import pytest
 
+from both_engines import kept
 from conftest import COMMAND, ENVIRONMENT, Ran, copied, run_almanac, run_installed
+from level_almanac.store.part_sums import parts_in
+from level_almanac.store.state import State, Store
 
 pyspark = pytest.importorskip("pyspark", reason="Spark is not installed")
 if shutil.which("java") is None:
@@ -100,6 +103,12 @@ def cluster(tmp_path: Path) -> Iterator[Cluster]:
             process.wait()
 
 
+def state_of(book: Path) -> State:
+    state = Store(book / ".almanac").state()
+    assert state
+    return state
+
+
 def without_engine(ran: Ran) -> Any:
     plain = json.loads(ran.out)
     engine = plain["facts"].pop("engine")
@@ -165,18 +174,47 @@ def test_a_report_ends_right_though_an_executor_is_killed(cluster: Cluster, demo
     assert (ran.returncode, out, err) == (here.code, here.out, here.err)
 
 
-def test_a_cluster_that_goes_away_is_one_line(cluster: Cluster, demo: Path) -> None:
-    ran = begun(cluster, "aging", "receivable", book=demo)
+def reading(ran: "subprocess.Popen[str]", book: Path, parts: int) -> None:
+    """Wait until executors have written some parts of what is being loaded."""
+    for _ in range(1200):
+        if len(list((book / ".almanac" / "work").glob("part-*"))) >= parts:
+            return
+        assert ran.poll() is None, ran.communicate()
+        time.sleep(0.05)
+    raise AssertionError(ran.communicate(timeout=60))
+
+
+def test_a_load_ends_right_though_an_executor_is_killed(cluster: Cluster, demo: Path, tmp_path: Path) -> None:
+    book = copied(demo, tmp_path / "book", ".almanac")
+    ran = begun(cluster, "load", "--through", "2026-06-17", book=book)
+    reading(ran, book, 20)
+    os.kill(cluster.executors()[0], signal.SIGKILL)
+    out, err = ran.communicate(timeout=280)
+    assert ran.returncode == 0, err
+    assert out.count(" new ") == 30
+    assert kept(book) == kept(demo)
+    assert not (book / ".almanac" / "work").exists()
+    assert {path.name for path in (book / ".almanac" / "parts").iterdir()} == set(parts_in(state_of(book)))
+
+
+def test_a_load_of_which_the_cluster_goes_away_changes_nothing(cluster: Cluster, demo: Path, tmp_path: Path) -> None:
+    book = copied(demo, tmp_path / "book")
+    for path in (book / "exports" / "line").glob("line-202?.csv"):
+        path.write_text(path.read_text().replace("Fuel", "Diesel"))
+    ran = begun(cluster, "load", book=book)
+    reading(ran, book, 4)
     for process in (*cluster.workers, cluster.master):
         process.kill()
     for executor in cluster.executors():
         os.kill(executor, signal.SIGKILL)
     out, err = ran.communicate(timeout=280)
-    assert ran.returncode == 3
-    assert not out
+    assert (ran.returncode, out) == (3, "")
     assert "cluster" in err
-    assert "nothing was changed" in err
+    assert err.endswith("nothing was changed\n")
     assert err.count("\n") == 1
+    assert kept(book) == kept(demo)
+    again = run_almanac("load", book=book)
+    assert (again.code, again.out.count(" changed ")) == (0, 2), again.err
 
 
 def test_what_no_executor_can_take_is_one_line(cluster: Cluster, demo: Path) -> None:

@@ -1,6 +1,5 @@
 """An export as texts in a work file, whatever its format."""
 
-import sys
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -22,7 +21,8 @@ from level_almanac.store.exports import NUMBERED_ROWS, copy_numbered_csv, copy_p
 
 Found = tuple[list[Mistake], int]
 """The first mistakes, and how many there are in all."""
-ALL = sys.maxsize
+ALL = 2**31 - 1
+"""A limit that lets all through: the greatest that every engine takes."""
 
 
 class RawExport(NamedTuple):

@@ -20,8 +20,8 @@ def unbalanced_journals(engine: Engine, journals: Journals, limit: int) -> tuple
         return [], 0
     rows = ledger_checks.unbalanced_journals(engine, journals, limit)
     found = [
-        Mistake(f"journal {journal} of {entity} does not balance", f"{place[0]}:{place[1]}", f"{net:+f}", "0")
-        for entity, journal, place, net, _ in rows
+        Mistake(f"journal {journal} of {entity} does not balance", f"{at['file']}:{at['file_line']}", f"{net:+f}", "0")
+        for entity, journal, at, net, _ in rows
     ]
     return found, rows[0][-1] if rows else 0
 

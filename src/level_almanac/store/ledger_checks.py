@@ -39,7 +39,8 @@ def lines_of_accounts(engine: Engine, parts: Sequence[str], accounts: Sequence[s
 
 
 def unbalanced_journals(engine: Engine, journals: Journals, limit: int) -> list[Row]:
-    """Return (entity, journal, file and line of its first line, debit − credit, count in all) of such journals.
+    """Return (entity, journal, its first line, debit − credit, count in all) of such journals; a line as `file` and
+    `file_line`.
 
     A journal that balances within each of its exports balances.
     """
@@ -47,7 +48,8 @@ def unbalanced_journals(engine: Engine, journals: Journals, limit: int) -> list[
         f"""with off as (
                 select entity, journal, sum(amount) as amount from {journals.sql}
                 where amount <> 0 group by entity, journal having sum(amount) <> 0)
-            select each.entity, each.journal, min((each.file, each.file_line)) as place, off.amount, count(*) over ()
+            select each.entity, each.journal, min({{'file': each.file, 'file_line': each.file_line}}) as place,
+                off.amount, count(*) over ()
             from {journals.sql} as each join off on off.entity = each.entity and off.journal = each.journal
             group by each.entity, each.journal, off.amount order by place limit {limit}""",
         {"parts": list(journals.parts)},

@@ -98,6 +98,7 @@ class SparkEngine:
         """Keep what a query gives, in memory or on the disks of the cluster, under a name of its own."""
         with _told():
             frame = self._frame(query, values).persist()
+            self.drop(table)
             frame.createOrReplaceTempView(table)
         self._tables[table] = frame
 

@@ -1,0 +1,100 @@
+"""DuckDB and Spark asked the same, and their answers held against each other."""
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from level_almanac.store.engine import Engine, GatheringEngine, Row, Values
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
+from level_almanac.store.state import Store
+
+HASHED = ("keys", "repeated_keys")
+"""Tables of hashes, which each engine makes in its own way."""
+SESSION = ("local[2]", {"spark.sql.shuffle.partitions": "1", "spark.sql.codegen.wholeStage": "false"})
+"""For a few thousand lines it is not worth it to compile each statement."""
+
+
+class BothEngines:
+    """Asks DuckDB and Spark the same, holds the answers against each other, and returns them."""
+
+    def __init__(self, one: Engine, other: Engine) -> None:
+        self.engines = (one, other)
+        self.called, self.asked = one.called, 0
+
+    def rows(self, sql: str, values: Values | None = None) -> list[Row]:
+        one, other = (engine.rows(sql, values) for engine in self.engines)
+        mine, theirs = ([tuple(map(exact, row)) for row in rows] for rows in (one, other))
+        same = mine == theirs if is_ordered(sql) else Counter(map(repr, mine)) == Counter(map(repr, theirs))
+        assert same, f"{sql}\n{values}\nDuckDB: {mine[:5]}\nSpark: {theirs[:5]}"
+        self.asked += 1
+        return one
+
+    def columns(self, parts: Sequence[str]) -> dict[str, str]:
+        one, other = (engine.columns(parts) for engine in self.engines)
+        assert one == other
+        return one
+
+    def make(self, table: str, query: str, values: Values | None = None) -> None:
+        for engine in self.engines:
+            engine.make(table, query, values)
+        self.rows(f"select {'count(*)' if table in HASHED else '*'} from {table}")
+
+    def drop(self, table: str) -> None:
+        for engine in self.engines:
+            engine.drop(table)
+
+    def close(self) -> None:
+        for engine in self.engines:
+            engine.close()
+
+
+def exact(value: Any) -> Any:
+    """Return a value with its type; of a decimal its digits as they stand."""
+    assert not isinstance(value, tuple), "its members have no names, by which alone Spark's are told"
+    if isinstance(value, list):
+        # What a group holds of different values stands in no order.
+        return sorted(exact(each) for each in value)
+    if isinstance(value, dict):
+        return [exact(each) for each in value.values()]
+    return (type(value).__name__, str(value))
+
+
+def is_ordered(sql: str) -> bool:
+    import sqlglot
+
+    return bool(sqlglot.parse_one(sql, read="duckdb").args.get("order"))
+
+
+class BothGathering(BothEngines):
+    """The same of what a load asks: what one writes is what the other does, in its order, with its types."""
+
+    def __init__(self, one: GatheringEngine, other: GatheringEngine) -> None:
+        super().__init__(one, other)
+        self.one, self.other = one, other
+
+    def write(self, query: str, target: Path, values: Values | None = None) -> None:
+        theirs = target.with_stem(f"{target.stem}-too")
+        self.one.write(query, target, values)
+        self.other.write(query, theirs, values)
+        written = [str(path) for path in (target, theirs)]
+        assert self.one.columns(written[:1]) == self.one.columns(written[1:]), query
+        mine, other = (self.one.rows("select * from read_parquet($part)", {"part": part}) for part in written)
+        assert mine == other, query
+        theirs.unlink()
+        self.asked += 1
+
+
+def kept(book: Path) -> tuple[Any, ...]:
+    """Return what a store holds, when and from where aside. The name of a part is the hash of its bytes, so what is
+    equal here is equal to the byte; roll-ups and marks are written by what sees all exports, and come with their rows.
+    """
+    store = Store(book / ".almanac")
+    state, engine = store.state(), DuckDBEngine([book])
+    assert state
+    files = [replace(file, taken_at="", stamp="", identity="") for file in state.files]
+    whole = {name: engine.rows("select * from read_parquet($part)", {"part": store.path_of(part)})
+             for name, part in {"": state.rollup, "wide": state.wide, **state.marked}.items()}  # fmt: skip
+    engine.close()
+    return files, whole, state.bases, state.early, state.through, state.rules
