@@ -8,7 +8,7 @@ from typing import Any
 
 from level_almanac.store.engine import Engine, GatheringEngine, Row, Values
 from level_almanac.store.engines.duckdb_engine import DuckDBEngine
-from level_almanac.store.state import Store
+from level_almanac.store.state import READ, Store
 
 HASHED = ("keys", "repeated_keys")
 """Tables of hashes, which each engine makes in its own way."""
@@ -87,14 +87,20 @@ class BothGathering(BothEngines):
 
 
 def kept(book: Path) -> tuple[Any, ...]:
-    """Return what a store holds, when and from where aside. The name of a part is the hash of its bytes, so what is
-    equal here is equal to the byte; roll-ups and marks are written by what sees all exports, and come with their rows.
-    """
+    """Return what a store holds, when and from where aside: of each part its columns and its lines, in their order."""
     store = Store(book / ".almanac")
     state, engine = store.state(), DuckDBEngine([book])
     assert state
-    files = [replace(file, taken_at="", stamp="", identity="") for file in state.files]
-    whole = {name: engine.rows("select * from read_parquet($part)", {"part": store.path_of(part)})
-             for name, part in {"": state.rollup, "wide": state.wide, **state.marked}.items()}  # fmt: skip
+
+    def told(name: str) -> Any:
+        if not name:
+            return None
+        part = store.path_of(name)
+        return engine.columns([part]), engine.rows("select * from read_parquet($part)", {"part": part})
+
+    aside: dict[str, Any] = dict.fromkeys((*READ, "taken_at", "stamp", "identity"), "")
+    files = [replace(file, **aside) for file in state.files]
+    names = [getattr(file, name) for file in state.files for name in READ]
+    parts = [told(name) for name in (*names, state.rollup, state.wide, *state.marked.values())]
     engine.close()
-    return files, whole, state.bases, state.early, state.through, state.rules
+    return files, parts, state.bases, state.early, state.through, state.rules

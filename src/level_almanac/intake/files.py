@@ -4,6 +4,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
+from typing import NamedTuple
 
 from level_almanac.errors import BookMistake, Mistake, nearest
 from level_almanac.files.outside import check_allowed, file_reach, leads_out
@@ -14,6 +15,16 @@ from level_almanac.intake.formats.sheet_records import sheet_names
 from level_almanac.intake.formats.unpacked import members_of
 
 
+class Stretch(NamedTuple):
+    """Some records of an export: its bytes from one place to another, or rows of a Parquet file; ahead: how many lines,
+    or rows, stand before them.
+    """
+
+    begin: int
+    end: int
+    ahead: int
+
+
 @dataclass(frozen=True, slots=True)
 class ExportFile:
     """One file, one sheet of it or one member of an archive, to be loaded into one table: its path, its name relative
@@ -21,7 +32,8 @@ class ExportFile:
 
     A query of a database has no path; it is called by the name that its block gives it. name: what messages and lines
     call it, with the sheet or member where several of a file are taken, and with its block where several take it into
-    one table; export: the file's name alone; unit: with its sheet or member.
+    one table; export: the file's name alone; unit: with its sheet or member; stretch: which of its records are read, or
+    None for all.
     """
 
     path: Path | None
@@ -32,6 +44,7 @@ class ExportFile:
     unit: str = ""
     sheet: str = ""
     member: str = ""
+    stretch: Stretch | None = None
 
     @property
     def key(self) -> tuple[str, str]:

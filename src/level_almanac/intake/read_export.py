@@ -16,7 +16,7 @@ from level_almanac.intake.chart_told import told_chart
 from level_almanac.intake.files import ExportFile
 from level_almanac.intake.messages import line_mistake
 from level_almanac.intake.periods import PlacesDays, told_period, year_told
-from level_almanac.intake.raw_export import ALL, Found, RawExport, RawReader
+from level_almanac.intake.raw_export import ALL, Found, NotDivided, RawExport, RawReader
 from level_almanac.intake.shaping.head_words import column_of, test_of, words_of
 from level_almanac.intake.shaping.mapping import numbers_lines, sources
 from level_almanac.intake.shaping.shape import Conditions, Shape, shape_of
@@ -111,6 +111,7 @@ class ExportReader:
         """Write the part of one export, or return its mistakes.
 
         path: the file, or what was fetched from a database; shared: whether other blocks take lines of the same file.
+        Raises NotDivided where only a stretch is asked for, and it cannot be told by itself what that holds.
         """
         try:
             ready = self._prepared(file, path)
@@ -180,6 +181,8 @@ class ExportReader:
         tell("checking them", 0.4, 0.6)
         shape = shape_of(file, table, raw.heads, raw.rows, self.how.conditions)
         shaped = Shaper(self.engine, self.work, self.how.calendars, limit).shaped(file, table, raw, shape, form)
+        if file.stretch is not None and not (shape.plain and not numbers_lines(block, raw.heads)):
+            raise NotDivided
         if table.name == "accounts":
             shaped, shape = told_chart(self.engine, self.work, file, settings, shaped, shape, self.how.conditions)
         numbered = numbers_lines(block, raw.heads)

@@ -9,23 +9,46 @@ from uuid import uuid4
 
 from level_almanac.files.fingerprints import reading_fingerprint
 from level_almanac.files.tables import tables_of
+from level_almanac.intake.dividing import (
+    Counted,
+    counted,
+    in_stretches,
+    is_divisible,
+    ranges_of,
+    rows_together,
+    stretches_of,
+)
 from level_almanac.intake.drafts import Draft, draft_of, summed_draft
 from level_almanac.intake.fates import Key
 from level_almanac.intake.files import ExportFile
 from level_almanac.intake.formats.csv_text import fingerprint
 from level_almanac.intake.formats.sql_records import SqlRecords
+from level_almanac.intake.raw_export import NotDivided
 from level_almanac.intake.read_export import ExportReader, ReadExport, ReadingRules
 from level_almanac.progress import Step, tell
-from level_almanac.store.engine import Crew, WritingEngine
+from level_almanac.store.engine import Crew, EngineError, WritingEngine
+from level_almanac.store.exports import group_sizes
+from level_almanac.store.lines import join_parts
 from level_almanac.store.state import LoadedFile, Store, identity_of, stamp_of
 
 
 class Taken(NamedTuple):
-    """What became of an export: `new`, `changed` or `unchanged`. read: what reading it came to, where it was read."""
+    """What became of an export: `new`, `changed` or `unchanged`. read: what reading it came to, where it was read;
+    to_divide: whether it is to be read in stretches, and nothing of it was read yet.
+    """
 
     draft: Draft
     outcome: str
     read: ReadExport | None = None
+    to_divide: bool = False
+
+
+class _Reading(NamedTuple):
+    """An export to be taken in. path: what it is read from; whole: whether it is not to be divided."""
+
+    file: ExportFile
+    path: Path
+    whole: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +56,7 @@ class TakingIn:
     """The exports of one load, each taken in by whoever of the crew is free.
 
     how: they are read; folder: where parts go; files: all of them; known: as they were loaded before; reading: what
-    share of the load is over when all are read.
+    share of the load is over when all are read; piece: from which size on one is divided, or 0.
     """
 
     how: ReadingRules
@@ -43,6 +66,7 @@ class TakingIn:
     files: Sequence[ExportFile]
     known: Mapping[Key, LoadedFile]
     reading: float
+    piece: int = 0
 
     def taken_in(self, some: Sequence[ExportFile], crew: Crew, done: set[Key]) -> Iterator[tuple[ExportFile, Taken]]:
         """Yield what became of each of some exports, in their order. done: those that were taken in before.
@@ -58,12 +82,13 @@ class TakingIn:
             steps.append(Step(words, begun / whole * self.reading, ended / whole * self.reading))
             begun = ended
         # A database is asked from here, where its secrets are.
-        items = [(file, file.path or self._fetched(file)) for file in some]
-        yield from zip(some, crew.each(self.taken, items, steps), strict=True)
+        items = [_Reading(file, file.path or self._fetched(file)) for file in some]
+        for item, taken in zip(items, crew.each(self.taken, items, steps), strict=True):
+            yield item.file, self._together(item, taken, crew) if taken.to_divide else taken
 
-    def taken(self, engine: WritingEngine, work: Path, item: tuple[ExportFile, Path]) -> Taken:
-        """Read one export, if it is not the same as before. item: with the file that it is read from."""
-        file, path = item
+    def taken(self, engine: WritingEngine, work: Path, item: _Reading) -> Taken:
+        """Read one export, if it is not the same as before."""
+        file, path, whole = item
         tell("looking at it", 0, 0.1)
         # Before it is read: what changes meanwhile is seen as changed.
         stamp = stamp_of(file.path) if file.path else self.now.isoformat(timespec="seconds")
@@ -87,18 +112,72 @@ class TakingIn:
         if old and same and (self.how.set_aside or not old.set_aside):
             return Taken(draft_of(self.store, replace(old, stamp=stamp, identity=identity)), "unchanged")
         target = new_part(self.folder)
+        outcome = "changed" if old else "new"
+        if not whole and self.piece and path.stat().st_size >= 2 * self.piece and is_divisible(file, siblings):
+            return Taken(Draft(entry, target), outcome, to_divide=True)
         read = ExportReader(engine, work, self.how).read(file, path, target, shared=len(siblings) > 1)
         draft = Draft(replace(entry, passed=read.passed), target, fresh=True, records=read.lines)
         if not read.mistakes:
             # While others are read; where lines turn out to stand in another export too, it is done again.
             draft = summed_draft(engine, draft, tables_of(book.settings.tables), target)
-        return Taken(draft, "changed" if old else "new", read)
+        return Taken(draft, outcome, read)
+
+    def _together(self, item: _Reading, taken: Taken, crew: Crew) -> Taken:
+        """Have a large export read in stretches, or whole where that cannot be."""
+        try:
+            stretches = self._stretches(item, crew)
+        except EngineError:
+            stretches = []
+        tell(f"{item.file.name} in {len(stretches):,} stretches")
+        found = list(crew.each(self.read_stretch, [_Reading(each, item.path) for each in stretches]))
+        parts = [each for each in found if each is not None]
+        if not found or len(parts) < len(found):
+            # What is wrong is told of the whole.
+            (whole,) = crew.each(self.taken, [item._replace(whole=True)])
+            return whole
+        draft = replace(taken.draft, records=sum(read.lines for _, read in parts), fresh=True)
+        (joined,) = crew.each(self.joined, [(draft, [str(part) for part, _ in parts])])
+        return Taken(joined, taken.outcome, ReadExport(lines=draft.records))
+
+    def _stretches(self, item: _Reading, crew: Crew) -> list[ExportFile]:
+        file, path, _ = item
+        size = path.stat().st_size
+        if file.block.format == "parquet":
+            (groups,) = crew.each(_group_sizes, [path])
+            return in_stretches(file, rows_together(groups, size, self.piece))
+        ranges = ranges_of(size, self.piece)
+        found = list(crew.each(_counted, [(path, begin, end) for begin, end in ranges]))
+        return in_stretches(file, stretches_of(ranges, found))
+
+    def read_stretch(self, engine: WritingEngine, work: Path, item: _Reading) -> tuple[Path, ReadExport] | None:
+        """Write the part of a stretch, or return None where it cannot be, or anything is wrong in it."""
+        target = new_part(self.folder)
+        try:
+            read = ExportReader(engine, work, self.how).read(item.file, item.path, target)
+        except NotDivided:
+            return None
+        return None if read.mistakes or read.aside else (target, read)
+
+    def joined(self, engine: WritingEngine, _: Path, item: tuple[Draft, Sequence[str]]) -> Draft:
+        """Return the draft of an export with the part that the parts of its stretches make, and what it comes to."""
+        draft, parts = item
+        tables = tables_of(self.how.book.settings.tables)
+        join_parts(engine, tables[draft.entry.table], parts, draft.part)
+        return summed_draft(engine, draft, tables, draft.part)
 
     def _fetched(self, file: ExportFile) -> Path:
         """Return what a database answers, fetched into a file."""
         path = self.folder / f"fetched-{file.number}.csv"
         SqlRecords(file.block, file.name, self.how.book.root).fetch(path)
         return path
+
+
+def _counted(_: WritingEngine, _scratch: Path, item: tuple[Path, int, int]) -> Counted:
+    return counted(*item)
+
+
+def _group_sizes(engine: WritingEngine, _: Path, path: Path) -> list[int]:
+    return group_sizes(engine, path)
 
 
 def new_part(folder: Path) -> Path:

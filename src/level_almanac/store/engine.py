@@ -76,7 +76,12 @@ Work = Callable[[WritingEngine, Path, Item], Made]
 
 
 class Crew(Protocol):
-    """Who works at one export after another, several at a time: threads of this process, or executors of a cluster."""
+    """Who works at one export after another, several at a time: threads of this process, or executors of a cluster.
+
+    piece: from how many bytes on an export is worth being divided among them, or 0 where none is.
+    """
+
+    piece: int
 
     def each(self, work: Work[Item, Made], items: Sequence[Item], steps: Sequence[Step] = ()) -> Iterator[Made]:
         """Yield what is made of each item, in their order; raise what the first raises that fails, with no more begun.

@@ -105,6 +105,11 @@ COUNTED_ROWS = (
 """The same of one with a row for each line of the export behind its head."""
 
 
+def with_lines_ahead(rows: str, ahead: int) -> str:
+    """Return the FROM clause of rows that stand so many lines further down than their file tells."""
+    return f"(select * replace (file_line + {int(ahead)} as file_line) from {rows})" if ahead else rows
+
+
 class Folds(NamedTuple):
     """Signs that a file has none of. They stand for a new line and a carriage return within quotes, and, as the first
     text of a row, for one that is there only so that rows and lines are told by one number.
@@ -139,15 +144,34 @@ def parquet_heads(engine: Engine, export: Path) -> list[tuple[str, str]]:
     ]
 
 
+def group_sizes(engine: Engine, export: Path) -> list[int]:
+    """Return how many rows each row group of a Parquet file has; raises EngineError for what is none."""
+    rows = engine.rows(
+        """select row_group_id, any_value(row_group_num_rows)::bigint from parquet_metadata($export)
+            group by row_group_id order by row_group_id""",
+        {"export": str(export)},
+    )
+    return [count for _, count in rows]
+
+
 def is_plain(kind: str) -> bool:
     """Tell whether a column of this type holds texts, numbers or days, so that each has one text that says it."""
     return not kind.startswith(_NO_TEXT) and not kind.endswith("]")
 
 
 def copy_parquet(
-    engine: WritingEngine, export: Path, columns: list[tuple[str, str]], date_pattern: str, decimal: str, target: Path
+    engine: WritingEngine,
+    export: Path,
+    columns: list[tuple[str, str]],
+    date_pattern: str,
+    decimal: str,
+    target: Path,
+    rows: tuple[int, int] | None = None,
 ) -> None:
-    """Copy a Parquet export into a work file as texts, like the above: days and numbers as the block's texts are."""
+    """Copy a Parquet export into a work file as texts, like the above: days and numbers as the block's texts are.
+
+    rows: the first that is copied and the first behind them, or None for all.
+    """
     bound = Binding(export=str(export), target=str(target))
     texts = []
     for number, (name, kind) in enumerate(columns):
@@ -163,6 +187,8 @@ def copy_parquet(
         texts.append(f"nullif(trim({text}), '') as c{number}")
     read = f"""select {", ".join(texts)}, file_row_number + 1 as file_line
         from read_parquet($export, file_row_number = true)"""
+    if rows is not None:
+        read += f" where file_row_number >= {bound(rows[0])} and file_row_number < {bound(rows[1])}"
     engine.run(f"copy ({read}) to $target (format parquet, compression lz4)", bound.values)
 
 

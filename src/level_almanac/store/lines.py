@@ -12,7 +12,7 @@ from pathlib import Path
 from level_almanac.files.tables import Table
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import YEARS, Cast, Reason
-from level_almanac.store.engine import Row, WritingEngine
+from level_almanac.store.engine import GatheringEngine, Row, WritingEngine
 from level_almanac.store.place import Placements
 from level_almanac.store.predicate import Predicate, sql_of
 
@@ -344,6 +344,14 @@ class ExportLines:
 
     def _values(self) -> dict[str, object]:
         return {**self.bound.values, "raw": str(self.raw)}
+
+
+def join_parts(engine: GatheringEngine, table: Table, parts: Sequence[str], target: Path) -> None:
+    """Write the part of an export whose stretches were written as parts of their own."""
+    order = LEDGER_ORDER if table.name == "ledger" else ", ".join(f'"{name}"' for name in table.key)
+    engine.write(
+        f"select * from read_parquet($parts, union_by_name = true) order by {order}", target, {"parts": list(parts)}
+    )
 
 
 def _by_entity(placements: Placements) -> str:

@@ -22,6 +22,9 @@ class SparkCrew:
     reach: the folders and files that work may read and write; memory: how much a task's engine may take.
     """
 
+    piece = 128 * 2**20
+    """Some million lines, which one executor reads in some ten seconds."""
+
     def __init__(self, engine: SparkEngine, reach: Sequence[Path], memory: str) -> None:
         self._engine, self._reach, self._memory = engine, reach, memory
 

@@ -25,6 +25,9 @@ _Job = tuple[Any, "Step | None", "Future[Any]"]
 class ThreadCrew:
     """Works in this process. engine: that to work beside; folder: where folders for the meantime are made."""
 
+    piece = 0
+    """One engine reads an export with all cores."""
+
     def __init__(self, engine: WritingEngine, folder: Path) -> None:
         self._engine, self._folder = engine, folder
 
