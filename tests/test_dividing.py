@@ -4,6 +4,7 @@ import csv
 import io
 import random
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
 
@@ -13,13 +14,21 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from both_engines import kept
-from conftest import HEADS, MakeBook, SmallBook, copied, examples
+from conftest import HEADS, LONG, MakeBook, SmallBook, copied, examples
+from level_almanac.errors import BookMistake
+from level_almanac.files.settings import IntakeBlock
 from level_almanac.files.tables import Table
 from level_almanac.intake.dividing import counted, cut_out, ranges_of, stretches_of
+from level_almanac.intake.files import ExportFile
+from level_almanac.intake.formats.csv_text import CsvText
+from level_almanac.intake.raw_export import NotDivided, RawReader
 from level_almanac.store.engine import WritingEngine
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from level_almanac.store.engines.threads import ThreadCrew
+from level_almanac.store.exports import NUMBERED_ROWS, copy_numbered_csv
 from level_almanac.store.lines import join_parts
 from test_load import LINES
+from test_nothing_lost import made_up
 
 TEXTS = st.text(st.sampled_from('ab,"\n\r é'), max_size=6)
 
@@ -128,3 +137,31 @@ def test_a_typed_file_is_divided_between_its_groups(make_book: MakeBook) -> None
     (book.root / ".almanac" / "current").unlink()
     assert divided(book, 1000) > 3
     assert kept(book.root) == whole
+
+
+def test_stretches_are_read_only_where_they_come_to_what_the_exact_reader_tells(tmp_path: Path) -> None:
+    engine, path, numbered = DuckDBEngine([tmp_path]), tmp_path / "x.csv", tmp_path / "numbered.csv"
+    export = ExportFile(path, "x.csv", IntakeBlock(table="ledger"), 1)
+    reader, taken, several = RawReader(engine, tmp_path, 9), 0, 0
+    for seed in range(20_000 if LONG else 250):
+        chance = random.Random(seed)
+        path.write_bytes(made_up(chance))
+        ranges = ranges_of(path.stat().st_size, chance.randint(1, 60))
+        stretches = stretches_of(ranges, [counted(path, *each) for each in ranges])
+        text, rows, records = CsvText(path, "x.csv", "utf-8", ","), [], 0
+        try:
+            names = ", ".join(f"c{number}" for number in range(len(text.first())))
+            for stretch in stretches:
+                raw = reader.read(replace(export, stretch=stretch), path)
+                rows += engine.rows(f"select file_line, {names} from {raw.rows}", {"raw": str(raw.path)})
+                records += raw.records
+        except (BookMistake, NotDivided):
+            continue
+        taken, several = taken + 1, several + (len(stretches) > 1)
+        told = text.write_numbered(numbered, 9)
+        copy_numbered_csv(engine, numbered, len(text.first()), tmp_path / "exact.parquet")
+        exact = engine.rows(f"select file_line, {names} from {NUMBERED_ROWS}", {"raw": str(tmp_path / "exact.parquet")})
+        assert (told.total, told.records, rows) == (0, records, exact), (seed, stretches, path.read_bytes())
+    engine.close()
+    assert taken > (1000 if LONG else 20), taken
+    assert several > (500 if LONG else 8), several

@@ -7,7 +7,6 @@ divided, so what is said of it is the same.
 """
 
 from collections.abc import Sequence
-from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 from typing import NamedTuple
@@ -105,8 +104,3 @@ def cut_out(path: Path, stretch: Stretch, target: Path) -> None:
         while left and (raw := stream.read(min(_CHUNK, left))):
             piece.write(raw)
             left -= len(raw)
-
-
-def in_stretches(file: ExportFile, stretches: Sequence[Stretch]) -> list[ExportFile]:
-    """Return the stretches of an export as exports to be read."""
-    return [replace(file, stretch=stretch) for stretch in stretches]

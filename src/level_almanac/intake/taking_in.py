@@ -1,18 +1,19 @@
 """The exports of a load: what of each is as before, and what became of the others."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from itertools import islice
 from pathlib import Path
 from typing import NamedTuple
 from uuid import uuid4
 
+from level_almanac.errors import how_many
 from level_almanac.files.fingerprints import reading_fingerprint
 from level_almanac.files.tables import tables_of
 from level_almanac.intake.dividing import (
     Counted,
     counted,
-    in_stretches,
     is_divisible,
     ranges_of,
     rows_together,
@@ -83,8 +84,11 @@ class TakingIn:
             begun = ended
         # A database is asked from here, where its secrets are.
         items = [_Reading(file, file.path or self._fetched(file)) for file in some]
-        for item, taken in zip(items, crew.each(self.taken, items, steps), strict=True):
-            yield item.file, self._together(item, taken, crew) if taken.to_divide else taken
+        found: Iterable[Taken] = crew.each(self.taken, items, steps)
+        if self.piece:
+            taken = list(found)
+            found = self._with_large(items, taken, crew) if any(each.to_divide for each in taken) else taken
+        yield from zip(some, found, strict=True)
 
     def taken(self, engine: WritingEngine, work: Path, item: _Reading) -> Taken:
         """Read one export, if it is not the same as before."""
@@ -122,32 +126,42 @@ class TakingIn:
             draft = summed_draft(engine, draft, tables_of(book.settings.tables), target)
         return Taken(draft, outcome, read)
 
-    def _together(self, item: _Reading, taken: Taken, crew: Crew) -> Taken:
-        """Have a large export read in stretches, or whole where that cannot be."""
-        try:
-            stretches = self._stretches(item, crew)
-        except EngineError:
-            stretches = []
-        tell(f"{item.file.name} in {len(stretches):,} stretches")
-        found = list(crew.each(self.read_stretch, [_Reading(each, item.path) for each in stretches]))
-        parts = [each for each in found if each is not None]
-        if not found or len(parts) < len(found):
-            # What is wrong is told of the whole.
-            (whole,) = crew.each(self.taken, [item._replace(whole=True)])
-            return whole
-        draft = replace(taken.draft, records=sum(read.lines for _, read in parts), fresh=True)
-        (joined,) = crew.each(self.joined, [(draft, [str(part) for part, _ in parts])])
-        return Taken(joined, taken.outcome, ReadExport(lines=draft.records))
+    def _with_large(self, items: Sequence[_Reading], taken: list[Taken], crew: Crew) -> list[Taken]:
+        """Return what became of exports, with those read that were to be divided: in stretches, or whole where that
+        cannot be, since what is wrong is told of the whole.
+        """
+        large = {at: items[at] for at, each in enumerate(taken) if each.to_divide}
+        stretches = self._stretches(large, crew)
+        tell(f"{how_many(len(large), 'large export')} in {how_many(len(stretches), 'stretch', 'stretches')}")
+        read = crew.each(self.read_stretch, [_Reading(stretch, large[at].path) for at, stretch in stretches])
+        parts: dict[int, list[tuple[Path, ReadExport] | None]] = {at: [] for at in large}
+        for (at, _), part in zip(stretches, read, strict=True):
+            parts[at].append(part)
+        whole = [at for at, found in parts.items() if not found or None in found]
+        to_join = {at: [part for part in parts[at] if part] for at in large if at not in whole}
+        drafts = {
+            at: replace(taken[at].draft, records=sum(found.lines for _, found in of), fresh=True)
+            for at, of in to_join.items()
+        }
+        joined = crew.each(self.joined, [(drafts[at], [str(part) for part, _ in of]) for at, of in to_join.items()])
+        for at, draft in zip(to_join, joined, strict=True):
+            taken[at] = Taken(draft, taken[at].outcome, ReadExport(lines=draft.records))
+        anew = crew.each(self.taken, [large[at]._replace(whole=True) for at in whole])
+        for at, one in zip(whole, anew, strict=True):
+            taken[at] = one
+        return taken
 
-    def _stretches(self, item: _Reading, crew: Crew) -> list[ExportFile]:
-        file, path, _ = item
-        size = path.stat().st_size
-        if file.block.format == "parquet":
-            (groups,) = crew.each(_group_sizes, [path])
-            return in_stretches(file, rows_together(groups, size, self.piece))
-        ranges = ranges_of(size, self.piece)
-        found = list(crew.each(_counted, [(path, begin, end) for begin, end in ranges]))
-        return in_stretches(file, stretches_of(ranges, found))
+    def _stretches(self, large: Mapping[int, _Reading], crew: Crew) -> list[tuple[int, ExportFile]]:
+        """Return the stretches of each large export, or none of one that cannot be divided."""
+        csv = {at: item for at, item in large.items() if item.file.block.format == "csv"}
+        ranges = {at: ranges_of(item.path.stat().st_size, self.piece) for at, item in csv.items()}
+        asked = [(large[at].path, *each) for at, of in ranges.items() for each in of]
+        counts = crew.each(_counted, asked)
+        cut = {at: stretches_of(of, list(islice(counts, len(of)))) for at, of in ranges.items()}
+        typed = [at for at in large if at not in csv]
+        for at, groups in zip(typed, crew.each(_group_sizes, [large[at].path for at in typed]), strict=True):
+            cut[at] = rows_together(groups, large[at].path.stat().st_size, self.piece)
+        return [(at, replace(large[at].file, stretch=stretch)) for at in large for stretch in cut[at]]
 
     def read_stretch(self, engine: WritingEngine, work: Path, item: _Reading) -> tuple[Path, ReadExport] | None:
         """Write the part of a stretch, or return None where it cannot be, or anything is wrong in it."""
@@ -177,7 +191,11 @@ def _counted(_: WritingEngine, _scratch: Path, item: tuple[Path, int, int]) -> C
 
 
 def _group_sizes(engine: WritingEngine, _: Path, path: Path) -> list[int]:
-    return group_sizes(engine, path)
+    try:
+        return group_sizes(engine, path)
+    except EngineError:
+        # What is wrong with it is told by who reads it.
+        return []
 
 
 def new_part(folder: Path) -> Path:

@@ -1,6 +1,7 @@
 """The executors of a Spark cluster at work on exports: a task for each, with an engine of its own."""
 
 import itertools
+import os
 import pickle
 import tempfile
 from collections.abc import Iterator, Sequence
@@ -68,7 +69,9 @@ def done(version: str, common: bytes, piece: bytes) -> bytes:
         return _met(EngineError(Mistake(what, got=__version__, allowed=version)))
     work, reach, memory = pickle.loads(common)  # noqa: S301, as above
     try:
-        with tempfile.TemporaryDirectory(prefix="almanac-") as folder:
+        # What a killed task leaves goes with what Spark keeps there for itself.
+        local = os.environ.get("SPARK_LOCAL_DIRS", "").split(",")[0] or None
+        with tempfile.TemporaryDirectory(prefix="almanac-", dir=local) as folder:
             scratch = Path(folder).resolve()
             engine = DuckDBEngine((*reach, scratch), scratch, memory, threads=1)
             try:
