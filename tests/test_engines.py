@@ -2,14 +2,19 @@
 
 import importlib
 import json
+import pickle
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from conftest import ENVIRONMENT, Ran, copied, run_almanac, run_installed
-from level_almanac.errors import UsageMistake
+from level_almanac import __version__
+from level_almanac.errors import BookMistake, Mistake, UsageMistake
 from level_almanac.files.engines import EngineChoice, chosen_engine
+from level_almanac.store.engine import EngineError, WritingEngine
 from level_almanac.store.engines import spark_engine
+from level_almanac.store.engines.spark_crew import done
 
 
 @pytest.fixture
@@ -128,3 +133,46 @@ def test_the_store_lies_where_the_settings_say(settings: Path, demo: Path, tmp_p
             f"{store}: this store is another book's: Skellan books (LINE, YARD); expected Other books (LINE, YARD)"
             in refused.err
         )
+
+
+def counted(engine: WritingEngine, scratch: Path, item: str) -> tuple[int, bool]:
+    """Stand for work that an executor does."""
+    if item == "wrong":
+        raise BookMistake(Mistake("wrong", "x.csv:2"), total=7)
+    if item == "gone":
+        (scratch / "gone" / "x").read_bytes()
+    ((number,),) = engine.rows("select length($item)", {"item": item})
+    return number, scratch.is_dir()
+
+
+def test_what_an_executor_made_or_met_comes_back(tmp_path: Path) -> None:
+    common = pickle.dumps((counted, (tmp_path,), "100MB"))
+
+    def answer(item: str, version: str = __version__) -> tuple[Any, ...]:
+        return tuple(pickle.loads(done(version, common, pickle.dumps(item))))  # noqa: S301, it is our own
+
+    assert answer("four") == ((4, True),)
+    assert answer("wrong") == (None, BookMistake, (Mistake("wrong", "x.csv:2"),), 7)
+    (_, kind, (mistake,), _) = answer("gone")
+    assert kind is EngineError
+    assert "an executor cannot read or write a file" in str(mistake)
+    assert "under the same path" in str(mistake)
+    (_, kind, mistakes, _) = answer("four", "9.9")
+    assert (kind, str(mistakes[0])) == (
+        EngineError, f"the almanac of an executor is of another version than the one here: {__version__}; expected 9.9",
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("words", "message"),
+    [
+        ("ModuleNotFoundError: No module named 'level_almanac'", "the Python of an executor does not have almanac"),
+        ("[PYTHON_VERSION_MISMATCH] Python in worker", "the Python of an executor is of another version than the one here"),
+        ('java.io.IOException: Cannot run program "/opt/py"', "an executor does not find its Python"),
+    ],
+)  # fmt: skip
+def test_an_executor_without_what_a_load_needs_is_one_line(words: str, message: str) -> None:
+    told = spark_engine._mistake(RuntimeError(f"Job aborted due to stage failure\n{words}"))
+    assert str(told) == (
+        f"{message}; install the same of both on every machine; PYSPARK_PYTHON says which Python executors run"
+    )
