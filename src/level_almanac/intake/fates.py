@@ -4,10 +4,10 @@ from collections.abc import Sequence
 
 from level_almanac.errors import Mistake
 from level_almanac.intake.files import ExportFile
-from level_almanac.intake.raw_export import ALL
 from level_almanac.intake.read_export import ReadExport, with_shape
 from level_almanac.store.engine import Engine
 from level_almanac.store.exports import records_by_fate
+from level_almanac.store.ledger_checks import ALL
 
 SHOWN_MISTAKES = 20
 Key = tuple[str, str]

@@ -29,8 +29,6 @@ from level_almanac.store.exports import (
 
 Found = tuple[list[Mistake], int]
 """The first mistakes, and how many there are in all."""
-ALL = 2**31 - 1
-"""A limit that lets all through: the greatest that every engine takes."""
 
 
 class RawExport(NamedTuple):

@@ -16,7 +16,7 @@ from level_almanac.intake.chart_told import told_chart
 from level_almanac.intake.files import ExportFile
 from level_almanac.intake.messages import line_mistake
 from level_almanac.intake.periods import PlacesDays, told_period, year_told
-from level_almanac.intake.raw_export import ALL, Found, NotDivided, RawExport, RawReader
+from level_almanac.intake.raw_export import Found, NotDivided, RawExport, RawReader
 from level_almanac.intake.shaping.head_words import column_of, test_of, words_of
 from level_almanac.intake.shaping.mapping import numbers_lines, sources
 from level_almanac.intake.shaping.shape import Conditions, Shape, shape_of
@@ -36,7 +36,7 @@ from level_almanac.store.casting import (
 )
 from level_almanac.store.engine import WritingEngine
 from level_almanac.store.exports import count_rows, is_plain
-from level_almanac.store.ledger_checks import lines_without_place
+from level_almanac.store.ledger_checks import ALL, lines_without_place
 from level_almanac.store.lines import ExportLines, WrongText
 from level_almanac.store.place import FiscalPosition, Placements
 from level_almanac.store.predicate import Predicate
