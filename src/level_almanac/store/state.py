@@ -231,8 +231,11 @@ class Store:
             work.mkdir()
             yield work
         finally:
-            shutil.rmtree(work, ignore_errors=True)
-            lock.release()
+            # Whatever happens while it is cleared up, as Ctrl-C does.
+            try:
+                shutil.rmtree(work, ignore_errors=True)
+            finally:
+                lock.release()
 
     def keep(self, written: Path, table: str, digest: str) -> str:
         """Move a finished part into the store, named by the hash of its bytes, and return its name.
