@@ -49,7 +49,16 @@ _EXACT = {
     "spark.sql.execution.pythonUDF.arrow.enabled": "false",
 }
 """How Spark has to compute, whatever it was set up for: exactly, or with an error."""
-_QUIET = {"spark.ui.enabled": "false", "spark.ui.showConsoleProgress": "false", "spark.log.level": "WARN"}
+_QUIET = {
+    "spark.ui.enabled": "false",
+    "spark.ui.showConsoleProgress": "false",
+    "spark.log.level": "WARN",
+    # What was asked before is kept for pages that nobody sees, and takes the memory of a driver that asks a lot.
+    "spark.sql.ui.retainedExecutions": "5",
+    "spark.ui.retainedJobs": "20",
+    "spark.ui.retainedStages": "20",
+    "spark.ui.retainedTasks": "200",
+}
 _GROUP_BYTES = 4 * 2**20
 """Of what Spark writes, how many bytes it gathers for a group of lines, which are some `ROW_GROUP`."""
 _PYTHON = "PYSPARK_PYTHON"
@@ -249,7 +258,7 @@ def _mistake(error: Exception) -> EngineError:
     if found := next((told for sign, told in _PYTHONS.items() if sign in words), ""):
         step = f"install the same of both on every machine; {_PYTHON} says which Python executors run"
         return EngineError(Mistake(found, next_step=step))
-    if "OutOfMemoryError" in words or "SparkOutOfMemory" in words:
+    if any(sign in words for sign in ("OutOfMemoryError", "SparkOutOfMemory", "Not enough memory")):
         step = "give its executors or the driver more in the settings, or ask for less at a time; nothing was changed"
         return EngineError(Mistake("the cluster has not memory enough", next_step=step))
     if "No space left on device" in words:
@@ -381,6 +390,7 @@ def _started(sql: Any, address: str, settings: Mapping[str, str]) -> Any:
         "spark.master": address,
         "spark.sql.warehouse.dir": str(Path(work, "warehouse")),
         "spark.local.dir": work,
+        "spark.driver.memory": "2g",
         "spark.driver.defaultJavaOptions": _java_options(address, work),
         **_near(address),
         **_small(address),
