@@ -6,10 +6,9 @@ from pathlib import Path
 
 from level_almanac.errors import BookMistake
 from level_almanac.files.tables import Table
-from level_almanac.intake.drafts import Draft
+from level_almanac.intake.drafts import Draft, new_part
 from level_almanac.intake.fates import SHOWN_MISTAKES
 from level_almanac.intake.messages import clash_mistake
-from level_almanac.intake.taking_in import new_part
 from level_almanac.store import repeats
 from level_almanac.store.engine import Crew, Engine, GatheringEngine, WritingEngine
 from level_almanac.store.state import State, Store

@@ -3,10 +3,12 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
+from uuid import uuid4
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.tables import DATED, Table
 from level_almanac.store import rollups
+from level_almanac.store.closing import rewrite_classes
 from level_almanac.store.engine import WritingEngine
 from level_almanac.store.part_sums import part_sums
 from level_almanac.store.plain_checks import days_covered
@@ -90,3 +92,37 @@ def summed_draft(engine: WritingEngine, draft: Draft, tables: Mapping[str, Table
     journals = target.with_stem(f"{target.stem}-journals")
     rollups.write_journals(engine, part, journals)
     return replace(draft, entry=entry, rollup=rollup, days=thin if thinner else days, journals=journals, summed=True)
+
+
+def new_part(folder: Path) -> Path:
+    """Return where to write a part: under a name that nothing else has, whoever writes and however often it is begun.
+
+    Parts without lines are alike to the byte, so a name made of another part's would not be its own.
+    """
+    return folder / f"part-{uuid4().hex}.parquet"
+
+
+@dataclass(frozen=True, slots=True)
+class Reclassifying:
+    """Ledger parts written anew with the classes that their journals give. journals: the closing ones."""
+
+    journals: Path
+    folder: Path
+
+    def reclassified(self, engine: WritingEngine, _: Path, draft: Draft) -> Draft:
+        """Return the draft with its part written anew."""
+        target = new_part(self.folder)
+        rewrite_classes(engine, str(draft.part), self.journals, target)
+        return replace(draft, part=target, fresh=True, summed=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Summing:
+    """Parts that were written anew, and what they come to."""
+
+    tables: Mapping[str, Table]
+    folder: Path
+
+    def summed(self, engine: WritingEngine, _: Path, draft: Draft) -> Draft:
+        """Return the draft with what its part comes to."""
+        return summed_draft(engine, draft, self.tables, new_part(self.folder))

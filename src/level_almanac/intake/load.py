@@ -5,33 +5,34 @@ from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from functools import cached_property
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.engines import EngineChoice
 from level_almanac.files.fingerprints import rules_fingerprint
 from level_almanac.files.settings import BookFile
-from level_almanac.files.tables import SIDE_OF, Table, tables_of
+from level_almanac.files.tables import SIDE_OF, tables_of
 from level_almanac.files.validation.findings import standing_code
 from level_almanac.intake.chart_checks import chart_mistakes, retained_earnings_mistakes, unknown_account_mistakes
 from level_almanac.intake.copies import settled_copies, touched_parts
-from level_almanac.intake.drafts import Draft, draft_of, summed_draft
+from level_almanac.intake.drafts import Draft, Reclassifying, Summing, new_part
 from level_almanac.intake.early_ends import early_ends
 from level_almanac.intake.fates import SHOWN_MISTAKES, Key, settle_fates
 from level_almanac.intake.files import ExportFile, export_files
+from level_almanac.intake.keeping import Keeping
 from level_almanac.intake.later import later_of
 from level_almanac.intake.messages import by_cause
 from level_almanac.intake.periods import PlacesDays
 from level_almanac.intake.read_export import ReadExport, ReadingRules
 from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
 from level_almanac.intake.shaping.shape import Conditions
-from level_almanac.intake.taking_in import TakingIn, new_part
+from level_almanac.intake.taking_in import TakingIn
 from level_almanac.intake.warnings import cut_short, ends_early, lines_after, unbalanced_journals, unlikely_signs
 from level_almanac.progress import tell
 from level_almanac.store import closing, rollups
 from level_almanac.store.chart_lines import account_classes
 from level_almanac.store.documents.marks import write_marked
-from level_almanac.store.engine import Crew, GatheringEngine, WritingEngine
+from level_almanac.store.engine import Crew, GatheringEngine
 from level_almanac.store.engines.opening import open_loading
 from level_almanac.store.kept import keep_through, read_through
 from level_almanac.store.plan_lines import accounts_planned
@@ -303,14 +304,14 @@ class _Load:
         closing.write_closing(self.engine, parts, journals)
         names = closing.to_reclassify(self.engine, parts, journals)
         unlike = [draft for draft in drafts if draft.entry.path in names]
-        for draft in self.crew.each(_Reclassifying(journals, self.work).reclassified, unlike):
+        for draft in self.crew.each(Reclassifying(journals, self.work).reclassified, unlike):
             self.drafts["ledger", draft.entry.path] = draft
 
     def _roll_up(self) -> None:
         tables = tables_of(self.book.settings.tables)
         ledger = tables["ledger"]
         anew = [draft for draft in self.drafts.values() if draft.fresh and not draft.summed]
-        for draft in self.crew.each(_Summing(tables, self.work).summed, anew):
+        for draft in self.crew.each(Summing(tables, self.work).summed, anew):
             self.drafts[draft.entry.table, draft.entry.path] = draft
         for draft in self.drafts.values():
             lines, copies, replaced = draft.entry.lines, draft.entry.duplicates, draft.entry.superseded
@@ -402,17 +403,20 @@ class _Load:
 
     def _kept_state(self, loaded_at: datetime) -> State:
         early = self._early
-        entries = self._kept_entries()
+        keeping = Keeping(self.store, self.crew)
+        for draft in keeping.kept_drafts([draft for draft in self.drafts.values() if draft.fresh]):
+            self.drafts[draft.entry.table, draft.entry.path] = draft
         merged, wide = self.work / "rollup.parquet", self.work / "wide.parquet"
         fields = list(rollups.wide_fields(tables_of(self.book.settings.tables)["ledger"]))
         if merged.is_file():
             base = rollups.bases(self.engine, str(merged))
-            rollup, wide_name = self._kept({merged: "rollup", wide: "wide"}).values()
+            rollup, wide_name = keeping.kept({merged: "rollup", wide: "wide"}).values()
         else:
             base = dict(self.before.bases) if self.before else {}
             rollup = self.before.rollup if self.before else ""
             wide_name = self.before.wide if self.before else ""
             fields = self.before.wide_fields if self.before else fields
+        entries = (draft.entry for draft in self.drafts.values())
         files = tuple(sorted(entries, key=lambda entry: (entry.table, entry.path)))
         return State(
             loaded_at=loaded_at,
@@ -424,41 +428,16 @@ class _Load:
             bases=base,
             through=self._through(),
             early=early,
-            marked=self._marked(files),
+            marked=self._marked(files, keeping),
             standing=self.book.settings.parties.same_as,
         )
-
-    def _kept_entries(self) -> list[LoadedFile]:
-        """Keep all parts that were written, and return the exports with the names of theirs."""
-        fresh = [draft for draft in self.drafts.values() if draft.fresh]
-        names = self._kept(
-            {
-                path: f"{draft.entry.table}-{what}" if what else draft.entry.table
-                for draft in fresh
-                for what, path in {"": draft.part, **draft.made_of_it}.items()
-                if path
-            }
-        )
-        for draft in fresh:
-            made: dict[str, Any] = {what: names[path] if path else "" for what, path in draft.made_of_it.items()}
-            entry = replace(draft.entry, part=names[draft.part], **made)
-            self.drafts[entry.table, entry.path] = draft_of(self.store, entry)
-        return [draft.entry for draft in self.drafts.values()]
-
-    def _kept(self, written: Mapping[Path, str]) -> dict[Path, str]:
-        """Keep finished parts, and return their names. written: the parts, and what each one's name begins with."""
-        digests = self.crew.each(_digest, list(written))
-        return {
-            path: self.store.keep(path, begins, digest)
-            for (path, begins), digest in zip(list(written.items()), list(digests), strict=True)
-        }
 
     def _is_marked(self, before: State) -> bool:
         """Tell whether the documents of a state have the marks that they would have now."""
         tables = {loaded.table for loaded in before.files if loaded.lines} & set(SIDE_OF.values())
         return before.standing == self.book.settings.parties.same_as and tables == set(before.marked)
 
-    def _marked(self, files: Sequence[LoadedFile]) -> dict[str, str]:
+    def _marked(self, files: Sequence[LoadedFile], keeping: Keeping) -> dict[str, str]:
         """Return the part of each table of documents that has its marks, written anew where any line changed."""
         before, same_as = self.before, self.book.settings.parties.same_as
         standing = {code: standing_code(code, same_as) or code for code in same_as}
@@ -473,35 +452,5 @@ class _Load:
                 continue
             target = self._new()
             write_marked(self.engine, [self.store.path_of(part) for part in parts], standing, target)
-            (marked[table],) = self._kept({target: f"{table}-marked"}).values()
+            (marked[table],) = keeping.kept({target: f"{table}-marked"}).values()
         return marked
-
-
-def _digest(_: WritingEngine, _scratch: Path, path: Path) -> str:
-    return digest_of(path)
-
-
-@dataclass(frozen=True, slots=True)
-class _Reclassifying:
-    """Ledger parts written anew with the classes that their journals give. journals: the closing ones."""
-
-    journals: Path
-    folder: Path
-
-    def reclassified(self, engine: WritingEngine, _: Path, draft: Draft) -> Draft:
-        """Return the draft with its part written anew."""
-        target = new_part(self.folder)
-        closing.rewrite_classes(engine, str(draft.part), self.journals, target)
-        return replace(draft, part=target, fresh=True, summed=False)
-
-
-@dataclass(frozen=True, slots=True)
-class _Summing:
-    """Parts that were written anew, and what they come to."""
-
-    tables: Mapping[str, Table]
-    folder: Path
-
-    def summed(self, engine: WritingEngine, _: Path, draft: Draft) -> Draft:
-        """Return the draft with what its part comes to."""
-        return summed_draft(engine, draft, self.tables, new_part(self.folder))

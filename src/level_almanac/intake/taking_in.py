@@ -6,7 +6,6 @@ from datetime import datetime
 from itertools import islice
 from pathlib import Path
 from typing import NamedTuple
-from uuid import uuid4
 
 from level_almanac.errors import how_many
 from level_almanac.files.fingerprints import reading_fingerprint
@@ -19,7 +18,7 @@ from level_almanac.intake.dividing import (
     rows_together,
     stretches_of,
 )
-from level_almanac.intake.drafts import Draft, draft_of, summed_draft
+from level_almanac.intake.drafts import Draft, draft_of, new_part, summed_draft
 from level_almanac.intake.fates import Key
 from level_almanac.intake.files import ExportFile
 from level_almanac.intake.formats.csv_text import fingerprint
@@ -196,11 +195,3 @@ def _group_sizes(engine: WritingEngine, _: Path, path: Path) -> list[int]:
     except EngineError:
         # What is wrong with it is told by who reads it.
         return []
-
-
-def new_part(folder: Path) -> Path:
-    """Return where to write a part: under a name that nothing else has, whoever writes and however often it is begun.
-
-    Parts without lines are alike to the byte, so a name made of another part's would not be its own.
-    """
-    return folder / f"part-{uuid4().hex}.parquet"

@@ -62,11 +62,14 @@ class ThreadCrew:
                 scratch = self._folder / f"meanwhile-{uuid4().hex}"
                 try:
                     scratch.mkdir()
-                    with within(*step) if step else nullcontext():
-                        made.set_result(work(engine, scratch, item))
+                    try:
+                        with within(*step) if step else nullcontext():
+                            result = work(engine, scratch, item)
+                    finally:
+                        shutil.rmtree(scratch, ignore_errors=True)
+                    made.set_result(result)
                 except BaseException as error:
+                    # Whatever it was, whoever waits for it hears of it.
                     made.set_exception(error)
-                finally:
-                    shutil.rmtree(scratch, ignore_errors=True)
         finally:
             engine.close()
