@@ -14,6 +14,8 @@ HASHED = ("keys", "repeated_keys")
 """Tables of hashes, which each engine makes in its own way."""
 SESSION = ("local[2]", {"spark.sql.shuffle.partitions": "1", "spark.sql.codegen.wholeStage": "false"})
 """For a few thousand lines it is not worth it to compile each statement."""
+CLUSTER = ("local-cluster[2,1,1024]", SESSION[1])
+"""The same in two executors, each a process of its own."""
 
 
 class BothEngines:

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 
 from conftest import CHART, Almanac, examples, run_almanac
 from level_almanac.core.book import Book
-from level_almanac.core.reports.list.report import ListRequest, listing
+from level_almanac.core.reports.list.report import listing
+from level_almanac.core.reports.list.request import ListRequest
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.table.threshold import Limit, Threshold
 

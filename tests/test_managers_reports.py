@@ -19,7 +19,8 @@ from level_almanac.core.book import Book
 from level_almanac.core.measures.table_measures import MeasuredRequest
 from level_almanac.core.reports.growth.figures import GrowthRequest
 from level_almanac.core.reports.growth.report import growth
-from level_almanac.core.reports.list.report import ListRequest, listing
+from level_almanac.core.reports.list.report import listing
+from level_almanac.core.reports.list.request import ListRequest
 from level_almanac.core.reports.rank.figures import RankRequest
 from level_almanac.core.reports.rank.report import rank
 from level_almanac.core.requests.conditions import Conditions

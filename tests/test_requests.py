@@ -15,7 +15,7 @@ from level_almanac.core.reports.billing.report import BillingRequest
 from level_almanac.core.reports.check.report import CheckRequest
 from level_almanac.core.reports.documents.report import DocumentsRequest
 from level_almanac.core.reports.growth.figures import GrowthRequest
-from level_almanac.core.reports.list.report import ListRequest
+from level_almanac.core.reports.list.request import ListRequest
 from level_almanac.core.reports.pace.figures import PaceRequest
 from level_almanac.core.reports.parties.report import PartiesRequest
 from level_almanac.core.reports.rank.figures import RankRequest

@@ -14,7 +14,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from both_engines import SESSION, BothEngines
+from both_engines import CLUSTER, BothEngines
 from conftest import examples, run_almanac
 from level_almanac.core.book import Book
 from level_almanac.core.reports.registry import all_reports
@@ -50,7 +50,7 @@ all checks, and takes the longest.
 
 @pytest.fixture(scope="module")
 def spark() -> Iterator[SparkEngine]:
-    engine = SparkEngine(*SESSION, [Path(gettempdir())])
+    engine = SparkEngine(*CLUSTER, [Path(gettempdir())])
     yield engine
     engine.close()
 

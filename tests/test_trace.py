@@ -14,7 +14,8 @@ import pytest
 import second_route
 from conftest import LONG, Almanac
 from level_almanac.core.book import Book
-from level_almanac.core.reports.list.report import ListRequest, listing
+from level_almanac.core.reports.list.report import listing
+from level_almanac.core.reports.list.request import ListRequest
 from level_almanac.core.reports.list.trace import list_trace
 from level_almanac.core.reports.registry import all_reports
 from level_almanac.core.reports.statement.report import StatementRequest, statement

@@ -129,7 +129,7 @@ ANY_COLUMN = (
     ("text", "message"),
     [
         ("ptd; 2025 * 2", "--columns: a number is no column: '2025'; expected a span; for the fiscal year write FY2025\n  ptd; 2025 * 2\n       ^^^^"),
-        ("ptd; one before", "--columns: this cannot stand here: 'before'; expected '*', '+', '-', '/', ';', '=', a number, a span such as ptd or ytd, each or the end; write prior\n  ptd; one before\n           ^^^^^^"),
+        ("ptd; one before", "--columns: this cannot stand here: 'before'; expected a number, a span such as ptd or ytd or each; write prior\n  ptd; one before\n           ^^^^^^"),
         ("ptd; ytdd", "--columns: no span and no column to the left has this name: 'ytdd'; expected ptd; did you mean 'ytd'?\n  ptd; ytdd\n       ^^^^"),
         ("ptd last yr", "--columns: this cannot stand here: 'last'; expected '*', '+', '-', '/', ';', a number, last year, prior or the end; did you mean 'last year'?\n  ptd last yr\n      ^^^^"),
         ("last 0 periods", "--columns: not a number that can be counted: '0'; expected a whole number from 1 to 9999\n  last 0 periods\n       ^"),

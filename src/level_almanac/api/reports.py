@@ -418,6 +418,9 @@ class ReportMethods:
         lines: bool | None = None,
         sort: str | None = None,
         compute: str | Sequence[str] | None = None,
+        columns: str | Sequence[str] | None = None,
+        top: int | None = None,
+        bottom: int | None = None,
         yes: str | Sequence[str] | None = None,
         first: int | None = None,
         on: str | None = None,
@@ -435,6 +438,7 @@ class ReportMethods:
         quarter: str | None = None,
         year: str | None = None,
         adjustments: Literal["with", "without"] | None = None,
+        compare: Literal["same-days", "whole"] | None = None,
         from_: date | str | None = None,
         through: date | str | None = None,
         before: date | str | None = None,
@@ -458,6 +462,9 @@ class ReportMethods:
         lines: With --by, each line of a group too.
         sort: In this order, each `descending` or not.
         compute: A field made of others; repeatable.
+        columns: Each member in these columns: `now = ytd; quantity ytd; budget ytd; variance`.
+        top: With --columns: the largest so many, and all other.
+        bottom: With --columns: the smallest so many.
         yes: Show the columns marked `if NAME`; repeatable.
         first: Only the first so many.
         on: What the limits are on.  [default: the first amount]
@@ -475,6 +482,7 @@ class ReportMethods:
         quarter: This quarter, as far as the data goes, such as 2026-Q2.
         year: This fiscal year, as far as the data goes, such as 2025.
         adjustments: Whether extra periods count at a year's end.
+        compare: With --columns: cut a compared part span at the same day, or not.
         from_: From this day, with --through or --before.
         through: Through this day, it included.
         before: Up to this day, it left out.

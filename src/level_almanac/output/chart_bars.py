@@ -22,6 +22,8 @@ from level_almanac.output.chart_style import (
 )
 
 _MOST_PANELS, _MOST_BARS = 6, 25
+_UNDRAWN = 110
+"""How many letters there are for the names of columns that are not drawn."""
 _CHANGE_AT = {False: 0.915, True: 0.86}
 """Where changes end, as a part of the width; those in percent end at its end."""
 _NAME = {False: 60, True: 30}
@@ -53,6 +55,8 @@ def bars(table: ReportTable, chart: BarsChart, form: str, *, bare: bool = False,
         words = [f"{left} more groups"] if left else []
         if most > _MOST_BARS:
             words.append(f"members after the first {_MOST_BARS}")
+        if chart.undrawn:
+            words.append(cut(", ".join(chart.undrawn), _UNDRAWN))
         if words:
             figure.text(0.03, 0.12 * inch, f"in the table and not drawn: {', '.join(words)}", fontsize=8, color=QUIET)
         return saved(figure, form, dpi=dpi)
@@ -69,8 +73,10 @@ def _key(figure: Any, at: float, chart: BarsChart, unit: str) -> None:
     deep = 0.018
     for left, colour, hatch, words in (
         (0.03, NOW, "", chart.now),
-        (0.30, BEFORE, "////", f"last year: {chart.before}"),
+        (0.30, BEFORE, "////", f"{chart.against}{chart.before}" if chart.before else ""),
     ):
+        if not words:
+            continue
         figure.add_artist(
             Rectangle(
                 (left, at - deep * 0.5), 0.022, deep, facecolor=colour, hatch=hatch, edgecolor="white", linewidth=0,

@@ -25,14 +25,16 @@ from level_almanac.store.expressions import (
 )
 from level_almanac.store.predicate import Predicate, fields_in, filter_sql, sql_of
 
-Summing = Literal["sum", "count", "distinct", "minimum", "maximum", "only", "once"]
-"""How the lines of a group make one value; `distinct`: how many there are; `only`: what they all have, blank where they
-differ; `once`: of a `Keyed` number, each that there is with its keys, to be added up when the groups are put together.
+Summing = Literal["sum", "count", "distinct", "values", "minimum", "maximum", "only", "once"]
+"""How the lines of a group make one value; `distinct`: how many there are; `values`: each different one, to be counted
+when groups are put together; `only`: what they all have, blank where they differ; `once`: of a `Keyed` number, each
+that there is with its keys, to be added up when the groups are put together.
 """
 _SUMMED: dict[Summing, str] = {
     "sum": "sum({v})",
     "count": "count({v})",
     "distinct": "count(distinct {v})",
+    "values": "list(distinct {v}) filter (where {v} is not null)",
     "minimum": "min({v})",
     "maximum": "max({v})",
     "only": "(case when min({v}) = max({v}) and count({v}) = count(*) then min({v}) end)",

@@ -282,7 +282,7 @@ class _Page:
             return derived_shares(of, over, factor)
         assert self.tracing is not None  # noqa: S101  asked before
         whole = self.tracing.whole_rows and not column.scenario
-        by_column = "column" in self.tracing.options and not whole
+        by_column = "column" in self.tracing.options and not whole and not self.made.made.by_row
         shares = self._traced(number, figure.row, column.key if by_column else "")
         if "" in shares:
             return shares[""]

@@ -51,7 +51,11 @@ class Each(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class ValueColumn:
-    """A span of the calendar, moved or not, in one scenario. key: unique among the columns; start: for messages."""
+    """A span of the calendar, moved or not, in one scenario. key: unique among the columns; measure: what is summed, or
+    empty for what a report sums anyway; start: for messages.
+
+    A single name before the span stands as the scenario here, though it may be a measure: the table tells.
+    """
 
     key: str
     span: Span
@@ -60,6 +64,7 @@ class ValueColumn:
     each: Each | None = None
     label: str = ""
     start: int = field(default=0, compare=False)
+    measure: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,7 +183,9 @@ class _Reader:
 
     def _value(self, tree: Node, key: str, label: str, start: int) -> ValueColumn:
         parts = {str(child.data): child for child in tree.children if child is not None and hasattr(child, "data")}
-        scenario = _text(parts["scenario"].children[0]) if "scenario" in parts else ACTUAL
+        measure, scenario = self._lines_of(
+            next((part for name, part in parts.items() if name in ("lines_of", "aggregated_of")), None)
+        )
         each = self._each(parts["unit"]) if "unit" in parts else None
         span_tree = next((part for name, part in parts.items() if name.endswith("_span")), None)
         if span_tree is not None:
@@ -191,11 +198,23 @@ class _Reader:
             token = _tokens(parts["shift"])[0]
             what = "a span of named days cannot be moved"
             raise UsageMistake(self.days.mistake(token, what, "the days that are meant"))
-        return ValueColumn(key, span, shift, scenario, each, label, start)
+        return ValueColumn(key, span, shift, scenario, each, label, start, measure)
+
+    def _lines_of(self, tree: Node | None) -> tuple[str, str]:
+        """Return the measure and the plan that are named before a span; a single name as the latter."""
+        if tree is None:
+            return "", ACTUAL
+        first, second, last = tree.children
+        plan = _text(last) if last is not None else ACTUAL
+        if tree.data == "aggregated_of":
+            return f"{' '.join(str(first).lower().split())} {str(second).lower()}", plan
+        if second is None and last is None:
+            return "", _text(first)
+        return f"{_text(first).lower()}{' %' if second is not None else ''}", plan
 
     def _each(self, tree: Node) -> Each:
         tokens = _tokens(tree)
-        if tokens[0].type == "NAME":
+        if tokens[0].type in ("NAME", "LINKED"):
             return Each(field=str(tokens[0]).lower(), start=tokens[0].start_pos or 0)
         number = self.days.whole(tokens[0]) if len(tokens) > 1 else 1
         return Each(unit_of(tokens[-1]), number, start=tokens[0].start_pos or 0)

@@ -34,6 +34,8 @@ _WORDS_OF_TERMINAL = {
     "EQUAL": ("'='",),
     "SHARE": ("share of",),
     "AGGREGATE": ("sum of", "average of", "minimum of", "maximum of"),
+    "AGGREGATED": ("sum of", "average of"),
+    "HOW_MANY": ("how many",),
     "DESCENDING": ("descending",),
     "AT": ("at least", "at most"),
     "AMPERSAND": ("'&'",),
@@ -49,6 +51,7 @@ _WORDS_OF_TERMINAL = {
     "LPAR": ("'('",),
     "RPAR": ("')'",),
     "FIELD": ("a field",),
+    "LINKED": ("a field of a linked table",),
     "QUOTED": ("a text in quotes",),
     "WORD": ("a word",),
     "$END": ("the end",),
@@ -63,6 +66,8 @@ _SHORT = {
     "EDGE": (),
     "LAST": (),
     "REST": (),
+    "AGGREGATED": (),
+    "HOW_MANY": (),
     "LPAR": (),
 }
 
@@ -163,6 +168,10 @@ def parse(text: str, start: Start, where: str, error: type[AlmanacError]) -> Nod
         ended = unexpected.token.type == "$END"
         position = len(text) if ended else int(unexpected.token.start_pos or 0)
         expected = unexpected.accepts or set()
+    before = re.search(r"[\w.-]+(?=\s*$)", text[:position])
+    if before is not None and _instead(before[0], start):
+        # A word from elsewhere can pass for a name, so that only what follows it cannot stand there.
+        position = before.start()
     match = re.match(r"[\w.-]+|[<>=!&|]+|\S", text[position:])
     found = match[0] if match else ""
     could = sorted({word for name in expected for word in _WORDS_OF_TERMINAL.get(name, (name.lower(),))})

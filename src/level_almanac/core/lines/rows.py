@@ -4,10 +4,10 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
-from functools import reduce
 from typing import Any
 
 from level_almanac.core.language.formulas import made_of, value_of
+from level_almanac.core.lines.folding import added_up, alone, folded
 from level_almanac.core.lines.selected import ShownField, average_parts, summing_of
 from level_almanac.core.lines.shape import ListShape, MadeRows
 from level_almanac.core.table.exact import EXACT, rounded
@@ -75,12 +75,12 @@ class _Plan:
                 return None
         if column.aggregate == "count" and not places:
             return lines_
-        return _value(column, [_added_up(sums[place]) for place in places])
+        return _value(column, [added_up(sums[place]) for place in places])
 
     def folded(self, members: tuple[Any, ...], inner: "list[_Group]") -> _Group:
         """Return the group of some groups."""
         sums = tuple(
-            _fold(asked.summing, [group.sums[number] for group in inner]) for number, asked in enumerate(self.asked)
+            folded(asked.summing, [group.sums[number] for group in inner]) for number, asked in enumerate(self.asked)
         )
         return _Group(members, sum(group.lines for group in inner), sums, inner)
 
@@ -108,38 +108,6 @@ def _value(column: ShownField, values: Sequence[Any]) -> Cell:
         return EXACT.divide(Decimal(total), Decimal(count)) if count else None
     value: Cell = values[0]
     return value
-
-
-def _added_up(value: Any) -> Any:
-    """Return the number of a group: what linked ones come to, each of which is there once."""
-    return reduce(_add, (each["number"] for each in value)) if isinstance(value, list) else value
-
-
-def _add(one: Any, other: Any) -> Any:
-    # A product of two amounts can have more figures than Python's decimals keep by themselves.
-    return EXACT.add(one, other) if isinstance(one, Decimal) and isinstance(other, Decimal) else one + other
-
-
-def _alone(summing: Summing, value: Any) -> Any:
-    """Return what a line by itself has of a value, as a group would have it."""
-    if summing == "count":
-        return 0 if value is None else 1
-    return [value] if summing == "once" and value is not None else value
-
-
-def _fold(summing: Summing, values: Sequence[Any]) -> Any:
-    there = [value for value in values if value is not None]
-    match summing:
-        case "once":
-            found = {(*each["keys"], each["number"]): each for value in there for each in value}
-            return list(found.values()) or None
-        case "sum" | "count":
-            return reduce(_add, there) if there else None
-        case "minimum":
-            return min(there, default=None)
-        case "maximum":
-            return max(there, default=None)
-    return there[0] if len(there) == len(values) and there and all(value == there[0] for value in there) else None
 
 
 class ListRows:
@@ -199,7 +167,7 @@ class ListRows:
         values = lines(self.engine, self.source, [each.value for each in self.plan.asked], self._line_order(), count)
         single = [
             _Group((), 1, tuple(
-                _alone(asked.summing, value)
+                alone(asked.summing, value)
                 for asked, value in zip(self.plan.asked, row, strict=True)
             ))
             for row in values

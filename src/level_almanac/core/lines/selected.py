@@ -24,7 +24,7 @@ from level_almanac.store.expressions import (
 )
 from level_almanac.store.line_query import Asked, Summing
 
-Aggregate = Literal["", "sum", "average", "minimum", "maximum", "count"]
+Aggregate = Literal["", "sum", "average", "minimum", "maximum", "count", "values"]
 _NAME = re.compile(r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)?", re.IGNORECASE)
 _PLAIN = re.compile(rf"\s*{_NAME.pattern}(?:\s*,\s*{_NAME.pattern})*\s*", re.IGNORECASE)
 _SUMMED_KINDS = ("amount", "quantity")
@@ -69,7 +69,7 @@ class ShownField(NamedTuple):
     def summing(self) -> Summing:
         """How the store sums it over a group."""
         match self.aggregate:
-            case "minimum" | "maximum" | "count":
+            case "minimum" | "maximum" | "count" | "values":
                 return self.aggregate
             case "":
                 adds = self.kind in _SUMMED_KINDS and self.value is not None
@@ -188,6 +188,12 @@ class ShownReader:
             case "aggregate":
                 name, inner = (child for child in tree.children if str(child).lower() != "of")
                 return _aggregated(str(name).lower(), self._item(inner, reader), inner, reader)
+            case "how_many":
+                field = self._item(tree.children[-1], reader)
+                if field.ratio is not None:
+                    raise self.error(Mistake("a ratio has no values to count", reader.where, repr(field.key)))
+                words = f"how many {field.key}"
+                return field._replace(key=words, label=words, kind="whole", aggregate="values", start=start)
             case "part":
                 unit, *_, name = tree.children
                 value = reader.part(tree)

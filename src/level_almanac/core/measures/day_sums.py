@@ -5,6 +5,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from datetime import date
 from typing import Any, NamedTuple
 
+from level_almanac.core.lines.folding import folded
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.measures.table_measures import TableMeasures
 from level_almanac.core.spans.windows import Window
@@ -38,7 +39,7 @@ class DaySums:
     def __init__(self, measured: TableMeasures, rules: Sequence[Rule]) -> None:
         self.measured = measured
         parts = [part for measure in measured.measures for part in measure.parts]
-        self.width = len(parts)
+        self.summings = [part.summing for part in parts]
         placed = [FieldReference("fiscal")] if measured.in_periods else []
         by = [each.value for each in measured.by if each.value is not None]
         keys = [*placed, measured.day, *by]
@@ -59,14 +60,15 @@ class DaySums:
 
     def within(self, window: Window, members: Members | None = None) -> Sum:
         """Return what the lines of a window come to, of one member or of all."""
-        lines, sums = 0, [None] * self.width
+        lines, sums = 0, list[tuple[Any, ...]]()
         for days in self.by_member.values() if members is None else [self.by_member.get(members, [])]:
             for low, high in self._edges(window):
                 # Days stand in order, so that only those of the window are looked at.
                 for day in days[bisect_left(days, low, key=_place) : bisect_right(days, high, key=_place)]:
                     lines += day.lines
-                    sums = [_added(one, other) for one, other in zip(sums, day.sums, strict=True)]
-        return Sum(lines, tuple(sums))
+                    sums.append(day.sums)
+        found = tuple(folded(how, [each[at] for each in sums]) for at, how in enumerate(self.summings))
+        return Sum(lines, found)
 
     def _edges(self, window: Window) -> Iterator[tuple[tuple[int, date], tuple[int, date]]]:
         """Yield from which place through which a window's days stand, where it has gaps more than once."""
@@ -90,7 +92,3 @@ def in_order(found: Iterable[Members]) -> list[Members]:
 
 def _place(day: Day) -> tuple[int, date]:
     return day.fiscal, day.day
-
-
-def _added(one: Any, other: Any) -> Any:
-    return other if one is None else one if other is None else one + other

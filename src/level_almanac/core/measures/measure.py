@@ -6,6 +6,7 @@ from decimal import Decimal
 from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.language.formulas import value_of
+from level_almanac.core.lines.folding import added_up
 from level_almanac.core.lines.selected import ShownField, ShownReader, average_parts
 from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent
 from level_almanac.core.table.exact import EXACT, rounded
@@ -33,10 +34,12 @@ class Measure(NamedTuple):
     @property
     def adds(self) -> bool:
         """Whether its figures of some lines and of others add up to that of both."""
-        return self.kind != "ratio"
+        return self.kind != "ratio" and self.field.aggregate != "values"
 
     def value(self, sums: Sequence[Any]) -> Decimal | None:
         """Return the figure that these sums of its parts make; None where it has none."""
+        if self.field.aggregate == "values":
+            return Decimal(added_up(sums[0]) or 0)
         if self.kind != "ratio":
             return Decimal(0) if sums[0] is None else Decimal(sums[0])
         figure: Decimal | None
@@ -71,14 +74,18 @@ def padded(value: Decimal | None, places: int) -> Decimal | None:
     return rounded(value, places)
 
 
-def read_measures(text: str, reader: ShownReader) -> tuple[Measure, ...]:
-    """Return the measures that `amount, quantity, margin %` names; raise UsageMistake for what none can be of."""
+def read_measures(text: str, reader: ShownReader, where: str = WHERE) -> tuple[Measure, ...]:
+    """Return the measures that `amount, quantity, margin %` names; raise UsageMistake for what none can be of.
+
+    where: the option that they come from.
+    """
     plain = re.sub(r"\s*%(?=\s*(?:,|$))", lambda columns: " " * len(columns[0]), text)
     percents = [piece.rstrip().endswith("%") for piece in _pieces(text)]
-    columns = reader.shown(plain, WHERE, ())
+    columns = reader.shown(plain, where, ())
     if len(percents) != len(columns):
         percents = [False] * len(columns)
-    return tuple(_measure(_labelled(field), percent=percent) for field, percent in zip(columns, percents, strict=True))
+    pairs = zip(columns, percents, strict=True)
+    return tuple(_measure(_labelled(field), where, percent=percent) for field, percent in pairs)
 
 
 def _labelled(field: ShownField) -> ShownField:
@@ -103,9 +110,9 @@ def _unfit(value: Expression) -> str:
     )
 
 
-def _measure(field: ShownField, *, percent: bool) -> Measure:
+def _measure(field: ShownField, where: str, *, percent: bool) -> Measure:
     def refused(what: str, step: str = "") -> UsageMistake:
-        return UsageMistake(Mistake(what, WHERE, repr(field.key), next_step=step))
+        return UsageMistake(Mistake(what, where, repr(field.key), next_step=step))
 
     if field.aggregate in ("minimum", "maximum"):
         raise refused("what is largest or smallest does not add up, so members and the rest have no total of it")
@@ -117,8 +124,9 @@ def _measure(field: ShownField, *, percent: bool) -> Measure:
         return Measure(field.key, label, "ratio", percent, field, parts)
     if percent:
         raise refused("only a ratio is shown in percent", "compute one, such as --compute 'margin = (a - b) / a'")
-    if field.aggregate == "count":
-        return Measure(field.key, field.label, "count", percent, field, (Asked(_ONE, "count"),))
+    if field.aggregate in ("count", "values"):
+        part = Asked(_ONE, "count") if field.value is None else Asked(field.value, "values")
+        return Measure(field.key, field.label, "count", percent, field, (part,))
     if field.kind not in ("amount", "quantity", "whole") or field.value is None:
         raise refused(f"{field.key} is no number to add up")
     if field.aggregate == "average":

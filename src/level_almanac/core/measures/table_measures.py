@@ -91,11 +91,20 @@ class MeasuredRequest(Request):
 class TableMeasures:
     """The lines of one report in the making.
 
-    of_costs: whether its own rules say which accounts of a ledger it takes; named: its measures, as titles call them;
+    of_costs: whether its own rules say which accounts of a ledger it takes; more: further measures; where: the option
+    that measures stand in; usual: what the first of them is read from; named: its measures, as titles call them;
     of_kind: the rule of which accounts are measured, where they are told apart.
     """
 
-    def __init__(self, book: Book, request: MeasuredRequest, *, of_costs: bool = False) -> None:
+    def __init__(
+        self,
+        book: Book,
+        request: MeasuredRequest,
+        *,
+        of_costs: bool = False,
+        more: Sequence[str] = (),
+        where: str = "--of",
+    ) -> None:
         self.book, self.request = book, request
         self.fields = book.line_fields(request.table)
         self.own = self.fields.table
@@ -129,13 +138,17 @@ class TableMeasures:
         of = request.of or self.own.usual_measure or self.own.measure or "count"
         if self.own.entries and not request.of and not of_costs:
             of = self._usual_of_accounts(of)
-        used = (of, request.by, *request.conditions.only, *request.conditions.besides)
+        self.usual = of
+        used = (of, request.by, *more, *request.conditions.only, *request.conditions.besides)
         self.fields, computed = read_computed(self.fields, request.compute, used, self.as_of, self.labels.label)
         reader = ComputedReader(self.fields, "--of", UsageMistake, self.as_of, self.labels.label)
-        reader_of_columns = ShownReader(reader, computed, UsageMistake)
-        self.measures: tuple[Measure, ...] = read_measures(of, reader_of_columns)
+        self.reader = reader_of_columns = ShownReader(reader, computed, UsageMistake)
+        self.measures: tuple[Measure, ...] = (
+            *read_measures(of, reader_of_columns, where),
+            *(measure for text in more for measure in read_measures(text, reader_of_columns, where)),
+        )
         self._check_currencies()
-        self.named = ", ".join(measure.label for measure in self.measures) + _MEANING.get(of, "")
+        self.named = ", ".join(dict.fromkeys(measure.label for measure in self.measures)) + _MEANING.get(of, "")
         self.by: tuple[ShownField, ...] = reader_of_columns.grouped(request.by, "--by") if request.by else ()
         self.decimals = self.selection.decimals if self.selection else 2
 
@@ -266,10 +279,16 @@ class TableMeasures:
         """Yield how many lines have nothing in a field that a measure is made of, and so count there with nothing."""
         yield from lacking_notes(self.book.engine, self.source(rules), [measure.field for measure in self.measures])
 
-    def proof(self, rules: Sequence[Rule], checks: Sequence[Check] = (), shown_as: tuple[Part, ...] = ()) -> Proof:
-        """Return the accounting of all lines of the table."""
+    def proof(
+        self,
+        rules: Sequence[Rule],
+        checks: Sequence[Check] = (),
+        shown_as: tuple[Part, ...] = (),
+        of: Measure | None = None,
+    ) -> Proof:
+        """Return the accounting of all lines of the table. of: the measure that adds up, if not the first that does."""
         own = FieldReference(self.own.measure) if self.own.measure else None
-        measure, words = self.proven, self.own.proof_measure
+        measure, words = self.proven if of is None else of.parts[0].value, self.own.proof_measure
         counted = left_out(self.book.engine, self.source(rules), measure)
         shown, parts = proof_parts(rules, counted)
         unlike = set(self.selection.unlike) if self.selection else set()
@@ -279,7 +298,7 @@ class TableMeasures:
             aside = [rule for rule in rules if rule.aside]
             every = [each for each in left_out(self.book.engine, self.source(aside), measure) if each.rule is None]
             considered = CountedAmount(considered.lines, sum((Decimal(each.amount) for each in every), Decimal(0)))
-            shown_measure = next(each for each in self.measures if each.adds and each.kind != "count")
+            shown_measure = of or next(each for each in self.measures if each.adds and each.kind != "count")
             words = "amount, natural signs" if shown_measure.key == "natural" else shown_measure.label
         return Proof(words, considered, shown, parts, tuple(checks), self.decimals, shown_as, self.own.name)
 
@@ -297,9 +316,10 @@ class TableMeasures:
     @cached_property
     def names(self) -> tuple[dict[str, str], ...]:
         """For each field of `by` the names of its members, where it leads to a table that names them."""
-        return tuple(self._names_of(by.key) for by in self.by)
+        return tuple(self.names_of(by.key) for by in self.by)
 
-    def _names_of(self, field_: str) -> dict[str, str]:
+    def names_of(self, field_: str) -> dict[str, str]:
+        """Return the names of a field's members by their codes; none where it leads to no table that names them."""
         first, _, second = field_.partition(".")
         target = self.own.links.get(first)
         if target and second:

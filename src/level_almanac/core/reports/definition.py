@@ -22,7 +22,8 @@ if TYPE_CHECKING:
 class MadeReport(NamedTuple):
     """A report that was made. of: what it was made from, as its trace takes it; holds: whether nothing was found that
     its command ends with 1 for; why: what that is, in words; keep: keeps a record of it, once it was shown to a person;
-    by_date: the entities whose ledger lines are placed by their date alone, or None.
+    by_date: the entities whose ledger lines are placed by their date alone, or None; by_row: whether one trace tells
+    all columns of a row, though its report can be traced by column.
     """
 
     table: "ReportTable"
@@ -31,6 +32,7 @@ class MadeReport(NamedTuple):
     keep: Callable[[], None] | None = None
     by_date: tuple[str, ...] | None = None
     why: str = ""
+    by_row: bool = False
 
     @property
     def findings(self) -> tuple[str, ...]:

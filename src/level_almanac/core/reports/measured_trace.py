@@ -9,7 +9,8 @@ from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.measures.measure import Measure
 from level_almanac.core.measures.table_measures import TableMeasures
-from level_almanac.core.reports.list.report import Listing, ListRequest
+from level_almanac.core.reports.list.report import Listing
+from level_almanac.core.reports.list.request import ListRequest
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.model import Cell, Check, Column, ReportTable, Row
 from level_almanac.core.table.pointing import find_column, head_words

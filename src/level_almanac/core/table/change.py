@@ -46,3 +46,19 @@ def change_percent(of: Figure, over: Figure) -> Decimal | str | None:
         return "n/m"
     percent = EXACT.divide((of.amount - over.amount) * 100, abs(over.amount))
     return percent.quantize(PERCENT_PLACES, context=EXACT)
+
+
+def variance_percent(of: Figure, plan: Figure, favourable: int) -> Decimal | str | None:
+    """Return what was booked less its plan in percent of the plan's size, or the word that stands for it.
+
+    favourable: -1 where less than planned is better; `no plan` where nothing is planned; `n/m` where the plan is zero
+    or of the opposite sign; None where neither has lines.
+    """
+    if not of.lines and not plan.lines:
+        return None
+    if not plan.lines:
+        return "no plan"
+    if not plan.amount or of.amount * plan.amount < 0:
+        return "n/m"
+    percent = EXACT.divide(favourable * (of.amount - plan.amount) * 100, abs(plan.amount))
+    return percent.quantize(PERCENT_PLACES, context=EXACT)

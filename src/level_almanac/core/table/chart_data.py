@@ -27,13 +27,17 @@ class Bars(NamedTuple):
 
 
 class BarsChart(NamedTuple):
-    """A ranking. now, before: the days of both spans; unit: `currency` where bars are amounts."""
+    """Members in two columns. now, before: what both are, before empty where there is one; unit: `currency` where bars
+    are amounts; against: what stands before the words of the second; undrawn: the columns that are in the table alone.
+    """
 
     now: str
     before: str
     unit: Literal["", "currency"]
     percent: bool
     panels: tuple[Bars, ...]
+    against: str = "last year: "
+    undrawn: tuple[str, ...] = ()
 
 
 class Step(NamedTuple):

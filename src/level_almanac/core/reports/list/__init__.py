@@ -13,14 +13,15 @@ REPORT = Report(
         'list ledger --by "account.class, quarter of posted" --year 2025',
         'list ledger --by party --only "account.control is payable" --over 50000',
         'list accounts --only "class is income"',
+        "list sales --by item.range --columns 'now = ytd; ytd last year; change %; quantity ytd'",
     ),
-    request="report:ListRequest",
+    request="request:ListRequest",
     make="report:listing",
     tracing=Tracing(
         code="trace:list_trace",
-        help="The lines behind a group of a list.",
+        help="The lines behind a group of a list, or a figure of one in columns.",
         example="list ledger --by vessel --row Brae",
-        options=("row", "first"),
+        options=("row", "column", "first"),
         without=("first",),
     ),
 )

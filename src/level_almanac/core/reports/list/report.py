@@ -1,7 +1,7 @@
 """A list: any fields of a table's lines, one by one or in groups, with what each rule left out (docs/list.md)."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -19,7 +19,7 @@ from level_almanac.core.header import (
     selection_facts,
     table_as_of,
 )
-from level_almanac.core.language.days import DayExpression, Unit
+from level_almanac.core.language.days import Unit
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
@@ -44,17 +44,9 @@ from level_almanac.core.lines.shape import ListShape, MadeRows, Others
 from level_almanac.core.lines.slips import word_slips
 from level_almanac.core.lines.source_place import EXPORT
 from level_almanac.core.reports.definition import MadeReport
-from level_almanac.core.requests.conditions import Conditions, flat
-from level_almanac.core.requests.options import Request, inner, option
-from level_almanac.core.requests.shared import (
-    after_closing_option,
-    condition_options,
-    entity_option,
-    first_option,
-    last_option,
-    threshold_options,
-)
-from level_almanac.core.spans.as_of import COVERS, AsOfRequest, named_words
+from level_almanac.core.reports.list.request import ListRequest, check_columned
+from level_almanac.core.requests.conditions import flat
+from level_almanac.core.spans.as_of import named_words
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.table.model import Column, CountedAmount, Covered, Note, Part, Proof, ReportTable, Slip
 from level_almanac.core.table.threshold import Threshold
@@ -67,50 +59,16 @@ from level_almanac.store.predicate import Every, FieldTest, Not, Predicate
 _ZERO = Decimal(0)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ListRequest(Request):
-    """What a list is asked for. show, by, sort: expressions; compute: `name = words` each; conditions: of lines;
-    first, last, date: a range of days, both or neither, and the date that counts; lines: whether each line of a group
-    is shown; yes: the names of columns that appear; first_rows: show only so many rows; carried, after_closing: with
-    carried and with closing lines.
-    """
-
-    table: str = option("table", "", default="ledger", metavar="TABLE", offers="table", argument=True, required=True)
-    show: str = option(
-        "show", "Columns, between commas: fields, sums, counts.", metavar="FIELDS", listed=True, offers="fields"
-    )
-    by: str = option(
-        "by",
-        "In groups with totals: fields, or parts such as `quarter of posted`.",
-        metavar="FIELDS",
-        listed=True,
-        offers="fields",
-    )
-    lines: bool = option("lines", "With --by, each line of a group too.", "flag")
-    sort: str = option("sort", "In this order, each `descending` or not.", metavar="FIELDS", listed=True)
-    compute: tuple[str, ...] = option("compute", "A field made of others; repeatable.", "texts", metavar="NAME=WORDS")
-    yes: tuple[str, ...] = option("yes", "Show the columns marked `if NAME`; repeatable.", "texts", metavar="NAME")
-    first_rows: int | None = option("first", "Only the first so many.", "count", metavar="N")
-    thresholds: tuple[Threshold, ...] = threshold_options(
-        "totals", "What the limits are on.  [default: the first amount]", each=True
-    )
-    carried: bool = option("carried", "Carried lines too, which are else left out.", "flag")
-    after_closing: bool = after_closing_option()
-    when: AsOfRequest = inner(AsOfRequest, without=("compare",), helps=COVERS)
-    first: DayExpression | None = first_option()
-    last: DayExpression | None = last_option()
-    date: str = option(
-        "date", "The date that days are told by.  [default: the one that counts]", metavar="FIELD", offers="field"
-    )
-    conditions: Conditions = condition_options()
-    entities: tuple[str, ...] = entity_option()
-
-
 def listing(book: Book, request: ListRequest) -> MadeReport:
     """Return the list. Raises UsageMistake for what the table lacks and for expressions that cannot be read."""
+    check_columned(request)
+    if request.columns:
+        from level_almanac.core.reports.list.columned import columned
+
+        return columned(book, request)
     made = Listing(book, request)
     table, rows = made.made()
-    return MadeReport(table, (made, rows))
+    return MadeReport(table, (made, rows), by_row=True)
 
 
 class Listing:

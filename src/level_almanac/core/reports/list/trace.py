@@ -7,18 +7,26 @@ from level_almanac.core.lines.shape import MadeRows
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.list.report import Listing
 from level_almanac.core.table.model import Check, ReportTable
-from level_almanac.core.table.pointing import find_row
+from level_almanac.core.table.pointing import find_column, find_row
 from level_almanac.core.trace.frame import behind
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
 
 
 def list_trace(book: Book, listing: MadeReport, asked: TraceRequest) -> ReportTable:
-    """Return the lines behind one row of a list in groups, and whether they sum to its figures.
+    """Return the lines behind one row of a list in groups, and whether they sum to its figures; of a list in columns
+    those behind one figure.
 
     Raises UsageMistake for a row that the list lacks or that is a line itself.
     """
     row_name, table = asked.row, listing.table
+    if not isinstance(listing.of, tuple):
+        from level_almanac.core.reports.list.columned_trace import columned_trace
+
+        return columned_trace(book, table, listing.of, asked)
+    if asked.column:
+        # One trace tells all columns of a row, so that a column only has to be there.
+        find_column(table, asked.column)
     whole: Listing = listing.of[0]
     rows: MadeRows = listing.of[1]
     request = whole.request

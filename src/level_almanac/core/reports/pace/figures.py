@@ -13,6 +13,7 @@ from level_almanac.core.lines.asked import LedgerConditions
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.measures.day_sums import DaySums, Members
 from level_almanac.core.measures.measure import padded
+from level_almanac.core.measures.plan_tables import plan_tables
 from level_almanac.core.measures.plans import PlanLine, Plans, read_plans
 from level_almanac.core.measures.table_measures import MeasuredRequest, TableMeasures
 from level_almanac.core.requests.options import Option, Request, inner, option, options
@@ -119,14 +120,7 @@ class Pacing:
 
     def _plan(self) -> tuple[str, str]:
         """Return the name of the plan and the table that holds it."""
-        known: dict[str, str] = {}
-        for name, table in self.book.tables.items():
-            if table.plan_of == self.measured.own.name:
-                for scenario in self.book.scenarios_in(name):
-                    if scenario in known:
-                        what = f"{known[scenario]} and {name} both hold a plan of this name"
-                        raise UsageMistake(Mistake(what, "--plan", repr(scenario)))
-                    known[scenario] = name
+        known = plan_tables(self.book, self.measured.own.name, "--plan")
         if not known:
             step = f"load one into a table with plan_of = {self.measured.own.name!r}"
             raise UsageMistake(

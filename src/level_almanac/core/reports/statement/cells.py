@@ -4,14 +4,14 @@ from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import NamedTuple
 
+from level_almanac.core.columns.pairs import Column, PairedColumn
+from level_almanac.core.columns.placed import PlacedColumn, slot_named
 from level_almanac.core.language.columns import WHERE, ChangeColumn, ComputedColumn, ShareColumn
 from level_almanac.core.language.formulas import value_of
 from level_almanac.core.language.parsing import pointed
-from level_almanac.core.reports.statement.columns import PlacedColumn, slot_named
-from level_almanac.core.reports.statement.pairs import Column, PairedColumn
 from level_almanac.core.reports.statement.rows import StatementRow
 from level_almanac.core.spans.windows import Window
-from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent
+from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent, variance_percent
 from level_almanac.core.table.exact import EXACT
 from level_almanac.core.table.model import Cell
 from level_almanac.errors import Mistake, UsageMistake, nearest
@@ -85,14 +85,7 @@ class CellMaker(NamedTuple):
     def _variance(self, row: StatementRow, word: ChangeColumn, of: Figure, over: Figure) -> Cell:
         if not word.percent:
             return self._exact(row.fav * (of.amount - over.amount), row)
-        if not of.lines and not over.lines:
-            return None
-        if not over.lines:
-            return "no plan"
-        if not over.amount or of.amount * over.amount < 0:
-            return "n/m"
-        percent = EXACT.divide(row.fav * (of.amount - over.amount) * 100, abs(over.amount))
-        return percent.quantize(PERCENT_PLACES, context=EXACT)
+        return variance_percent(of, over, row.fav)
 
     def _share(self, row: StatementRow, word: ShareColumn, at: int, rows: Mapping[str, StatementRow]) -> Cell:
         whole = rows.get(word.row)

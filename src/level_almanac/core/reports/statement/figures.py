@@ -12,9 +12,9 @@ from typing import TYPE_CHECKING, NamedTuple
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.fiscal import FiscalPeriod
 from level_almanac.core.calendar.positions import stretches
+from level_almanac.core.columns.placed import PlacedColumn, Shown, with_members
 from level_almanac.core.lines.asked import LedgerConditions
 from level_almanac.core.reports.statement.arrangement import EARLIER, RESULT, nature
-from level_almanac.core.reports.statement.columns import PlacedColumn, Shown, with_members
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.windows import Window, rest_of_cut, up_to

@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
+from level_almanac.core.columns.placed import PlacedColumn
 from level_almanac.core.lines.asked import LedgerConditions
 from level_almanac.core.reports.statement.arrangement import Arrangement, nature
-from level_almanac.core.reports.statement.columns import PlacedColumn
 from level_almanac.core.reports.statement.figures import WHOLE, Block, Figures
 from level_almanac.core.reports.statement.rows import RowMaker, StatementRow
 from level_almanac.core.selection import Selection

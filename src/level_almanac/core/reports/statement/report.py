@@ -7,6 +7,17 @@ from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from level_almanac.core.accounts import ChartOfAccounts
 from level_almanac.core.book import Book
+from level_almanac.core.columns.heads import head_of
+from level_almanac.core.columns.pairs import Column as AnyColumn
+from level_almanac.core.columns.pairs import PairedColumn, pair_words, paired, unlike_notes
+from level_almanac.core.columns.placed import (
+    PlacedColumn,
+    Shown,
+    check_field,
+    ledger_ground,
+    place_columns,
+    with_beginning,
+)
 from level_almanac.core.header import (
     as_of_facts,
     as_of_for,
@@ -18,17 +29,21 @@ from level_almanac.core.header import (
     ledger_begins,
     selection_facts,
 )
-from level_almanac.core.language.columns import ComputedColumn, ShareColumn, read_columns
+from level_almanac.core.language.columns import (
+    WHERE,
+    ColumnWords,
+    ComputedColumn,
+    ShareColumn,
+    ValueColumn,
+    read_columns,
+)
 from level_almanac.core.language.formulas import divides, made_of
+from level_almanac.core.language.parsing import pointed
 from level_almanac.core.lines.asked import LedgerConditions, ledger_conditions
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.statement.arrangement import Arrangement, arranged
 from level_almanac.core.reports.statement.cells import CellMaker
-from level_almanac.core.reports.statement.columns import PlacedColumn, Shown, check_field, place_columns, with_beginning
 from level_almanac.core.reports.statement.figures import WHOLE, Block, Figures, figures_of
-from level_almanac.core.reports.statement.heads import head_of
-from level_almanac.core.reports.statement.pairs import Column as AnyColumn
-from level_almanac.core.reports.statement.pairs import PairedColumn, paired, unlike_notes
 from level_almanac.core.reports.statement.proof import notes_of, proof_of
 from level_almanac.core.reports.statement.rows import RowMaker, StatementRow
 from level_almanac.core.requests.conditions import Conditions
@@ -100,6 +115,7 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
     layout = book.layout(request.layout)
     text = request.columns or layout.columns
     words = read_columns(text)
+    _check_measures(words, text)
     selection = book.select(request.entities, "ledger")
     documents = tuple(SIDE_OF.values()) if request.basis == "cash" else ()
     as_of = as_of_for(book, selection.calendar, request.when, documents)
@@ -107,7 +123,7 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
         check_field(request.by, "", 0, "--by", book)
     arrangement = arranged(layout, book.chart)
     folded = _folded(request.fold, arrangement, book)
-    shown = place_columns(words, text, as_of, book)
+    shown = place_columns(words, text, as_of, ledger_ground(book, text))
     begins = ledger_begins(book, selection)
     shown = with_beginning(shown, begins, layout.measure, selection.calendar)
     conditions = ledger_conditions(book, request.conditions, as_of)
@@ -157,6 +173,15 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
     return MadeReport(
         table, MadeStatement(request, selection, as_of, figures, tuple(makers), tuple(blocks), conditions)
     )
+
+
+def _check_measures(words: ColumnWords, text: str) -> None:
+    """Raise UsageMistake for a column that names a measure: what a statement is of, its layout says."""
+    for word in words:
+        if isinstance(word, ValueColumn) and word.measure:
+            what, step = "a statement is of the ledger's amounts", "leave it out; `list ledger --columns` takes it"
+            shown = pointed(text, word.start, len(word.measure))
+            raise UsageMistake(Mistake(what, WHERE, repr(word.measure), next_step=step, shown=shown))
 
 
 def _shown_lines(layout: Layout) -> list[FieldTest]:
@@ -276,18 +301,11 @@ def _change_column(pair: PairedColumn, decimals: int, arrangement: Arrangement) 
     label = word.label or (f"{name} %" if word.percent else name)
     derived = Derived(of.key, over.key, word.percent, favourable=word.kind == "variance")
     # What stands right beside it needs no name.
-    covers = "" if pair.beside else _pair_words(pair)
+    covers = "" if pair.beside else pair_words(pair)
     key, label = pair.key, f"{label} {pair.label}".strip()
     if word.percent:
         return Column(key, label, "percent", 1, covers=covers, derived=derived)
     return Column(key, label, "amount", decimals, covers=covers, derived=derived)
-
-
-def _pair_words(pair: PairedColumn) -> str:
-    """Return what is taken from what, by the heads of both, or by their words where those are the same."""
-    of, over = pair.of, pair.over
-    names = (of.label, over.label) if of.label != over.label else (of.word, over.word)
-    return f"{names[0]} {'against' if pair.word.kind == 'variance' else 'less'} {names[1]}"
 
 
 def text_of(column: ComputedColumn, text: str) -> str:

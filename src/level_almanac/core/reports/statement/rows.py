@@ -6,9 +6,9 @@ from types import MappingProxyType
 from typing import NamedTuple
 
 from level_almanac.core.accounts import Account, ChartOfAccounts
+from level_almanac.core.columns.placed import PlacedColumn
 from level_almanac.core.language.formulas import Formula, names_in, signed_names, value_of
 from level_almanac.core.reports.statement.arrangement import EARLIER, RESULT, RESULTS, ArrangedRow, Arrangement
-from level_almanac.core.reports.statement.columns import PlacedColumn
 from level_almanac.core.reports.statement.figures import Block, Figures
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.change import Figure

@@ -3,10 +3,10 @@
 from collections.abc import Iterator, Sequence
 
 from level_almanac.core.book import Book
+from level_almanac.core.columns.placed import PlacedColumn
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.statement.arrangement import EARLIER, RESULT
 from level_almanac.core.reports.statement.cash_trace import CashFigure
-from level_almanac.core.reports.statement.columns import PlacedColumn
 from level_almanac.core.reports.statement.figures import COUNTED, WHOLE, Block, earlier_slices, planned_parts
 from level_almanac.core.reports.statement.report import MadeStatement, block_prefix
 from level_almanac.core.reports.statement.rows import RowMaker, StatementRow

@@ -1,6 +1,6 @@
 """Column words made into the columns of one report: each value column with its days, divided ones one by one."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 from typing import NamedTuple
@@ -27,7 +27,8 @@ class PlacedColumn(NamedTuple):
 
     word: the key of the column words it comes from; field, member: what it is of, where it is one of a field's members,
     None being the lines without a value; divided: whether it is one of several; part: which, by its id;
-    undivided: the key of the column that it was one of, before the members of a field were told apart; value: words.
+    undivided: the key of the column that it was one of, before the members of a field were told apart; value: words;
+    measure: what it sums, or empty for what its report sums anyway.
     """
 
     key: str
@@ -41,6 +42,7 @@ class PlacedColumn(NamedTuple):
     undivided: str = ""
     part: str = ""
     value: ValueColumn | None = None
+    measure: str = ""
 
     @property
     def spanned(self) -> tuple[object, ...]:
@@ -69,13 +71,34 @@ Shown = PlacedColumn | ColumnWord
 """A column in its place: a value column with its days, or the words of one that is made of others."""
 
 
-def place_columns(words: ColumnWords, text: str, as_of: AsOf, book: Book) -> tuple[Shown, ...]:
+class Ground(NamedTuple):
+    """What columns are of. scenarios: returns the plans that may stand in them; first_year: returns the fiscal year
+    that the data begins in, None where it is not known; check_field: takes a field's name and where it stands in the
+    words, and raises UsageMistake where lines cannot be told apart by it.
+    """
+
+    scenarios: Callable[[], Sequence[str]]
+    first_year: Callable[[], int | None]
+    check_field: Callable[[str, int], object]
+
+
+def ledger_ground(book: Book, text: str) -> Ground:
+    """Return what the columns of a statement are of. text: the column words, for messages."""
+
+    def first_year() -> int | None:
+        years = [loaded.fiscal_low // 100 for loaded in book.state.files_of("ledger") if loaded.lines]
+        return min(years, default=None)
+
+    return Ground(lambda: book.scenarios, first_year, lambda name, start: check_field(name, text, start, WHERE, book))
+
+
+def place_columns(words: ColumnWords, text: str, as_of: AsOf, ground: Ground) -> tuple[Shown, ...]:
     """Return the columns in order, those divided by days made into one each; by a field they still are one.
 
     text: the expression, for messages. Raises UsageMistake for a scenario or field that the book lacks, and more
     columns than a report can have.
     """
-    maker = _Maker(text, as_of, book)
+    maker = _Maker(text, as_of, ground)
     columns: list[Shown] = []
     for word in words:
         columns += maker.slots(word) if isinstance(word, ValueColumn) else [word]
@@ -132,8 +155,8 @@ def unique(shown: Sequence[Shown]) -> tuple[Shown, ...]:
 class _Maker:
     """Makes the slots of value columns."""
 
-    def __init__(self, text: str, as_of: AsOf, book: Book) -> None:
-        self.text, self.as_of, self.book = text, as_of, book
+    def __init__(self, text: str, as_of: AsOf, ground: Ground) -> None:
+        self.text, self.as_of, self.ground = text, as_of, ground
 
     def slots(self, word: ValueColumn) -> list[PlacedColumn]:
         """Return one slot, or one for each unit that the span is divided by."""
@@ -141,13 +164,22 @@ class _Maker:
         each = word.each
         if each is None:
             window = self._counted(word, window_of(word.span, word.shift, self.as_of))
-            return [PlacedColumn(word.key, word.key, self._label(word), word.scenario, window, value=word)]
+            label = self._label(word)
+            return [PlacedColumn(word.key, word.key, label, word.scenario, window, value=word, measure=word.measure)]
         if each.field:
-            check_field(each.field, self.text, each.start, WHERE, self.book)
+            self.ground.check_field(each.field, each.start)
             window = self._counted(word, window_of(word.span, word.shift, self.as_of))
             return [
                 PlacedColumn(
-                    word.key, word.key, word.label, word.scenario, window, field=each.field, divided=True, value=word
+                    word.key,
+                    word.key,
+                    word.label,
+                    word.scenario,
+                    window,
+                    field=each.field,
+                    divided=True,
+                    value=word,
+                    measure=word.measure,
                 )
             ]
         prefix = "" if word.scenario == ACTUAL else f"{word.scenario} "
@@ -162,6 +194,7 @@ class _Maker:
                 divided=True,
                 part=name,
                 value=word,
+                measure=word.measure,
             )
             for name, window in self._divided(word)
         ]
@@ -191,13 +224,13 @@ class _Maker:
         yield from divided(window, each.unit, each.number, self.as_of)
 
     def _first_year(self, newest: int) -> int:
-        years = [loaded.fiscal_low // 100 for loaded in self.book.state.files_of("ledger") if loaded.lines]
-        return min([*years, newest])
+        first = self.ground.first_year()
+        return newest if first is None else min(first, newest)
 
     def _check_scenario(self, word: ValueColumn) -> None:
         if word.scenario == ACTUAL:
             return
-        known = self.book.scenarios
+        known = self.ground.scenarios()
         if word.scenario not in known:
             shown = pointed(self.text, word.start, len(word.scenario))
             names = [ACTUAL, *known]
@@ -235,15 +268,22 @@ def span_label(word: ValueColumn) -> str:
     return f"prior {unit}" if shift.number == 1 else f"{shift.number} {unit}s back"
 
 
-def with_members(shown: Sequence[Shown], members: dict[str, list[str | None]]) -> tuple[Shown, ...]:
-    """Return the columns with those divided by a field made into one for each member. members: by field, in order."""
+def with_members(
+    shown: Sequence[Shown],
+    members: Mapping[str, Sequence[str | None]],
+    named: Callable[[str, str], str] = lambda _, member: member,
+) -> tuple[Shown, ...]:
+    """Return the columns with those divided by a field made into one for each member.
+
+    members: by field, in order; named: takes a field and a member and returns what it is called.
+    """
     columns: list[Shown] = []
     for column in shown:
         if not isinstance(column, PlacedColumn) or not column.field:
             columns.append(column)
             continue
         for member in members[column.field]:
-            name = member if member is not None else f"(no {column.field})"
+            name = named(column.field, member) if member is not None else f"(no {column.field})"
             key = f"{column.field}={member}" if member is not None else f"{column.field}-blank"
             prefix = "" if not column.is_plan else f"{column.scenario}-"
             label = " ".join(

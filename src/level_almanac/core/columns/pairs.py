@@ -3,9 +3,9 @@
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
+from level_almanac.core.columns.placed import PlacedColumn, Shown, slot_named
 from level_almanac.core.language.columns import WHERE, ChangeColumn, ColumnWord
 from level_almanac.core.language.parsing import pointed
-from level_almanac.core.reports.statement.columns import PlacedColumn, Shown, slot_named
 from level_almanac.core.spans.windows import Missing, Window
 from level_almanac.errors import Mistake, UsageMistake, listed
 
@@ -87,7 +87,7 @@ class _Pairing:
 
     @staticmethod
     def _belongs(column: PlacedColumn, plan: PlacedColumn) -> bool:
-        if column.is_plan or (column.part, column.field) != (plan.part, plan.field):
+        if column.is_plan or (column.part, column.field, column.measure) != (plan.part, plan.field, plan.measure):
             return False
         if column.spanned == plan.spanned:
             return True
@@ -123,8 +123,10 @@ class _Pairing:
 
     def _changes(self) -> Iterator[tuple[PlacedColumn, PlacedColumn]]:
         """Yield the two nearest columns of what was booked, or of plans where nothing is booked, the later first."""
-        booked = self._booked
-        compared = booked or self.left
+        # Amounts are not compared with quantities: what stands nearest says which is meant.
+        left = [column for column in self.left if column.measure == self.left[-1].measure]
+        booked = [column for column in left if not column.is_plan]
+        compared = booked or left
         there = [column for column in compared if not (isinstance(column.window, Missing) and column.window.later)]
         if len(there) < 2:
             plan = next((column for column in reversed(self.left) if column.is_plan), None)
@@ -174,6 +176,13 @@ def is_later(one: PlacedColumn, other: PlacedColumn) -> bool:
     # What has no days is told apart by how far it was moved.
     shifts = [column.value.shift.number if column.value else 0 for column in (one, other)]
     return shifts[0] < shifts[1]
+
+
+def pair_words(pair: PairedColumn) -> str:
+    """Return what is taken from what, by the heads of both, or by their words where those are the same."""
+    of, over = pair.of, pair.over
+    names = (of.label, over.label) if of.label != over.label else (of.word, over.word)
+    return f"{names[0]} {'against' if pair.word.kind == 'variance' else 'less'} {names[1]}"
 
 
 def unlike_notes(columns: Sequence[Column]) -> Iterator[str]:

@@ -4,7 +4,7 @@ from datetime import date
 from typing import TYPE_CHECKING
 
 from level_almanac.core.calendar.date_text import day_words, range_words
-from level_almanac.core.reports.statement.columns import PlacedColumn
+from level_almanac.core.columns.placed import PlacedColumn
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.windows import EVERYTHING, Missing, Window, covered
 from level_almanac.core.table.model import Column

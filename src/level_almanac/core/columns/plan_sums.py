@@ -1,0 +1,151 @@
+"""What plans have for the members of a table, in the spans of columns."""
+
+from collections.abc import Mapping, Sequence
+from decimal import Decimal
+from typing import NamedTuple
+
+from level_almanac.core.columns.placed import PlacedColumn
+from level_almanac.core.columns.sums import Members
+from level_almanac.core.lines.account_conditions import classes_that_can_meet
+from level_almanac.core.lines.asked import LedgerConditions
+from level_almanac.core.measures.plan_proof import plan_proof
+from level_almanac.core.measures.plans import PlanLine, Plans, read_plans
+from level_almanac.core.measures.table_measures import RESULT, TableMeasures
+from level_almanac.core.selection import Selection
+from level_almanac.core.spans.windows import Window
+from level_almanac.core.table.change import Figure
+from level_almanac.core.table.model import Proof
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.files.tables import COST_CLASSES
+
+_ZERO = Decimal(0)
+WHERE = "--columns"
+_UNMET = "conditions"
+
+
+class PlannedLine(NamedTuple):
+    """A line of a plan, the table that it stands in, and the members of the report that it is of."""
+
+    line: PlanLine
+    table: str
+    members: Members
+
+
+class PlanSums:
+    """The plans of one report. slots: its columns of plans; tables: where each plan stands; across: the fields whose
+    members stand beside one another. Raises UsageMistake where plans cannot stand in it.
+    """
+
+    def __init__(
+        self, measured: TableMeasures, slots: Sequence[PlacedColumn], tables: Mapping[str, str], across: Sequence[str]
+    ) -> None:
+        self.measured, self.slots, self.tables, self.across = measured, tuple(slots), tables, tuple(across)
+        if measured.selection is None:
+            what = "plans are kept by entity, which this table does not tell"
+            raise UsageMistake(Mistake(what, WHERE, repr(slots[0].scenario)))
+        self.selection: Selection = measured.selection
+        if measured.own.entries:
+            is_income(measured)
+        if measured.measures[0].kind != "amount" or any(slot.measure != measured.measures[0].key for slot in slots):
+            allowed = f"{slots[0].scenario} without a measure before it"
+            raise UsageMistake(Mistake("a plan is of the table's usual amount", WHERE, slots[0].word, allowed))
+        self.plans = {table: self._read(table) for table in dict.fromkeys(tables[slot.scenario] for slot in slots)}
+        self.lines = [
+            PlannedLine(line, table, line.members[: len(measured.by)])
+            for table, plans in self.plans.items()
+            for line in plans.lines
+            if any(tables[slot.scenario] == table and self._part(slot, line, plans) is not None for slot in slots)
+        ]
+        self._figures = self._summed()
+
+    def _read(self, table: str) -> Plans:
+        fields = (*(by.key for by in self.measured.by), *self.across)
+        known = self.measured.book.line_fields(table).by_name
+        for name in fields:
+            if name not in known:
+                shared = sorted(
+                    each for each in known if each in self.measured.fields.by_name and known[each].kind == "text"
+                )
+                what = f"lines of plans in {table} have no such field"
+                raise UsageMistake(Mistake(what, "--by", repr(name), listed(shared), nearest(name, shared)))
+        rules = (*self.measured.of_kind, *self.measured.conditions)
+        conditions = LedgerConditions(rules, tuple(rule.words for rule in rules))
+        return read_plans(self.measured.book, self.selection, fields, conditions, table)
+
+    def _part(self, slot: PlacedColumn, line: PlanLine, plans: Plans) -> Decimal | None:
+        """Return what of a line falls into a column, None where nothing does."""
+        if line.scenario != slot.scenario or not isinstance(slot.window, Window):
+            return None
+        if slot.field and line.members[len(self.measured.by) + self.across.index(slot.field)] != slot.member:
+            return None
+        return plans.within(line, slot.window.stretches)
+
+    def _factor(self, line: PlanLine) -> int:
+        """Return 1 or -1: plans stand in natural signs, and costs take from a result."""
+        if not self.measured.own.entries or self.measured.usual != RESULT:
+            return 1
+        account = self.measured.book.chart.accounts.get(line.account)
+        return 1 if account is not None and account.account_class == "income" else -1
+
+    def parts(self, slot: PlacedColumn) -> list[tuple[PlannedLine, Decimal]]:
+        """Return each line that has a part in a column, and that part as it is shown."""
+        table = self.tables[slot.scenario]
+        found = [(each, self._part(slot, each.line, self.plans[table])) for each in self.lines if each.table == table]
+        return [(each, self._factor(each.line) * amount) for each, amount in found if amount is not None]
+
+    def _summed(self) -> dict[Members, dict[str, Figure]]:
+        figures: dict[Members, dict[str, Figure]] = {}
+        for slot in self.slots:
+            for each, amount in self.parts(slot):
+                own = figures.setdefault(each.members, {})
+                own[slot.key] = own.get(slot.key, Figure()) + Figure(amount, 1)
+        return figures
+
+    @property
+    def members(self) -> list[Members]:
+        """Every member that something is planned for."""
+        return list(self._figures)
+
+    def of(self, members: Members) -> tuple[Figure, ...]:
+        """Return what is planned for a member, in each column of plans."""
+        own = self._figures.get(members, {})
+        return tuple(own.get(slot.key, Figure()) for slot in self.slots)
+
+    def proofs(self, left_out: Mapping[Members, str]) -> tuple[Proof, ...]:
+        """Return the accounting of all lines of plans. left_out: by member the rule that leaves it out."""
+        return tuple(self._proof(table, plans, left_out) for table, plans in self.plans.items())
+
+    def _proof(self, table: str, plans: Plans, left_out: Mapping[Members, str]) -> Proof:
+        unmet = " or ".join(rule.words for rule in (*self.measured.of_kind, *self.measured.conditions)) or _UNMET
+        shown = {each.line.number: each.members for each in self.lines if each.table == table}
+        names = {slot.scenario for slot in self.slots}
+
+        def rule_of(number: int, scenario: str, _: str) -> str:
+            if scenario not in names:
+                return "other plans"
+            if number in plans.unmet:
+                return unmet
+            return left_out.get(shown[number], "") if number in shown else "other dates"
+
+        rules = ("other plans", "other dates", unmet, *dict.fromkeys(left_out.values()))
+        measure = "whole amount of lines shown in whole or part"
+        return plan_proof(self.measured.book, plans, self.selection, measure, rules, rule_of, table)
+
+
+def is_income(measured: TableMeasures) -> bool:
+    """Tell whether more than planned is better.
+
+    Raises UsageMistake where a report of a ledger is neither of its result, nor of income or of costs alone: what is
+    planned for a balance-sheet account is a balance, and income and costs do not add up in their natural signs.
+    """
+    if not measured.own.entries:
+        return measured.own.name in ("sales", "billing")
+    if measured.usual == RESULT:
+        return True
+    classes = classes_that_can_meet([rule.predicate for rule in measured.conditions], measured.book.chart)
+    if classes and classes <= {"income"}:
+        return True
+    if classes and classes <= set(COST_CLASSES):
+        return False
+    step = 'say with --only which accounts are meant, such as --only "account.class is expense"'
+    raise UsageMistake(Mistake("a plan is of income, of costs or of the result", WHERE, next_step=step))

@@ -1,0 +1,394 @@
+"""A table of any kind in columns: its members as rows, and in each column a measure in a span, or what follows from
+others.
+
+Column words are placed on the calendar as those of a statement are; what a member comes to in all of them is one
+question to the store (docs/list.md, "In columns").
+"""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
+from decimal import Decimal
+from functools import cached_property
+from typing import Any, NamedTuple
+
+from level_almanac.core.book import Book
+from level_almanac.core.columns.heads import head_of
+from level_almanac.core.columns.pairs import Column as AnyColumn
+from level_almanac.core.columns.pairs import PairedColumn, pair_words, paired
+from level_almanac.core.columns.placed import Ground, PlacedColumn, Shown, place_columns, slot_named, with_members
+from level_almanac.core.columns.plan_sums import PlanSums, is_income
+from level_almanac.core.columns.sums import Members, MemberSums, SlotSums, ValueSlot, natural
+from level_almanac.core.language.columns import (
+    ACTUAL,
+    WHERE,
+    ComputedColumn,
+    ShareColumn,
+    ValueColumn,
+    read_columns,
+)
+from level_almanac.core.language.formulas import divides, made_of, names_in, value_of
+from level_almanac.core.language.parsing import pointed
+from level_almanac.core.lines.selected import ShownField
+from level_almanac.core.measures.measure import Measure, padded
+from level_almanac.core.measures.plan_tables import plan_tables
+from level_almanac.core.measures.table_measures import MeasuredRequest, TableMeasures
+from level_almanac.core.spans.windows import EVERYTHING, Missing, Window
+from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent, percent, variance_percent
+from level_almanac.core.table.exact import EXACT
+from level_almanac.core.table.model import Cell, Column, ColumnKind, Derived
+from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.store.line_query import groups
+
+_KINDS: dict[str, ColumnKind] = {"amount": "amount", "quantity": "number", "count": "count", "ratio": "number"}
+_ZERO = Decimal(0)
+TOTAL, GROUP = "total", "group"
+_SHARES = (TOTAL, GROUP)
+"""What a share can be of: all that is shown, or the group that a row stands in."""
+
+
+class Group(NamedTuple):
+    """A member, or several together: what it comes to, and what is planned for it in each column of a plan."""
+
+    sums: MemberSums
+    plans: tuple[Figure, ...] = ()
+
+    @property
+    def members(self) -> Members:
+        """Its values of the fields that rows are of."""
+        return self.sums.members
+
+
+def measure_kind(measure: Measure) -> ColumnKind:
+    """Return what the cells of a measure are."""
+    return "percent" if measure.percent else _KINDS[measure.kind]
+
+
+def measure_places(measure: Measure, decimals: int, values: Iterable[Decimal | None]) -> int:
+    """Return how many decimals a measure is shown with. decimals: of amounts; values: its figures."""
+    if measure.percent:
+        return 1
+    if measure.kind == "amount":
+        return decimals
+    if measure.kind == "ratio":
+        return 2
+    whole = measure.kind == "count" or all(value is None or value == value.to_integral_value() for value in values)
+    return 0 if whole else 2
+
+
+class TableColumns:
+    """One table in columns in the making. text: the column words; asked: the lines, `of` empty, as columns say that.
+
+    Raises UsageMistake for words that the table or the calendar lacks.
+    """
+
+    def __init__(self, book: Book, asked: MeasuredRequest, text: str) -> None:
+        self.book, self.text = book, text
+        self.plan_tables = plan_tables(book, book.line_fields(asked.table).table.name, WHERE)
+        words = tuple(self._told_apart(word) for word in read_columns(text))
+        named = list(dict.fromkeys(word.measure for word in words if isinstance(word, ValueColumn) and word.measure))
+        usual = any(isinstance(word, ValueColumn) and not word.measure for word in words) or not named
+        first = "" if usual else named[0]
+        self._check_named(named, asked)
+        self.measured = TableMeasures(book, replace(asked, of=first), more=named if usual else named[1:], where=WHERE)
+        self.as_of = self.measured.as_of
+        found = self.measured.measures
+        self.measure_of = dict(zip([first, *(named if usual else named[1:])], found, strict=True)) | {"": found[0]}
+        placed = place_columns(words, text, self.as_of, self._ground())
+        shown = tuple(self._measured(column) for column in placed)
+        self.across = self._across(shown)
+        self.shown: tuple[Shown, ...] = with_members(shown, self._members_across(), self._called)
+        self.columns: tuple[AnyColumn, ...] = paired(self.shown, text)
+        self._check_shares()
+        self.slots = [column for column in self.shown if isinstance(column, PlacedColumn)]
+        self.planned = [slot for slot in self.slots if slot.is_plan]
+        self.booked = [slot for slot in self.slots if not slot.is_plan]
+        self.plans = (
+            PlanSums(self.measured, self.planned, self.plan_tables, [each.key for each in self.across])
+            if self.planned
+            else None
+        )
+        self.favourable = 1
+        if any(isinstance(column, PairedColumn) and column.word.kind == "variance" for column in self.columns):
+            self.favourable = 1 if is_income(self.measured) else -1
+        self.rules = self.measured.rules(self.windows)
+        self.sums = SlotSums(self.measured, [self._value_slot(slot) for slot in self.booked], self._proven, self.across)
+
+    # Words.
+
+    def _told_apart(self, word: Any) -> Any:
+        """Return a column with a single name before its span read as the measure, where no plan is called so."""
+        if not isinstance(word, ValueColumn):
+            return word
+        if word.span.name in ("opening", "closing"):
+            what, allowed = "a balance is no sum of a span's lines", "a span such as ytd, or `to date`"
+            shown = pointed(self.text, word.start, len(word.span.name))
+            raise UsageMistake(Mistake(what, WHERE, word.span.name, allowed, shown=shown))
+        if word.scenario != ACTUAL and not word.measure and word.scenario not in self.plan_tables:
+            return replace(word, measure=word.scenario.lower(), scenario=ACTUAL)
+        return word
+
+    def _check_named(self, named: Sequence[str], asked: MeasuredRequest) -> None:
+        """Raise UsageMistake for a plain name that is neither a measure nor a plan, pointing at it."""
+        fields = self.book.line_fields(asked.table)
+        computed = [*fields.table.compute, *(text.partition("=")[0].strip().lower() for text in asked.compute)]
+        for name in named:
+            plain = name.removesuffix(" %")
+            if " " in plain or plain in fields.by_name or plain in computed or plain == "count":
+                continue
+            numbers = [
+                each.name for each in fields.by_name.values() if each.kind in ("amount", "quantity") and not each.link
+            ]
+            known = [*numbers, *computed, "count", *self.plan_tables]
+            start = max(self.text.lower().find(plain), 0)
+            shown = pointed(self.text, start, len(plain))
+            what, hint = "neither a measure nor a plan has this name", nearest(plain, known)
+            raise UsageMistake(Mistake(what, WHERE, repr(plain), listed(known), hint, shown=shown))
+
+    def _ground(self) -> Ground:
+        def first_year() -> int | None:
+            first = self.measured.first_day
+            return None if first is None else self.as_of.calendar.year_of(first).year
+
+        return Ground(lambda: list(self.plan_tables), first_year, self._check_field)
+
+    def _check_field(self, name: str, start: int) -> None:
+        fields = self.measured.fields.by_name
+        if name not in fields or fields[name].kind != "text":
+            known = sorted(each for each, field in fields.items() if field.kind == "text")
+            what, hint = "the table has no such field to tell lines apart by", nearest(name, known)
+            shown = pointed(self.text, start, len(name))
+            raise UsageMistake(Mistake(what, WHERE, repr(name), listed(known), hint, shown=shown))
+
+    def _measured(self, column: Shown) -> Shown:
+        if not isinstance(column, PlacedColumn):
+            return column
+        measure = self.measure_of[column.measure]
+        label = column.label
+        if column.measure and column.value is not None and not column.value.label:
+            label = f"{measure.label} {label}".strip()
+        window = column.window if column.is_plan else self.measured.since(self._dated(column.window))
+        return column._replace(measure=measure.key, label=label, window=window)
+
+    def _dated(self, window: Window | Missing) -> Window | Missing:
+        """Return a window that reaches back to the first line with the day of that, as only periods know it anyway."""
+        if isinstance(window, Missing) or window.unit != EVERYTHING:
+            return window
+        first = self.measured.first_day
+        return window if first is None or first > window.last else window._replace(first=first)
+
+    def _across(self, shown: Sequence[Shown]) -> tuple[ShownField, ...]:
+        names = dict.fromkeys(each.field for each in shown if isinstance(each, PlacedColumn) and each.field)
+        return tuple(field for name in names for field in self.measured.reader.grouped(name, WHERE))
+
+    def _members_across(self) -> dict[str, list[str | None]]:
+        found: dict[str, list[str | None]] = {}
+        tables = dict.fromkeys(self.plan_tables.values())
+        for field in self.across:
+            rules = (*self.measured.before_days(), *self.measured.of_kind, *self.measured.conditions)
+            rows = groups(self.book.engine, self.measured.source(rules), [field.value], []) if field.value else []
+            members = {row[0] for row in rows}
+            for table in tables:
+                if field.key in (known := self.book.line_fields(table).by_name):
+                    source = self.book.line_source(self.book.line_fields(table))
+                    members |= {row[0] for row in groups(self.book.engine, source, [known[field.key].value], [])}
+            found[field.key] = sorted(members, key=natural)
+        return found
+
+    def _called(self, field: str, member: str) -> str:
+        name = self._names[field].get(member, member)
+        return member if name == member else f"{member} {name}"
+
+    @cached_property
+    def _names(self) -> Mapping[str, Mapping[str, str]]:
+        return {field.key: self.measured.names_of(field.key) for field in self.across}
+
+    def _check_shares(self) -> None:
+        for at, column in enumerate(self.columns):
+            if isinstance(column, ShareColumn):
+                if column.row.lower() not in _SHARES:
+                    shown = pointed(self.text, max(self.text.find(column.row, column.start), 0), len(column.row))
+                    what, allowed = "a share is of the total, or of the group that a row stands in", "total or group"
+                    raise UsageMistake(Mistake(what, WHERE, repr(column.row), allowed, shown=shown))
+                slot = self._shared(column, at)
+                if not self.measure_of_slot(slot).adds:
+                    shown = pointed(self.text, column.start, len("share"))
+                    raise UsageMistake(
+                        Mistake("what does not add up has no shares", WHERE, repr(slot.label), shown=shown)
+                    )
+
+    def _shared(self, column: ShareColumn, at: int) -> PlacedColumn:
+        """Return the value column that a share is of."""
+        if column.of:
+            return slot_named(self.shown, column.of, self.text)
+        left = [each for each in self.columns[:at] if isinstance(each, PlacedColumn)]
+        if not left:
+            shown = pointed(self.text, column.start, len("share"))
+            allowed = "a value column to the left of it"
+            raise UsageMistake(Mistake("a share of what?", WHERE, "share", allowed, shown=shown))
+        return left[-1]
+
+    def _value_slot(self, slot: PlacedColumn) -> ValueSlot:
+        window = slot.window if isinstance(slot.window, Window) else None
+        across = (slot.field, slot.member) if slot.field else None
+        return ValueSlot(slot.key, self.measure_of_slot(slot), window, across)
+
+    @property
+    def windows(self) -> list[Window]:
+        """The spans that lines are counted in."""
+        return list(dict.fromkeys(slot.window for slot in self.booked if isinstance(slot.window, Window)))
+
+    @property
+    def adding(self) -> list[Measure]:
+        """The measures that proofs are of."""
+        return [each for each in dict.fromkeys(self.measured.measures) if each.adds and each.kind != "count"]
+
+    @property
+    def _proven(self) -> list[Any]:
+        adding = [measure.parts[0].value for measure in self.adding]
+        return adding or ([self.measured.proven] if self.measured.proven is not None else [])
+
+    # Figures.
+
+    def groups(self) -> list[Group]:
+        """Return each member of the smallest groups, in the order of their keys; accounts in that of the chart."""
+        found = {sums.members: self._planned(sums) for sums in self.sums.of_members(self.rules)} if self.booked else {}
+        for members in self.plans.members if self.plans else ():
+            if members not in found:
+                found[members] = self._planned(self.sums.none(members))
+        return [found[members] for members in sorted(found, key=self._order)]
+
+    def _order(self, members: Members) -> tuple[Any, ...]:
+        places = self.book.account_places
+        return tuple(
+            (places.get(str(member), len(places)) if field.key == "account" and places else 0, *natural(member))
+            for field, member in zip(self.measured.by, members, strict=True)
+        )
+
+    def _planned(self, sums: MemberSums) -> Group:
+        return Group(sums, self.plans.of(sums.members) if self.plans else ())
+
+    def together(self, found: Sequence[Group], members: Members = ()) -> Group:
+        """Return several groups as one."""
+        plans = tuple(sum(column, Figure()) for column in zip(*(each.plans for each in found), strict=True))
+        return Group(self.sums.together([each.sums for each in found], members), plans or self._no_plans)
+
+    @property
+    def _no_plans(self) -> tuple[Figure, ...]:
+        return tuple(Figure() for _ in self.planned)
+
+    def measure_of_slot(self, slot: PlacedColumn) -> Measure:
+        """Return what a value column sums."""
+        return next(each for each in self.measured.measures if each.key == slot.measure)
+
+    def figure(self, group: Group, slot: PlacedColumn) -> Figure | None:
+        """Return the figure of a group in a value column; None where the column has no days, or a ratio no lines."""
+        if isinstance(slot.window, Missing):
+            return None
+        if slot.is_plan:
+            return group.plans[self.planned.index(slot)]
+        value = self.sums.value(group.sums, slot.key)
+        if value is None:
+            return Figure() if self.measure_of_slot(slot).adds else None
+        return Figure(value, self.sums.lines(group.sums, slot.key))
+
+    def cells(self, group: Group, within: Group, whole: Group) -> dict[str, Cell]:
+        """Return the cells of a row by column. within: the group that it stands in; whole: all that is shown."""
+        cells: dict[str, Cell] = {}
+        for at, column in enumerate(self.columns):
+            match column:
+                case PlacedColumn():
+                    figure = self.figure(group, column)
+                    cells[column.key] = None if figure is None else self._cell(figure.amount, column)
+                case PairedColumn():
+                    cells[column.key] = self._change(group, column)
+                case ShareColumn():
+                    slot = self._shared(column, at)
+                    part, of = (self.figure(each, slot) for each in (group, whole if column.row == TOTAL else within))
+                    cells[column.key] = percent(part.amount, of.amount) if part and of and part.lines else None
+                case ComputedColumn():
+                    cells[column.key] = self._computed(column, cells)
+        return cells
+
+    def _cell(self, value: Decimal | None, slot: PlacedColumn) -> Cell:
+        measure = self.measure_of_slot(slot)
+        if measure.kind == "amount":
+            return padded(value, self.measured.decimals)
+        return int(value) if value is not None and measure.kind == "count" else value
+
+    def _change(self, group: Group, pair: PairedColumn) -> Cell:
+        measure = self.measure_of_slot(pair.of)
+        of, over = self.figure(group, pair.of), self.figure(group, pair.over)
+        begins = [isinstance(slot.window, Window) and slot.window.begins for slot in (pair.of, pair.over)]
+        if of is None or over is None or (pair.word.kind == "change" and any(begins)):
+            return None
+        if pair.word.percent:
+            if measure.percent:
+                return None
+            if pair.word.kind == "variance":
+                return variance_percent(of, over, self.favourable)
+            return change_percent(of, over)
+        difference = of.amount - over.amount
+        return self._cell(difference * (self.favourable if pair.word.kind == "variance" else 1) + 0, pair.of)
+
+    @staticmethod
+    def _computed(column: ComputedColumn, cells: Mapping[str, Cell]) -> Cell:
+        def of_name(name: str) -> Decimal | None:
+            cell = cells.get(name.lower())
+            return Decimal(cell) if isinstance(cell, Decimal | int) else None
+
+        value = value_of(column.formula, of_name)
+        return None if value is None else value.quantize(PERCENT_PLACES, context=EXACT).normalize() + 0
+
+    # Heads.
+
+    def heads(self, found: Sequence[Group]) -> list[Column]:
+        """Return the columns of the report. found: what is shown, by which a quantity's decimals are told."""
+        keys = {column.key.lower(): column.key for column in self.columns}
+        return [self._head(column, found, keys) for column in self.columns]
+
+    def _head(self, column: AnyColumn, found: Sequence[Group], keys: Mapping[str, str]) -> Column:
+        match column:
+            case PlacedColumn():
+                plans = self.plans.plans[self.plan_tables[column.scenario]] if column.is_plan and self.plans else None
+                head = head_of(column, self.measured.decimals, self.as_of, "movement", self.measured.through, plans)
+                measure = self.measure_of_slot(column)
+                return head._replace(
+                    kind=measure_kind(measure), decimals=self._places(column, found), adds=measure.adds
+                )
+            case PairedColumn():
+                return self._paired_head(column, found)
+            case ShareColumn():
+                return Column(column.key, column.label or f"share of {column.row}", "percent", 1, adds=False)
+            case ComputedColumn():
+                ratio = divides(column.formula)
+                amounts = all(head == "amount" for head in self._kinds_in(column))
+                kind: ColumnKind = "amount" if amounts and not ratio else "number"
+                places = self.measured.decimals if kind == "amount" else 2
+                made = made_of(column.formula, keys)
+                label = column.label or column.key
+                return Column(column.key, label, kind, places, made=made, adds=not ratio and amounts)
+        raise AssertionError(column)
+
+    def _kinds_in(self, column: ComputedColumn) -> Iterator[str]:
+        for name in names_in(column.formula):
+            slot = next((each for each in self.slots if each.key == name.name.lower()), None)
+            yield measure_kind(self.measure_of_slot(slot)) if slot else "amount"
+
+    def _places(self, slot: PlacedColumn, found: Sequence[Group]) -> int:
+        measure = self.measure_of_slot(slot)
+        figures = (self.figure(group, slot) for group in found)
+        return measure_places(measure, self.measured.decimals, (each.amount if each else None for each in figures))
+
+    def _paired_head(self, pair: PairedColumn, found: Sequence[Group]) -> Column:
+        measure, word = self.measure_of_slot(pair.of), pair.word
+        label = f"{word.label or (f'{word.kind} %' if word.percent else word.kind)} {pair.label}".strip()
+        covers = "" if pair.beside else pair_words(pair)
+        favourable = word.kind == "variance"
+        exact = measure.kind == "amount"
+        derived = Derived(pair.of.key, pair.over.key, word.percent, favourable=favourable) if exact else None
+        if word.percent:
+            return Column(pair.key, label, "percent", 1, covers=covers, derived=derived, adds=False)
+        if measure.percent:
+            return Column(pair.key, f"{label}, points", "number", 1, covers=covers, adds=False)
+        kind, places = measure_kind(measure), self._places(pair.of, found)
+        return Column(pair.key, label, kind, places, covers=covers, derived=derived, adds=measure.adds)
