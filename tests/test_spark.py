@@ -38,6 +38,7 @@ FURTHER = (
     "statement income --basis cash --columns 'each quarter; year' --entity LINE",
     "list ledger --date posted --by 'period, account.name' --only 'memo contains fuel'",
     "list sales --by 'vessel.kind, quarter of date' --show 'amount, margin, vessel.insured'",
+    "list ledger --by department --columns 'ytd; budget ytd; variance; how many party ytd last year; each source ytd'",
     "documents receivable --as-of 2026-03-31 --unapplied",
     "check over-applied --as-of 2026-03-31",
     "trace statement income --basis cash --row 4011 --column 2 --period 2026-P08",

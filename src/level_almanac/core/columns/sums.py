@@ -64,9 +64,10 @@ class SlotSums:
         self.measured, self.slots, self.across = measured, tuple(slots), tuple(across)
         self.places = {slot.key: place for place, slot in enumerate(self.slots)}
         # Members of a field beside one another are told by groups of their own, so that each span is asked for once.
-        self.bare = list(dict.fromkeys((slot.window, slot.measure) for slot in self.slots))
+        self.bare = list({(slot.window, slot.measure.key): (slot.window, slot.measure) for slot in self.slots}.values())
         self.windows = list(dict.fromkeys(window for window, _ in self.bare))
-        self._bare_of = [self.bare.index((slot.window, slot.measure)) for slot in self.slots]
+        named = [(window, measure.key) for window, measure in self.bare]
+        self._bare_of = [named.index((slot.window, slot.measure.key)) for slot in self.slots]
         self._window_of = [self.windows.index(window) for window, _ in self.bare]
         self.proven = [Asked(value) for value in proven]
         self.asked = list(self.proven)

@@ -240,7 +240,8 @@ class TableColumns:
     @property
     def adding(self) -> list[Measure]:
         """The measures that proofs are of."""
-        return [each for each in dict.fromkeys(self.measured.measures) if each.adds and each.kind != "count"]
+        by_key = {each.key: each for each in self.measured.measures}
+        return [each for each in by_key.values() if each.adds and each.kind != "count"]
 
     @property
     def _proven(self) -> list[Any]:

@@ -4,9 +4,12 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from functools import cached_property
-from typing import Any, Literal, NamedTuple
+from typing import Literal
 
 from level_almanac.core.book import Book
+from level_almanac.core.columns.ranking import goes_by_size, ranked
+from level_almanac.core.columns.sums import Members, MemberSums, SlotSums, ValueSlot, natural
+from level_almanac.core.columns.table_columns import measure_kind, measure_places
 from level_almanac.core.language.days import DayExpression
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.lines.shape import Others
@@ -19,15 +22,10 @@ from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.spans.compared import Compared, compared_spans
 from level_almanac.core.spans.windows import Window, covered
 from level_almanac.core.table.change import percent
-from level_almanac.core.table.model import Cell, Column, ColumnKind, Derived
+from level_almanac.core.table.model import Cell, Column, Derived
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
-from level_almanac.store.expressions import Constant
-from level_almanac.store.line_query import Asked, groups
 
-Members = tuple[Any, ...]
 OTHER = "all-other"
-_ONE = Constant(Decimal(1))
-_KINDS: dict[str, ColumnKind] = {"amount": "amount", "quantity": "number", "count": "count", "ratio": "number"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -57,33 +55,6 @@ class RankRequest(Request):
     )
     first: DayExpression | None = first_option()
     last: DayExpression | None = last_option()
-
-
-class RankedSpan(NamedTuple):
-    """What some lines come to in one span: how many they are, and the sums of each measure's parts."""
-
-    lines: int
-    sums: tuple[tuple[Any, ...], ...]
-
-    def __add__(self, other: object) -> "RankedSpan":
-        if not isinstance(other, RankedSpan):
-            return NotImplemented
-        pairs = zip(self.sums, other.sums, strict=True)
-        sums = tuple(tuple(_added(*each) for each in zip(one, two, strict=True)) for one, two in pairs)
-        return RankedSpan(self.lines + other.lines, sums)
-
-
-class Standing(NamedTuple):
-    """A member, or several of them together, in both spans."""
-
-    members: Members
-    name: str
-    now: RankedSpan
-    before: RankedSpan
-
-
-def _added(one: Any, other: Any) -> Any:
-    return other if one is None else one if other is None else one + other
 
 
 class Ranking:
@@ -147,7 +118,7 @@ class Ranking:
     def _measure_columns(self, measure: Measure) -> Iterator[Column]:
         several = len(self.measures) > 1
         prefix = f"{measure.label} " if several else ""
-        kind: ColumnKind = "percent" if measure.percent else _KINDS[measure.kind]
+        kind = measure_kind(measure)
         places = self.places(measure)
         now, before = self.spans.now, self.spans.before
         yield Column(
@@ -155,7 +126,7 @@ class Ranking:
             self.measured.extent(now),
             adds=measure.adds, covered=covered(now, self.measured.through),
         )  # fmt: skip
-        last = f"{measure.key}-last-year"
+        last = _last_year(measure)
         if isinstance(before, Window):
             yield Column(
                 last, f"{prefix}last year", kind, places, before.first, before.last, self._reached(before),
@@ -177,17 +148,9 @@ class Ranking:
 
     def places(self, measure: Measure) -> int:
         """Return how many decimals a measure is shown with."""
-        if measure.percent:
-            return 1
-        if measure.kind == "amount":
-            return self.measured.decimals
-        if measure.kind == "ratio":
-            return 2
-        return 0 if measure.kind == "count" or self._is_whole(measure) else 2
-
-    def _is_whole(self, measure: Measure) -> bool:
-        values = (self.value(side, measure) for each in self.standings for side in (each.now, each.before))
-        return all(value is None or value == value.to_integral_value() for value in values)
+        keys = (measure.key, _last_year(measure))
+        values = (self.sums.value(each, key) for each in self.standings for key in keys)
+        return measure_places(measure, self.measured.decimals, values)
 
     def _ranking(self) -> str:
         known = [column.key for column in self.columns if column.kind != "text" and "share" not in column.key]
@@ -201,71 +164,45 @@ class Ranking:
     # Figures.
 
     @cached_property
-    def standings(self) -> list[Standing]:
-        """Every member that has a line in either span, in the order of its key."""
-        values = [each.value for each in self.measured.by if each.value is not None]
-        rows = groups(self.measured.book.engine, self.measured.source(self.rules), values, self.asked)
-        width = len(values)
-        standings = []
-        for row in rows:
-            members = tuple(row[:width])
-            now, before = self.sides(row[width + 1 :])
-            standings.append(Standing(members, self.measured.name_of(width - 1, members[-1]), now, before))
-        return sorted(standings, key=lambda each: tuple(_natural(member) for member in each.members))
+    def sums(self) -> SlotSums:
+        """What the store is asked for: each measure in both spans."""
+        slots = []
+        for measure in self.measures:
+            for key, window in ((measure.key, self.spans.now), (_last_year(measure), self.spans.before)):
+                slots.append(ValueSlot(key, measure, window if isinstance(window, Window) else None))
+        return SlotSums(self.measured, slots)
 
     @cached_property
-    def asked(self) -> list[Asked]:
-        """What the store is asked for each member: for both spans the number of lines and each part of a measure."""
-        columns = []
-        in_window = self.measured.in_window
-        for each in (self.spans.now, self.spans.before):
-            window = each if isinstance(each, Window) else None
-            columns.append(Asked(in_window(window, _ONE), "count"))
-            columns += [
-                Asked(in_window(window, part.value), part.summing)
-                for measure in self.measures
-                for part in measure.parts
-            ]
-        return columns
+    def standings(self) -> list[MemberSums]:
+        """Every member that has a line in either span, in the order of its key."""
+        found = self.sums.of_members(self.rules)
+        return sorted(found, key=lambda each: tuple(natural(member) for member in each.members))
 
-    def sides(self, values: Sequence[Any]) -> tuple[RankedSpan, RankedSpan]:
-        """Return both spans of one row of what the store was asked for."""
-        half = len(self.asked) // 2
-        return self._side(values[:half]), self._side(values[half:])
+    def member_name(self, each: MemberSums) -> str:
+        """Return what a member is called."""
+        return self.measured.name_of(len(self.measured.by) - 1, each.members[-1])
 
-    def _side(self, values: Sequence[Any]) -> RankedSpan:
-        at, sums = 1, []
-        for measure in self.measures:
-            found = values[at : at + len(measure.parts)]
-            pairs = zip(found, measure.parts, strict=True)
-            sums.append(tuple(0 if value is None and part.summing == "count" else value for value, part in pairs))
-            at += len(measure.parts)
-        return RankedSpan(int(values[0] or 0), tuple(sums))
-
-    def value(self, side: RankedSpan, measure: Measure) -> Decimal | None:
-        """Return a measure's figure; nothing where it has no lines."""
-        return measure.value(side.sums[self.measures.index(measure)]) if side.lines else None
-
-    def cells(self, each: Standing, whole: Standing, gone: Decimal) -> dict[str, Cell]:
+    def cells(self, each: MemberSums, whole: MemberSums, gone: Decimal) -> dict[str, Cell]:
         """Return the cells of a row. whole: of its group; gone: what the shares of the rows above come to."""
         cells: dict[str, Cell] = {}
         for measure in self.measures:
-            now, before = self.value(each.now, measure), self.value(each.before, measure)
+            keys = (measure.key, _last_year(measure))
+            now, before = (self.sums.value(each, key) for key in keys)
             # Who has no lines has nothing, where what is asked for adds up.
             zero = Decimal(0) if measure.adds else None
             one, other = (zero if value is None else value for value in (now, before))
             if not isinstance(self.spans.before, Window):
                 other = None
-            cells[measure.key], cells[f"{measure.key}-last-year"] = self._cell(one, measure), self._cell(other, measure)
+            cells[keys[0]], cells[keys[1]] = self._cell(one, measure), self._cell(other, measure)
             if self.begins_within:
                 other = None
             cells[f"{measure.key}-change"] = self._cell(measure.change(one, other), measure)
             if not measure.percent and other is not None:
                 cells[f"{measure.key}-change-pct"] = measure.change_percent(
-                    (each.now.lines, now), (each.before.lines, before)
+                    *((self.sums.lines(each, key), value) for key, value in zip(keys, (now, before), strict=True))
                 )
             if measure is self.shared:
-                share = percent(one or Decimal(0), self.value(whole.now, measure) or Decimal(0))
+                share = percent(one or Decimal(0), self.sums.value(whole, measure.key) or Decimal(0))
                 cells["share"] = share
                 cells["cumulated-share"] = None if share is None else share + gone
         return cells
@@ -282,36 +219,32 @@ class Ranking:
         """How many members are shown in each group."""
         return self.request.top or self.request.bottom or 10
 
-    def ranked(self, found: Sequence[Standing]) -> list[Standing]:
+    def ranked(self, found: Sequence[MemberSums]) -> list[MemberSums]:
         """Return members in the order that the ranking column makes; equal ones in the order of their keys."""
         if not found:
             return []
-        whole = folded(found)
-        cells = {each.members: self.cells(each, whole, Decimal(0)).get(self.ranking) for each in found}
-        there = [each for each in found if isinstance(cells[each.members], Decimal | int)]
-        without = [each for each in found if not isinstance(cells[each.members], Decimal | int)]
+        whole = self.sums.together(found)
         rising = self.request.bottom is not None
-        # A sort keeps what is equal in its order, and a reversed one would turn that around.
-        sign = 1 if rising else -1
-        if self.by_size:
-            sign = -sign
-        return [*sorted(there, key=lambda each: sign * Decimal(str(cells[each.members]))), *without]
+        return ranked(
+            found,
+            lambda each: self.cells(each, whole, Decimal(0)).get(self.ranking),
+            rising=rising,
+            by_size=self.by_size,
+        )
 
     @cached_property
     def by_size(self) -> bool:
         """Whether no member is above zero in the ranking column, so that the largest are those furthest below it."""
         whole = self.whole
-        cells = [self.cells(each, whole, Decimal(0)).get(self.ranking) for each in self.standings]
-        numbers = [Decimal(cell) for cell in cells if isinstance(cell, Decimal | int)]
-        return any(number < 0 for number in numbers) and all(number <= 0 for number in numbers)
+        return goes_by_size([self.cells(each, whole, Decimal(0)).get(self.ranking) for each in self.standings])
 
     @cached_property
-    def parted(self) -> dict[Members, tuple[list[Standing], list[Standing]]]:
+    def parted(self) -> dict[Members, tuple[list[MemberSums], list[MemberSums]]]:
         """The members shown and the other ones, by group, groups in the order of the ranking column."""
-        by_group: dict[Members, list[Standing]] = {}
+        by_group: dict[Members, list[MemberSums]] = {}
         for each in self.standings:
             by_group.setdefault(each.members[:-1], []).append(each)
-        totals = [folded(found)._replace(members=group) for group, found in by_group.items()]
+        totals = [self.sums.together(found, group) for group, found in by_group.items()]
         ordered = self.ranked(totals) if self.groups_by else totals
         found = {}
         for group in ordered:
@@ -320,9 +253,9 @@ class Ranking:
         return found
 
     @cached_property
-    def whole(self) -> Standing:
+    def whole(self) -> MemberSums:
         """All members together."""
-        return folded(self.standings) if self.standings else Standing((), "", *self.sides([None] * len(self.asked)))
+        return self.sums.together(self.standings)
 
     @cached_property
     def behind(self) -> dict[str, tuple[Members, Others | None]]:
@@ -349,13 +282,5 @@ class Ranking:
         return ", ".join(self.measured.called(at, member) for at, member in enumerate(group))
 
 
-def folded(found: Sequence[Standing]) -> Standing:
-    """Return several members together."""
-    now, before = found[0].now, found[0].before
-    for each in found[1:]:
-        now, before = now + each.now, before + each.before
-    return Standing((), "", now, before)
-
-
-def _natural(member: Any) -> tuple[bool, str]:
-    return (member is None, str(member).zfill(30) if str(member).isdigit() else str(member))
+def _last_year(measure: Measure) -> str:
+    return f"{measure.key}-last-year"

@@ -6,11 +6,12 @@ from typing import Any, Literal
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
+from level_almanac.core.columns.sums import Members, MemberSums
 from level_almanac.core.header import reach_notes
 from level_almanac.core.lines.edges import AskedDays
 from level_almanac.core.measures.measure import Measure
 from level_almanac.core.reports.definition import MadeReport
-from level_almanac.core.reports.rank.figures import OTHER, Members, Ranking, RankRequest, Standing, folded
+from level_almanac.core.reports.rank.figures import OTHER, Ranking, RankRequest
 from level_almanac.core.spans.compared import compared_notes, rest_words
 from level_almanac.core.spans.windows import Window, rest_of_cut, window_of_days
 from level_almanac.core.table.chart_data import Bar, Bars, BarsChart
@@ -60,9 +61,9 @@ def _rows(ranking: Ranking) -> Iterator[Row]:
         yield Row("total", "Total", 0, "total", cells, adds=tuple((1, key) for key in keys))
 
 
-def _group_rows(ranking: Ranking, group: Members, shown: list[Standing], others: list[Standing]) -> Iterator[Row]:
+def _group_rows(ranking: Ranking, group: Members, shown: list[MemberSums], others: list[MemberSums]) -> Iterator[Row]:
     level = 1 if ranking.groups_by else 0
-    whole = folded([*shown, *others])
+    whole = ranking.sums.together([*shown, *others])
     prefix = f"{ranking.key(group)}/" if group else ""
     keys: list[str] = []
     gone = Decimal(0)
@@ -73,10 +74,16 @@ def _group_rows(ranking: Ranking, group: Members, shown: list[Standing], others:
         gone = _decimal(cells.get("cumulated-share"))
         if ranking.request.show != "all-other":
             keys.append(f"{prefix}{ranking.key(each.members[-1:], ranking.by)}")
-            yield Row(keys[-1], each.name, level, "line", cells)
+            yield Row(keys[-1], ranking.member_name(each), level, "line", cells)
     if others and ranking.request.show != "members":
         keys.append(f"{prefix}{OTHER}")
-        yield Row(keys[-1], f"All other ({len(others):,})", level, "line", ranking.cells(folded(others), whole, gone))
+        yield Row(
+            keys[-1],
+            f"All other ({len(others):,})",
+            level,
+            "line",
+            ranking.cells(ranking.sums.together(others), whole, gone),
+        )
     every = ranking.request.show == "all" or not others
     adds = tuple((1, key) for key in keys) if every else ()
     cells = {key: cell for key, cell in ranking.cells(whole, whole, Decimal(0)).items() if key != "cumulated-share"}
@@ -92,11 +99,8 @@ def _total_words(made: Ranking, count: int) -> str:
 
 def _checks(ranking: Ranking) -> Iterator[Check]:
     """Yield that what is shown and all other come to what the lines come to when they are not grouped at all."""
-    rows = groups(ranking.measured.book.engine, ranking.measured.source(ranking.rules), (), ranking.asked)
-    sides = ranking.sides(rows[0][1:]) if rows else (ranking.whole.now, ranking.whole.before)
     standings = [each for found, others in ranking.parted.values() for each in (*found, *others)]
-    together = folded(standings) if standings else ranking.whole
-    holds = (together.now, together.before) == sides
+    holds = ranking.sums.together(standings) == ranking.sums.whole(ranking.rules)
     yield Check("members shown and all other come to the total in every column", holds)
 
 
@@ -127,9 +131,14 @@ def _notes(ranking: Ranking) -> Iterator[Note | str]:
     if ranking.ranking != ranking.columns[0].key:
         label = next(column.label for column in ranking.columns if column.key == ranking.ranking)
         yield f"Ranked by {label}"
-    gone = [each for _, others in ranking.parted.values() for each in others if not each.now.lines]
+    gone = [
+        each
+        for _, others in ranking.parted.values()
+        for each in others
+        if not ranking.sums.lines(each, ranking.measures[0].key)
+    ]
     if gone and measure is not None and measure.kind == "amount":
-        amount = ranking.value(folded(gone).before, measure) or Decimal(0)
+        amount = ranking.sums.value(ranking.sums.together(gone), f"{measure.key}-last-year") or Decimal(0)
         words = f"Among all other, {len(gone):,} had lines last year and have none now: {{}} last year"
         yield Note(words, (amount,), ranking.measured.decimals)
     if ranking.measured.own.entries and any(measure.key == "natural" for measure in ranking.measures):
@@ -154,10 +163,12 @@ def _chart(ranking: Ranking) -> BarsChart | None:
     )
 
 
-def _panel(ranking: Ranking, group: Members, shown: list[Standing], others: list[Standing], measure: Measure) -> Bars:
-    whole = folded([*shown, *others])
+def _panel(
+    ranking: Ranking, group: Members, shown: list[MemberSums], others: list[MemberSums], measure: Measure
+) -> Bars:
+    whole = ranking.sums.together([*shown, *others])
 
-    def bar(each: Standing, label: str) -> Bar:
+    def bar(each: MemberSums, label: str) -> Bar:
         cells = ranking.cells(each, whole, Decimal(0))
         change: Any = cells.get(f"{measure.key}-change-pct")
         keys = (measure.key, f"{measure.key}-last-year", f"{measure.key}-change")
@@ -165,9 +176,11 @@ def _panel(ranking: Ranking, group: Members, shown: list[Standing], others: list
         return Bar(label, now, last, moved, change)
 
     other = (
-        bar(folded(others), f"All other ({len(others):,})") if others and ranking.request.show != "members" else None
+        bar(ranking.sums.together(others), f"All other ({len(others):,})")
+        if others and ranking.request.show != "members"
+        else None
     )
-    bars = tuple(bar(each, each.name) for each in shown) if ranking.request.show != "all-other" else ()
+    bars = tuple(bar(each, ranking.member_name(each)) for each in shown) if ranking.request.show != "all-other" else ()
     return Bars(ranking.name(group), bars, other)
 
 
