@@ -50,7 +50,7 @@ def bars(table: ReportTable, chart: BarsChart, form: str, *, bare: bool = False,
             hspace=0.34, top=room - (0.82 if columns > 1 else 0.62) * inch,
         )  # fmt: skip
         for number, panel in enumerate(panels):
-            _panel(figure, grid[number // columns, number % columns], panel, scale, table, small=columns > 1)
+            _panel(figure, grid[number // columns, number % columns], panel, chart, scale, table, small=columns > 1)
         left = len(chart.panels) - len(panels)
         words = [f"{left} more groups"] if left else []
         if most > _MOST_BARS:
@@ -89,17 +89,21 @@ def _key(figure: Any, at: float, chart: BarsChart, unit: str) -> None:
         figure.text(0.97, at, f"figures in {unit}{scales}", fontsize=9.5, color=INK, va="center", ha="right")
 
 
-def _panel(figure: Any, place: Any, panel: Bars, scale: Any, table: ReportTable, *, small: bool) -> None:
+def _panel(
+    figure: Any, place: Any, panel: Bars, chart: BarsChart, scale: Any, table: ReportTable, *, small: bool
+) -> None:
     bars_shown = list(panel.bars[:_MOST_BARS])
     parts = [each for each in (bars_shown, [panel.other] if panel.other else []) if each]
     heights = [max(len(each), 1.25) for each in parts]
     inner = place.subgridspec(len(parts), 1, height_ratios=heights, hspace=0.3 if small else 0.16)
     for number, part in enumerate(parts):
         axes = figure.add_subplot(inner[number])
-        _draw(axes, part, scale, table, small=small)
+        _draw(axes, part, scale, table, small=small, alone=not chart.before)
         if number == 0:
             size = 7.5 if small else 8.5
-            for at, words in ((_CHANGE_AT[small], "change"), (1.0, "change %")):
+            told = (any(bar.change is not None for bar in part), any(bar.change_percent is not None for bar in part))
+            heads = ((_CHANGE_AT[small], chart.heads[0]), (1.0, chart.heads[1]))
+            for at, words in (head for head, there in zip(heads, told, strict=True) if there):
                 axes.text(
                     at, 1.01, words, transform=axes.transAxes, fontsize=size, color=QUIET, ha="right", va="bottom"
                 )
@@ -113,7 +117,7 @@ def _panel(figure: Any, place: Any, panel: Bars, scale: Any, table: ReportTable,
             axes.axhline(-0.62, color=QUIET, linewidth=0.8)
 
 
-def _draw(axes: Any, part: list[Bar], scale: Any, table: ReportTable, *, small: bool) -> None:
+def _draw(axes: Any, part: list[Bar], scale: Any, table: ReportTable, *, small: bool, alone: bool) -> None:
     size = 8 if small else 9.5
     bare_axes(axes)
     values = [value / scale for bar in part for value in (bar.now, bar.before) if value is not None]
@@ -124,7 +128,10 @@ def _draw(axes: Any, part: list[Bar], scale: Any, table: ReportTable, *, small: 
     axes.set_xlim(left, right)
     axes.set_ylim(len(part) - 0.42, -0.62)
     for at, bar in enumerate(part):
-        for offset, value, colour, hatch in ((-0.2, bar.now, NOW, ""), (0.2, bar.before, BEFORE, "////")):
+        for offset, value, colour, hatch in (
+            (0 if alone else -0.2, bar.now, NOW, ""),
+            (0.2, bar.before, BEFORE, "////"),
+        ):
             if value is None:
                 continue
             place = float(value / scale)

@@ -10,6 +10,7 @@ from typing import Literal, NamedTuple
 
 from level_almanac.core.editions.issued_figures import Moved
 from level_almanac.core.table.model import Column, ReportTable, Row
+from level_almanac.core.trace.frame import SUMMED
 
 _ZERO = Decimal(0)
 COUNT = "count"
@@ -49,7 +50,8 @@ def shares_in(trace: ReportTable) -> dict[str, dict[str, Share]]:
                 # Its label is the line's key without the group that it stands in.
                 before = by_column[key].get(row.label, Share(_ZERO, place))
                 by_column[key][row.label] = Share(before.amount + cell, place)
-    return by_column
+    summed = trace.facts.get(SUMMED, "")
+    return {"": by_column[summed]} if summed in by_column else by_column
 
 
 def _of_documents(rows: Sequence[Row]) -> dict[str, Share]:

@@ -14,7 +14,7 @@ from level_almanac.core.reports.list.request import ListRequest
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.model import Cell, Check, Column, ReportTable, Row
 from level_almanac.core.table.pointing import find_column, head_words
-from level_almanac.core.trace.frame import behind
+from level_almanac.core.trace.frame import SUMMED, behind
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.expressions import Expression, FieldReference
 
@@ -61,18 +61,28 @@ def measured_lines(
         book, request, meant.within, sums, measured.labels.asked, (*before, days, *measured.of_kind, *more)
     ).made()
     total = lines.rows[-1]
-    values = [total.cells.get(column.key) for column in sums]
+    values = [total.cells.get(column.key) for column in sums if column.aggregate]
     traced_value = measure.value([*values] if measure.parts and sums else [_count(lines)])
     cell = Decimal(str(meant.cell)) if isinstance(meant.cell, Decimal | int) else None
     off = (traced_value or Decimal(0)) != (cell or Decimal(0))
-    words = "the lines come to the figure" if measure.kind == "ratio" else "the lines sum to the figure"
+    words = "the lines sum to the figure" if measure.adds else "the lines come to the figure"
     check = Check(f"{words}: not to {cell}, but to {traced_value}" if off else words, not off)
     proof = lines.proof._replace(checks=(*lines.proof.checks, check)) if lines.proof else None
-    return behind(table, meant.row, head_words(meant.column), lines._replace(proof=proof))
+    # Which of a trace's columns sums to the figure, for whoever tells what lines moved it.
+    facts = (
+        {**lines.facts, SUMMED: "count" if measure.kind == "count" else sums[0].key} if measure.adds else lines.facts
+    )
+    return behind(table, meant.row, head_words(meant.column), lines._replace(proof=proof, facts=facts))
 
 
 def _sums(measure: Measure) -> list[ShownField]:
     """Return the columns of what a line adds to each part of a measure."""
+    if measure.field.aggregate == "values":
+        # Each line's own value, beneath which stands how many different ones there are.
+        plain = measure.field._replace(
+            key=f"{measure.key} of", label=measure.key.removeprefix("how many "), aggregate=""
+        )
+        return [plain, measure.field]
     if measure.kind == "count":
         return []
     if measure.kind != "ratio":

@@ -28,7 +28,8 @@ class Bars(NamedTuple):
 
 class BarsChart(NamedTuple):
     """Members in two columns. now, before: what both are, before empty where there is one; unit: `currency` where bars
-    are amounts; against: what stands before the words of the second; undrawn: the columns that are in the table alone.
+    are amounts; against: what stands before the words of the second; undrawn: the columns that are in the table alone;
+    heads: of the change and of that in percent.
     """
 
     now: str
@@ -38,6 +39,7 @@ class BarsChart(NamedTuple):
     panels: tuple[Bars, ...]
     against: str = "last year: "
     undrawn: tuple[str, ...] = ()
+    heads: tuple[str, str] = ("change", "change %")
 
 
 class Step(NamedTuple):

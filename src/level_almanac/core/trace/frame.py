@@ -9,6 +9,8 @@ from level_almanac.core.table.pointing import head_words
 from level_almanac.core.trace.model import PlanPart
 
 _ZERO = Decimal(0)
+SUMMED = "summed"
+"""The fact of a trace that names its column which sums to the figure, where it has others too."""
 
 
 def behind(report: ReportTable, row: Row, heads: str, trace: ReportTable) -> ReportTable:

@@ -28,7 +28,8 @@ def bars_of(made: TableColumns, heads: Sequence[Column], rows: Sequence[Row]) ->
     if not panels:
         return None
     words = [_words(by_key[each.key]) if each is not None else "" for each in (first, beside)]
-    return BarsChart(words[0], words[1], unit, measure.percent, panels, "", undrawn)
+    named = tuple(by_key[key].label if key else "" for key in (change, rate))
+    return BarsChart(words[0], words[1], unit, measure.percent, panels, "", undrawn, (named[0], named[1]))
 
 
 def _words(head: Column) -> str:
