@@ -415,6 +415,7 @@ class ReportMethods:
         *,
         show: str | None = None,
         by: str | None = None,
+        flat: bool | None = None,
         lines: bool | None = None,
         sort: str | None = None,
         compute: str | Sequence[str] | None = None,
@@ -459,6 +460,7 @@ class ReportMethods:
 
         show: Columns, between commas: fields, sums, counts.
         by: In groups with totals: fields, or parts such as `quarter of posted`.
+        flat: One row a group, each field of --by in a column of its own.
         lines: With --by, each line of a group too.
         sort: In this order, each `descending` or not.
         compute: A field made of others; repeatable.

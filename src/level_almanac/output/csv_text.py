@@ -16,13 +16,14 @@ def csv_text(table: ReportTable) -> str:
     writer.writerow(_heads(table))
     for row in table.rows:
         cells = [_cell(row.cells.get(column.key)) for column in table.columns]
-        writer.writerow([inert(row.key), inert(row.label), row.level, row.told_kind, *cells])
+        front = [inert(row.label)] if table.flat else [inert(row.key), inert(row.label), row.level, row.told_kind]
+        writer.writerow([*front, *cells])
     return stream.getvalue()
 
 
 def _heads(table: ReportTable) -> list[str]:
     """Return the heads, each once: one that stands twice has its column's key behind it."""
-    told = ["key", "label", "level", "kind"]
+    told = [inert(table.key_label)] if table.flat else ["key", "label", "level", "kind"]
     heads = [_head(column) for column in table.columns]
     for head, column in zip(heads, table.columns, strict=True):
         alone = (*told, *heads).count(head) == 1

@@ -15,7 +15,8 @@ _DIGITS = 38
 
 
 def parquet(table: ReportTable) -> bytes:
-    """Return the rows as a Parquet file: key, label, level, kind, and each column under its key.
+    """Return the rows as a Parquet file: key, label, level, kind, and each column under its key; of a flat table the
+    columns alone, the first one that of its labels.
 
     A word that stands for a number, such as `new`, is in a further text column named after the column, with `_word`.
     """
@@ -23,6 +24,9 @@ def parquet(table: ReportTable) -> bytes:
 
     fields: dict[str, str] = {"key": "VARCHAR", "label": "VARCHAR", "level": "BIGINT", "kind": "VARCHAR"}
     records = [[row.key, row.label, str(row.level), row.told_kind] for row in table.rows]
+    if table.flat:
+        fields = {_free_name(table.key_label, {}): "VARCHAR"}
+        records = [[row.label] for row in table.rows]
     for column in table.columns:
         name = _free_name(column.key, fields)
         cells = [row.cells.get(column.key) for row in table.rows]

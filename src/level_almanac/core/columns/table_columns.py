@@ -40,7 +40,7 @@ from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.store.line_query import groups
 
 _KINDS: dict[str, ColumnKind] = {"amount": "amount", "quantity": "number", "count": "count", "ratio": "number"}
-_ZERO = Decimal(0)
+_ONE = Decimal(1)
 TOTAL, GROUP = "total", "group"
 _SHARES = (TOTAL, GROUP)
 """What a share can be of: all that is shown, or the group that a row stands in."""
@@ -289,7 +289,8 @@ class TableColumns:
             return group.plans[self.planned.index(slot)]
         value = self.sums.value(group.sums, slot.key)
         if value is None:
-            return Figure() if self.measure_of_slot(slot).adds else None
+            # Without lines there is none of what is counted, and no ratio.
+            return None if self.measure_of_slot(slot).kind == "ratio" else Figure()
         return Figure(value, self.sums.lines(group.sums, slot.key))
 
     def cells(self, group: Group, within: Group, whole: Group) -> dict[str, Cell]:
@@ -314,6 +315,8 @@ class TableColumns:
         measure = self.measure_of_slot(slot)
         if measure.kind == "amount":
             return padded(value, self.measured.decimals)
+        if value is not None and measure.kind == "quantity":
+            return value.quantize(_ONE) if value == value.to_integral_value() else value.normalize()
         return int(value) if value is not None and measure.kind == "count" else value
 
     def _change(self, group: Group, pair: PairedColumn) -> Cell:

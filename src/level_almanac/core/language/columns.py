@@ -183,9 +183,11 @@ class _Reader:
 
     def _value(self, tree: Node, key: str, label: str, start: int) -> ValueColumn:
         parts = {str(child.data): child for child in tree.children if child is not None and hasattr(child, "data")}
-        measure, scenario = self._lines_of(
-            next((part for name, part in parts.items() if name in ("lines_of", "aggregated_of")), None)
-        )
+        named = [child for child in tree.children if str(getattr(child, "data", "")) in ("lines_of", "aggregated_of")]
+        if len(named) > 1:
+            what, allowed = "what is summed is said twice", "once, before `each` or after it"
+            raise UsageMistake(self.days.mistake(_tokens(named[1])[0], what, allowed))
+        measure, scenario = self._lines_of(named[0] if named else None)
         each = self._each(parts["unit"]) if "unit" in parts else None
         span_tree = next((part for name, part in parts.items() if name.endswith("_span")), None)
         if span_tree is not None:

@@ -12,6 +12,7 @@ from level_almanac.core.lines.selected import ShownField, average_parts, summing
 from level_almanac.core.lines.shape import ListShape, MadeRows
 from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, CountedAmount, Made, Note, Row, heading
+from level_almanac.errors import how_many
 from level_almanac.store.engine import Engine
 from level_almanac.store.expressions import Arithmetic, Constant, Expression, Keyed
 from level_almanac.store.line_query import Asked, LineSource, Order, Summing, groups, lines
@@ -142,7 +143,7 @@ class ListRows:
             rows += self._group_rows(group, 0)
         keys = [self._key(group.members) for group in shown_groups]
         rows += self._totals(
-            whole, len(shown_groups), len(top), self.plan.folded((), shown_groups), keys, self.shape.by[0].label
+            whole, len(shown_groups), len(top), self.plan.folded((), shown_groups), keys, how_many(len(kept), "group")
         )
         lines_ = sum(len(group.rows) for group in kept)
         checks = (Check("every line of the groups is shown", lines_ == whole.lines),) if self.shape.lines else ()
@@ -159,7 +160,7 @@ class ListRows:
         part = whole
         if self.shape.first is not None and len(rows) < count:
             part = self._part(len(rows))
-        rows += self._totals(whole, len(rows), count, part, [row.key for row in rows], "lines")
+        rows += self._totals(whole, len(rows), count, part, [row.key for row in rows], how_many(count, "line"))
         return rows
 
     def _part(self, count: int) -> _Group:
@@ -294,6 +295,7 @@ class ListRows:
     def _totals(
         self, whole: _Group, shown_count: int, there: int, part: _Group, keys: Sequence[str], what: str
     ) -> Iterator[Row]:
+        """Yield the rows below all. there: how many there are of those shown; what: what the total is of, in words."""
         adds = tuple((1, key) for key in keys)
         if self.shape.first == 0:
             # Nothing but the total was asked for.
@@ -304,8 +306,7 @@ class ListRows:
             yield Row("shown", f"Total of the first {shown_count:,}", 0, "subtotal", self._cells(part), adds=adds)
             yield Row("total", f"Total of all {there:,}", 0, "total", self._cells(whole))
             return
-        words = f"Total, {there:,} {'line' if there == 1 else what}" if what == "lines" else "Total"
-        yield Row("total", words, 0, "total", self._cells(whole), adds=adds)
+        yield Row("total", f"Total, {what}", 0, "total", self._cells(whole), adds=adds)
         yield from self._currency_totals()
 
     def _currency_totals(self) -> Iterator[Row]:

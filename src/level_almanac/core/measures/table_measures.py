@@ -28,6 +28,7 @@ from level_almanac.core.lines.currencies import currencies_of
 from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.edges import AskedDays, edge_notes
 from level_almanac.core.lines.lacking import lacking_notes
+from level_almanac.core.lines.member_names import names_of
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import (
     check_classes,
@@ -320,18 +321,7 @@ class TableMeasures:
 
     def names_of(self, field_: str) -> dict[str, str]:
         """Return the names of a field's members by their codes; none where it leads to no table that names them."""
-        first, _, second = field_.partition(".")
-        target = self.own.links.get(first)
-        if target and second:
-            target = self.book.tables[target].links.get(second)
-        if not target or self.book.tables[target].field("name") is None:
-            return {}
-        linked = self.book.line_fields(target)
-        key = linked.by_name[linked.table.key[0]].value
-        rows = groups(
-            self.book.engine, self.book.line_source(linked), [key], [Asked(linked.by_name["name"].value, "only")]
-        )
-        return {str(code): str(name) for code, _, name in rows if name is not None}
+        return names_of(self.book, self.own, field_)
 
     def name_of(self, at: int, member: Any) -> str:
         """Return the name of a member of `by`'s field at this place, or what it is itself."""

@@ -213,7 +213,8 @@ class ReportTable(NamedTuple):
     """A report. facts: what it was made of, by key; subtitle: the same as lines to be read; key_label: the head of the
     row labels; show_keys: whether row keys stand beside the labels; look: how numbers, days and paper are to look;
     traced_lines: the lines behind its figures, in groups by row key, as a table or none; chart: what is drawn of it;
-    explanations: of single figures, numbered from 1 in their order.
+    explanations: of single figures, numbered from 1 in their order; flat: whether its rows are data of one kind, whose
+    labels are values of the field that `key_label` names.
     """
 
     title: str
@@ -229,6 +230,7 @@ class ReportTable(NamedTuple):
     traced_lines: tuple["ReportTable", ...] = ()
     chart: ChartData | None = None
     explanations: tuple["Explanation", ...] = ()
+    flat: bool = False
 
     @property
     def marks(self) -> Mapping[tuple[str, str], int]:

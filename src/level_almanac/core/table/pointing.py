@@ -50,7 +50,7 @@ def find_column(table: ReportTable, name: str) -> Column:
     columns = table.columns
     if name.isdigit() and 1 <= int(name) <= len(columns) and name not in {column.key for column in columns}:
         return columns[int(name) - 1]
-    exact = [column for column in columns if column.key == name.lower()]
+    exact = [column for column in columns if column.key.casefold() == name.casefold().strip()]
     matching = exact or [column for column in columns if column.label.casefold() == name.casefold().strip()]
     if len(matching) == 1:
         return matching[0]

@@ -23,6 +23,7 @@ from level_almanac.core.measures.measure import Measure
 from level_almanac.core.measures.table_measures import MeasuredRequest
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.list.chart import bars_of
+from level_almanac.core.reports.list.flat import flattened
 from level_almanac.core.reports.list.request import ListRequest
 from level_almanac.core.requests.conditions import flat
 from level_almanac.core.spans.compared import rest_words
@@ -266,7 +267,7 @@ class ColumnedList:
         facts = {**self.measured.facts(), "columns": flat(self.request.columns)}
         facts |= {"thresholds": " · ".join(limits)} if limits else {}
         facts |= {"ranked_by": self.ranking, "members": str(self.most)} if self.most is not None else {}
-        return ReportTable(
+        table = ReportTable(
             title=f"{self.measured.own.name.replace('_', ' ').capitalize()}: {self.measured.named}{by}",
             facts=facts,
             subtitle=self.measured.subtitle(*([most] if most else []), *limits),
@@ -277,6 +278,17 @@ class ColumnedList:
             notes=tuple(self._notes()),
             chart=bars_of(self.made, self.heads, rows),
         )
+        return flattened(table, self.by, self._members(), self.measured.names) if self.request.flat else table
+
+    def _members(self) -> dict[str, tuple[Any, ...]]:
+        """Return by the key of each row of the smallest groups its members, of all other its words."""
+        found: dict[str, tuple[Any, ...]] = {}
+        for key, (members, others) in self.rows_behind.items():
+            if others is None and len(members) == len(self.by):
+                found[key] = members
+            elif others is not None:
+                found[key] = (*members, "all other")
+        return found
 
     def _most_words(self) -> str:
         if self.most is None:

@@ -27,6 +27,7 @@ from level_almanac.core.lines.currencies import currencies_of
 from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.edges import AskedDays, edge_notes
 from level_almanac.core.lines.lacking import lacking_notes, once_notes
+from level_almanac.core.lines.member_names import names_of
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import (
@@ -44,6 +45,7 @@ from level_almanac.core.lines.shape import ListShape, MadeRows, Others
 from level_almanac.core.lines.slips import word_slips
 from level_almanac.core.lines.source_place import EXPORT
 from level_almanac.core.reports.definition import MadeReport
+from level_almanac.core.reports.list.flat import flattened
 from level_almanac.core.reports.list.request import ListRequest, check_columned
 from level_almanac.core.requests.conditions import flat
 from level_almanac.core.spans.as_of import named_words
@@ -68,6 +70,9 @@ def listing(book: Book, request: ListRequest) -> MadeReport:
         return columned(book, request)
     made = Listing(book, request)
     table, rows = made.made()
+    if request.flat:
+        members = {key: members for key, members in rows.members.items() if len(members) == len(made.by)}
+        table = flattened(table, made.by, members, [names_of(book, made.own, each.key) for each in made.by])
     return MadeReport(table, (made, rows), by_row=True)
 
 

@@ -32,10 +32,10 @@ _ONLY_HERE = ("top", "bottom")
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ListRequest(Request):
     """What a list is asked for. show, by, sort: expressions; compute: `name = words` each; conditions: of lines;
-    first, last, date: a range of days, both or neither, and the date that counts; lines: whether each line of a
-    group is shown; columns: column words, by which each member has any measures in any spans; top, bottom: so many
-    members of those; yes: the names of columns that appear; first_rows: show only so many rows; carried,
-    after_closing: with carried and with closing lines.
+    first, last, date: a range of days, both or neither, and the date that counts; flat: whether each field of `by`
+    has a column of its own; lines: whether each line of a group is shown; columns: column words, by which each member
+    has any measures in any spans; top, bottom: so many members of those; yes: the names of columns that appear;
+    first_rows: show only so many rows; carried, after_closing: with carried and with closing lines.
     """
 
     table: str = option("table", "", default="ledger", metavar="TABLE", offers="table", argument=True, required=True)
@@ -49,6 +49,7 @@ class ListRequest(Request):
         listed=True,
         offers="fields",
     )
+    flat: bool = option("flat", "One row a group, each field of --by in a column of its own.", "flag")
     lines: bool = option("lines", "With --by, each line of a group too.", "flag")
     sort: str = option("sort", "In this order, each `descending` or not.", metavar="FIELDS", listed=True)
     compute: tuple[str, ...] = option("compute", "A field made of others; repeatable.", "texts", metavar="NAME=WORDS")
@@ -97,6 +98,10 @@ def check_columned(request: ListRequest) -> None:
     if here and any(limit.each for limit in request.thresholds):
         step = 'say it as a condition, such as --only "amount over 7500"'
         raise UsageMistake(Mistake("columns have totals, and no single lines", "--each", next_step=step))
+    if request.flat and (not request.by or request.lines):
+        lines = ("single lines are flat without it", "leave --by and --lines out, and show the fields")
+        what, step = lines if request.lines else ("a list without groups is flat without it", "say --by FIELDS")
+        raise UsageMistake(Mistake(what, "--flat", next_step=step))
     asked = [name for name in ("top", "bottom", "first_rows") if getattr(request, name) is not None]
     if len(asked) > 1:
         words = " and ".join(f"--{name.partition('_')[0]}" for name in asked)

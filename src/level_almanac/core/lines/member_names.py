@@ -1,0 +1,19 @@
+"""What the members of a field are called, where another table names them."""
+
+from level_almanac.core.book import Book
+from level_almanac.files.tables import Table
+from level_almanac.store.line_query import Asked, groups
+
+
+def names_of(book: Book, table: Table, field: str) -> dict[str, str]:
+    """Return the names of a field's members by their codes; none where it leads to no table that names them."""
+    first, _, second = field.partition(".")
+    target = table.links.get(first)
+    if target and second:
+        target = book.tables[target].links.get(second)
+    if not target or book.tables[target].field("name") is None:
+        return {}
+    linked = book.line_fields(target)
+    key = linked.by_name[linked.table.key[0]].value
+    rows = groups(book.engine, book.line_source(linked), [key], [Asked(linked.by_name["name"].value, "only")])
+    return {str(code): str(name) for code, _, name in rows if name is not None}
