@@ -30,6 +30,7 @@ CHECKS = (
     "check unbalanced closed outside carried gaps unknown-party spelt-twice alike over-applied loose early"
     " control agree"
 )
+MEASURED = "ytd; ytd last year; change; change %; quantity ytd; share of total in ytd"
 REPORTS: tuple[tuple[str, float | None, float | None], ...] = (
     ("statement income", 2, STATEMENT),
     ("statement income --period 2025-P12", 2, STATEMENT),
@@ -52,6 +53,7 @@ REPORTS: tuple[tuple[str, float | None, float | None], ...] = (
     ("billing --by office --payments-by deposited", None, None),
     ("growth sales", None, None),
     ("rank sales --by item --of 'amount, quantity'", None, None),
+    (f"list sales --by item --columns '{MEASURED}'", 2.5, None),
     ("pace ledger --entity LINE --by department", None, None),
 )
 """Reports, how many times the floor each may take, and how much longer in a book of ten times the lines."""

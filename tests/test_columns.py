@@ -434,3 +434,25 @@ def test_parts_that_do_not_come_to_the_whole_say_by_what(demo: Path, lines: list
     (weeks,) = notes("--as-of", "2026-04-30", "--columns", "each week ptd; ptd")
     assert weeks.startswith("period to date less the parts of each week ptd is ")
     assert weeks.endswith("as whole weeks do not begin and end with it")
+
+
+@pytest.mark.parametrize("when", ["", "--period 2026-P08", "--year 2025"])
+def test_columns_under_one_head_are_the_statement_of_that_member_alone(demo: Path, almanac: Almanac, when: str) -> None:
+    words = "now = ytd; budget ytd; variance; variance %; then = ytd last year; change; share of result in now; less = now - then"
+    asked = ["income", "--entity", "LINE", *when.split()]
+    grouped = report(almanac, demo, *asked, "--columns", f"each department ({words}); now = ytd")
+    heads = list(dict.fromkeys(column.get("group", "") for column in grouped["columns"]))
+    assert heads in (["OFF", "SEA", "TERM", ""], ["OFF", "SEA", "TERM", "(no department)", ""])
+    rows = {row["key"]: row["cells"] for row in grouped["rows"]}
+    for member in heads[:3]:
+        alone = report(almanac, demo, *asked, "--only", f"department is {member}", "--columns", words)
+        kept = [column["key"] for column in alone["columns"]]
+        for row in alone["rows"]:
+            own = {key: rows[row["key"]].get(f"department={member}:{key}") for key in kept}
+            assert own == {key: row["cells"].get(key) for key in kept} or not row["cells"]
+    row = rows["result"]
+    every = [key for key in row if key.startswith("department") and key.endswith(":now")]
+    assert len(every) == len(heads) - 1
+    assert sum(Decimal(row[key]) for key in every) == Decimal(row["now"])
+    refused = almanac("statement", "income", "--columns", "each department top 2 (ytd)", book=demo)
+    assert "--columns: a statement shows every member: top 2" in refused.err

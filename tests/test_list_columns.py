@@ -149,6 +149,44 @@ def test_a_small_table_worked_by_hand(tmp_path: Path) -> None:
     assert "Only because of --except these are not shown: N with 150.00" in " ".join(short.out.split())
 
 
+@pytest.mark.parametrize("field", ["route", "item.range"])
+def test_columns_under_one_head_are_those_of_its_lines(demo: Path, field: str) -> None:
+    words = "q = quantity ytd; now = ytd; then = ytd last year; change; change %; share of total in now; mean = now / q"
+    ran = run_almanac("list", "sales", "--by", "vessel", "--columns", f"each {field} top 2 ({words}); each {field} top 1 ptd",
+                      "--print", "json", book=demo)  # fmt: skip
+    assert ran.code == 0, ran.err
+    rows = {row["key"]: row["cells"] for row in ran.json["rows"]}
+    name = field.partition(".")[2] or field
+
+    def lines(first: date, last: date) -> list[Any]:
+        return [line for line in sales(demo) if first <= line.day <= last]
+
+    now, then = lines(*SPANS["ytd"]), lines(date(2024, 10, 1), year_before(TODAY))
+    pieces: defaultdict[str, Decimal] = defaultdict(Decimal)
+    for line in now:
+        pieces[getattr(line, name)] += line.quantity
+    largest = sorted(pieces, key=lambda member: (-pieces[member], member))[:2]
+    heads = list(dict.fromkeys(column.get("group", "") for column in ran.json["columns"]))
+    assert heads == [*largest, "all other", ""]
+    for vessel, cells in rows.items():
+        for head in heads[:3]:
+
+            def own(found: list[Any], whole: bool = False, head: str = head, vessel: str = vessel) -> Decimal:
+                return sum((line.amount for line in found
+                            if (whole or vessel in ("total", line.vessel))
+                            and (getattr(line, name) == head if head in largest else getattr(line, name) not in largest)),
+                           ZERO)  # fmt: skip
+
+            prefix = f"{field}-other:" if head == "all other" else f"{field}={head}:"
+            assert Decimal(cells[f"{prefix}now"]) == own(now)
+            assert Decimal(cells[f"{prefix}then"]) == own(then)
+            assert Decimal(cells[f"{prefix}change"]) == own(now) - own(then)
+            if own(now):
+                share = Decimal(cells[f"{prefix}share-of-total-in-now"])
+                assert abs(share - own(now) * 100 / own(now, whole=True)) < Decimal("1e-9")
+    assert ran.json["proof"]["balances"] is True
+
+
 @examples(9)
 @given(
     by=st.sampled_from(["item", "item.range, item", "route, item.range", "vessel, route, item"]),

@@ -98,6 +98,7 @@ def _report() -> dict[str, Any]:
             "whole": {"type": ["boolean", "null"]},
         },
         scenario={"type": "string"},
+        group={"type": "string"},
         change=_object({"of": {"type": "string"}, "over": {"type": "string"}}),
     )
     row = _object(

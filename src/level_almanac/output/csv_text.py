@@ -33,7 +33,8 @@ def _heads(table: ReportTable) -> list[str]:
 
 def _head(column: Column) -> str:
     days = f" {column.first} through {column.through}" if column.first and column.through else ""
-    return inert(f"{column.label}{days}")
+    over = f"{column.group}: " if column.group else ""
+    return inert(f"{over}{column.label}{days}")
 
 
 def _cell(cell: Cell) -> str | int:

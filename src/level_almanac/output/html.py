@@ -7,7 +7,15 @@ from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.output.logo import png_of
 from level_almanac.output.template import template
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.text import figure_words, is_negative, mark_words, notes, prepared_words, proof_lines
+from level_almanac.output.text import (
+    figure_words,
+    group_runs,
+    is_negative,
+    mark_words,
+    notes,
+    prepared_words,
+    proof_lines,
+)
 
 _PRINTED_COLUMNS = 8
 """Columns from which a page is turned and its type made smaller."""
@@ -33,6 +41,7 @@ def html(table: ReportTable) -> str:
         chart=_picture(table),
         heads=[_head(column) for column in table.columns],
         key_label=table.key_label,
+        grouped=_grouped(table),
         keys=table.show_keys,
         rows=[_row(row, table, within[row.key], foldable, linked) for row in table.rows],
         behind=[_behind(each, table) for each in table.traced_lines],
@@ -65,10 +74,17 @@ def _behind(lines: ReportTable, table: ReportTable) -> dict[str, Any]:
     return {
         "title": lines.title,
         "heads": [_head(column) for column in lines.columns],
+        "grouped": _grouped(lines),
         "key_label": lines.key_label,
         "rows": [_row(row, dressed, within[row.key], foldable, set(), "behind-") for row in lines.rows],
         "below": [("proof", *line) for line in proof_lines(dressed)],
     }
+
+
+def _grouped(table: ReportTable) -> list[tuple[str, int]]:
+    """Return the heads over several columns, each with how many it stands over; none where no column has one."""
+    runs = group_runs(table.columns)
+    return [(head, last - first) for head, first, last in runs] if any(head for head, _, _ in runs) else []
 
 
 def _head(column: Column) -> dict[str, Any]:

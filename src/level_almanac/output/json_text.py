@@ -70,6 +70,7 @@ def _column(column: Column) -> dict[str, Any]:
         "type": column.kind,
         **_covered(told),
         **({"scenario": column.scenario} if column.scenario else {}),
+        **({"group": column.group} if column.group else {}),
         **({"change": {"of": derived.of, "over": derived.over}} if derived else {}),
     }
 

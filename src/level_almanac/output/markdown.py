@@ -9,7 +9,7 @@ def markdown(table: ReportTable) -> str:
     """Return the report as Markdown; totals are bold, and what Markdown would read as marks is escaped."""
     lines = [f"# {_plain(table.title)}", "", *(f"{_plain(line)}  " for line in page_lines(table)), ""]
     heads = [_plain(table.key_label)]
-    told = [(column.label, column.covers, column.extent) for column in table.columns]
+    told = [(column.group, column.label, column.covers, column.extent) for column in table.columns]
     heads += ["<br>".join(_plain(part) for part in parts if part) for parts in told]
     if table.show_keys:
         heads.insert(0, "")

@@ -10,7 +10,7 @@ from level_almanac.core.table.style import Look
 from level_almanac.output.logo import png_of
 from level_almanac.output.pdf_style import BOLD, INK, QUIET, RED, REGULAR, RULE, colour_of, known_fonts, known_width
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.text import cell_words, is_negative, notes, prepared_words, proof_lines, shortened
+from level_almanac.output.text import cell_words, group_runs, is_negative, notes, prepared_words, proof_lines, shortened
 
 if TYPE_CHECKING:
     from level_almanac.output.pdf_rows import PlainRow
@@ -232,25 +232,28 @@ class Document:
         columns = self.table.columns[first:last]
         heads = [self._head(column, words) for column, words in zip(columns, self.heads[first:last], strict=True)]
         lead = [""] * (front - 1) + [self.paragraph(self.table.key_label, size - 1, QUIET)]
-        lines: list[list[Any]] = [[*lead, *heads]]
+        over, over_looks = self._over(columns, front)
+        lines: list[list[Any]] = [*over, [*lead, *heads]]
+        top = len(lines)
         looks: list[tuple[Any, ...]] = [
             ("FONT", (0, 0), (-1, -1), REGULAR, size),
             ("TEXTCOLOR", (0, 0), (-1, -1), colour_of(INK)),
             ("ALIGN", (front, 0), (-1, -1), "RIGHT"),
-            ("VALIGN", (0, 0), (-1, 0), "BOTTOM"),
-            ("VALIGN", (0, 1), (-1, -1), "MIDDLE"),
+            ("VALIGN", (0, 0), (-1, top - 1), "BOTTOM"),
+            ("VALIGN", (0, top), (-1, -1), "MIDDLE"),
             ("LEFTPADDING", (0, 0), (-1, -1), 0),
             ("LEFTPADDING", (front, 0), (-1, -1), _GAP - 2),
             ("RIGHTPADDING", (0, 0), (-1, -1), 1),
             ("TOPPADDING", (0, 0), (-1, -1), 1.1),
             ("BOTTOMPADDING", (0, 0), (-1, -1), 1.6),
-            ("LINEBELOW", (0, 0), (-1, 0), 0.8, colour_of(INK)),
+            ("LINEBELOW", (0, top - 1), (-1, top - 1), 0.8, colour_of(INK)),
+            *over_looks,
         ]
         for at, column in enumerate(columns, front):
             if column.kind == "text":
                 looks.append(("ALIGN", (at, 0), (at, -1), "LEFT"))
                 looks.append(("LEFTPADDING", (at, 0), (at, -1), _GAP))
-        for at, (number, row) in enumerate(rows, 1):
+        for at, (number, row) in enumerate(rows, top):
             key = [row.key if row.kind == "line" else ""] if front == 2 else []
             label = self._label(row)
             lines.append([*key, label, *self.cells[number][first:last]])
@@ -260,7 +263,21 @@ class Document:
                 looks.append(("SPAN", (front - 1, at), (-1, at)))
         widths = [*([self.key_width] if front == 2 else []), self.label_width]
         widths += self.widths[first:last]
-        return LongTable(lines, widths, repeatRows=1, style=TableStyle(looks), hAlign="LEFT")
+        return LongTable(lines, widths, repeatRows=top, style=TableStyle(looks), hAlign="LEFT")
+
+    def _over(self, columns: Sequence[Column], front: int) -> tuple[list[list[Any]], list[tuple[Any, ...]]]:
+        """Return the line of heads over several columns, and how it looks; none where no column has one."""
+        runs = group_runs(columns)
+        if not any(head for head, _, _ in runs):
+            return [], []
+        line: list[Any] = [""] * (front + len(columns))
+        looks: list[tuple[Any, ...]] = [("FONT", (0, 0), (-1, 0), BOLD, self.size - 1)]
+        for head, first, last in runs:
+            if head:
+                line[front + first] = self.paragraph(head, self.size - 1, INK, bold=True)
+                looks.append(("SPAN", (front + first, 0), (front + last - 1, 0)))
+                looks.append(("LINEBELOW", (front + first, 0), (front + last - 1, 0), 0.4, colour_of(QUIET)))
+        return [line], looks
 
     def _label(self, row: Row) -> Any:
         bold = row.kind != "line"

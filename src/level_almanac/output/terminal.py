@@ -11,7 +11,7 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, NamedTuple
 
 from level_almanac.core.table.model import Column, ReportTable, Row
-from level_almanac.output.text import ProofLine, cell_words, is_negative, notes, proof_lines, subtitles
+from level_almanac.output.text import ProofLine, cell_words, group_runs, is_negative, notes, proof_lines, subtitles
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -196,6 +196,7 @@ class _Layout:
         yield [Run(f"{row.label:<{len(lead)}}", "bold"), *self._rule("━", block.gap, columns, block.widths)]
 
     def _heads(self, block: _Block, columns: Sequence[Column]) -> Iterator[Line]:
+        yield from self._group_heads(block, columns)
         # Labels stand on one line with each other, and so do the days and extents beneath them.
         labels = _raised([_wrap(_head(column)[0], width) for column, width in zip(columns, block.widths, strict=True)])
         below = _raised(
@@ -211,6 +212,21 @@ class _Layout:
             line = [Run(" " * self.key + f"{label:<{block.label}}", "dim")]
             for words, column, width in zip(step, columns, block.widths, strict=True):
                 line += [Run(" " * block.gap), Run(_set(words, column, width), style)]
+            yield line
+
+    def _group_heads(self, block: _Block, columns: Sequence[Column]) -> Iterator[Line]:
+        """Yield the heads that stand over several columns, each with a rule over all that it is of."""
+        runs = group_runs(columns)
+        if not any(head for head, _, _ in runs):
+            return
+        rooms = [sum(block.widths[first:last]) + block.gap * (last - first - 1) for _, first, last in runs]
+        steps = _raised([_wrap(head, room) if head else [""] for (head, _, _), room in zip(runs, rooms, strict=True)])
+        for number, step in enumerate(zip(*steps, strict=True), 1):
+            line = [Run(" " * (self.key + block.label))]
+            for words, (head, _, _), room in zip(step, runs, rooms, strict=True):
+                ruled = f"{words} " if words and len(words) < room else words
+                rule = "─" if head and number == len(list(zip(*steps, strict=True))) else " "
+                line += [Run(" " * block.gap), Run(f"{ruled:{rule}<{room}}", "bold")]
             yield line
 
     def _row(self, row: Row, cells: dict[str, str], block: _Block, columns: Sequence[Column]) -> Iterator[Line]:

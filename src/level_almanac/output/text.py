@@ -178,6 +178,19 @@ def note_words(note: Note | str, table: ReportTable) -> str:
     return note.words.format(*(_exact(amount, note.decimals, table) for amount in note.amounts))
 
 
+def group_runs(columns: Sequence[Column]) -> list[tuple[str, int, int]]:
+    """Return the heads that stand over several columns: each with the place of its first column and that after its
+    last; those without one have an empty head.
+    """
+    runs: list[tuple[str, int, int]] = []
+    for at, column in enumerate(columns):
+        if runs and runs[-1][0] == column.group and column.group:
+            runs[-1] = (column.group, runs[-1][1], at + 1)
+        else:
+            runs.append((column.group, at, at + 1))
+    return runs
+
+
 def notes(table: ReportTable) -> list[str]:
     """Return the explanations of figures, the report's notes, and last what rounding did, if that can be seen."""
     told = (_explanation_words(number, each, table) for number, each in enumerate(table.explanations, 1))
@@ -245,7 +258,12 @@ def with_texts(table: ReportTable, change: Callable[[str], str]) -> ReportTable:
         facts={name: change(text) for name, text in table.facts.items()},
         subtitle=tuple(map(change, table.subtitle)),
         columns=tuple(
-            each._replace(label=change(each.label), covers=change(each.covers), extent=change(each.extent))
+            each._replace(
+                label=change(each.label),
+                covers=change(each.covers),
+                extent=change(each.extent),
+                group=change(each.group),
+            )
             for each in table.columns
         ),
         rows=tuple(_row_with_texts(row, change) for row in table.rows),

@@ -14,7 +14,16 @@ from level_almanac.core.table.exact import EXACT
 from level_almanac.core.table.model import Cell, Column, Made, ReportTable, Row
 from level_almanac.output.logo import png_of
 from level_almanac.output.terminal import page_lines
-from level_almanac.output.text import cell_words, mark_width, mark_words, notes, places_of, prepared_words, proof_lines
+from level_almanac.output.text import (
+    cell_words,
+    group_runs,
+    mark_width,
+    mark_words,
+    notes,
+    places_of,
+    prepared_words,
+    proof_lines,
+)
 
 _PAPERS = {"letter": 1, "legal": 5, "a3": 8, "a4": 9}
 _MM_PER_INCH = Decimal("25.4")
@@ -163,7 +172,10 @@ class _Sheet:
         self.head_lines = 3 if any(column.extent for column in table.columns) else 2
         if not any(column.covers or column.extent for column in table.columns):
             self.head_lines = 1
-        self.first_row = self.head_row + self.head_lines
+        # Heads over several columns stand above those of each.
+        self.over = [run for run in group_runs(table.columns) if run[0]]
+        self.labels_row = self.head_row + bool(self.over)
+        self.first_row = self.labels_row + self.head_lines
         self.rows = {row.key: self.first_row + number for number, row in enumerate(table.rows)}
         self.by_key = {row.key: row for row in table.rows}
         self.letters = {column.key: _letters(self.front + at) for at, column in enumerate(table.columns)}
@@ -210,20 +222,32 @@ class _Sheet:
         self.sheet.write_string(0, 0, self.table.title, self._format(bold=True, font_size=14))
         for number, line in enumerate(page_lines(self.table), 1):
             self.sheet.write_string(number, 0, line, self._format(font_color="#595959"))
-        last = self.head_row + self.head_lines - 1
+        last = self.first_row - 1
+        self._write_over()
         ruled = {"bottom": 1, "valign": "bottom", "text_wrap": True}
         self.sheet.write_string(last, self.front - 1, self.table.key_label, self._format(**ruled))
         for at, column in enumerate(self.table.columns, self.front):
             align = "left" if column.kind == "text" else "right"
             lines = (column.label, column.covers, column.extent)[: self.head_lines]
             for number, words in enumerate(lines):
-                under = ruled if self.head_row + number == last else {"text_wrap": True, "valign": "bottom"}
+                under = ruled if self.labels_row + number == last else {"text_wrap": True, "valign": "bottom"}
                 quiet: dict[str, Any] = {"font_color": "#595959"} if number else {"bold": True}
                 self.sheet.write_string(
-                    self.head_row + number, at, words, self._format(**_aligned(align), **quiet, **under)
+                    self.labels_row + number, at, words, self._format(**_aligned(align), **quiet, **under)
                 )
         if self.front == 2:
             self.sheet.write_blank(last, 0, None, self._format(**ruled))
+
+    def _write_over(self) -> None:
+        """Write the heads that stand over several columns."""
+        look = self._format(bold=True, align="center", bottom=4)
+        for head, first, last in self.over:
+            if last - first > 1:
+                self.sheet.merge_range(
+                    self.head_row, self.front + first, self.head_row, self.front + last - 1, head, look
+                )
+            else:
+                self.sheet.write_string(self.head_row, self.front + first, head, look)
 
     def _write_row(self, row: Row) -> None:
         at = self.rows[row.key]

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from level_almanac.core.columns.placed import PlacedColumn, Shown, slot_named
-from level_almanac.core.language.columns import WHERE, ChangeColumn, ColumnWord
+from level_almanac.core.language.columns import WHERE, ChangeColumn, ComputedColumn, ShareColumn
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.spans.windows import Missing, Window
 from level_almanac.errors import Mistake, UsageMistake, listed
@@ -25,7 +25,7 @@ class PairedColumn(NamedTuple):
     beside: bool = False
 
 
-Column = PlacedColumn | ColumnWord | PairedColumn
+Column = PlacedColumn | ShareColumn | ComputedColumn | PairedColumn
 
 
 def paired(shown: Sequence[Shown], text: str) -> tuple[Column, ...]:
@@ -47,7 +47,9 @@ class _Pairing:
 
     def __init__(self, shown: Sequence[Shown], at: int, word: ChangeColumn, text: str) -> None:
         self.shown, self.word, self.text = shown, word, text
-        self.left = [column for column in shown[:at] if isinstance(column, PlacedColumn)]
+        left = (column for column in shown[:at] if isinstance(column, PlacedColumn))
+        # What stands under one head is compared with what stands there too.
+        self.left = [column for column in left if column.group == word.group]
 
     def columns(self) -> list[PairedColumn]:
         """Return the pairs, more than one where they are parts of a divided span."""
@@ -137,7 +139,7 @@ class _Pairing:
         other = next((column for column in reversed(there) if column.word != last.word), None)
         if last.divided and other is not None and other.divided and last.unmoved == other.unmoved:
             yield from _by_part(last.word, other.word, compared)
-        elif last.field and there[-2].field:
+        elif last.field and there[-2].field and not last.group:
             allowed = f"a span moved, such as `each {last.field} ptd; each {last.field} ptd last year`"
             raise self._mistake("a change compares spans", f"two members of {last.field}", allowed)
         else:
@@ -183,6 +185,11 @@ def pair_words(pair: PairedColumn) -> str:
     of, over = pair.of, pair.over
     names = (of.label, over.label) if of.label != over.label else (of.word, over.word)
     return f"{names[0]} {'against' if pair.word.kind == 'variance' else 'less'} {names[1]}"
+
+
+def head_over(column: Column) -> str:
+    """Return what stands over a column and those of its group."""
+    return column.word.head if isinstance(column, PairedColumn) else column.head
 
 
 def unlike_notes(columns: Sequence[Column]) -> Iterator[str]:

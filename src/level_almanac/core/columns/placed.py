@@ -1,14 +1,26 @@
 """Column words made into the columns of one report: each value column with its days, divided ones one by one."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from datetime import date
-from typing import NamedTuple
+from itertools import groupby
+from typing import Any, NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.calendar.fiscal import FiscalCalendar
-from level_almanac.core.language.columns import ACTUAL, WHERE, ColumnWord, ColumnWords, Shift, ValueColumn
+from level_almanac.core.language.columns import (
+    ACTUAL,
+    WHERE,
+    ChangeColumn,
+    ColumnWords,
+    ComputedColumn,
+    GroupedColumns,
+    ShareColumn,
+    Shift,
+    ValueColumn,
+)
+from level_almanac.core.language.formulas import renamed
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.divided import divided
@@ -28,7 +40,8 @@ class PlacedColumn(NamedTuple):
     word: the key of the column words it comes from; field, member: what it is of, where it is one of a field's members,
     None being the lines without a value; divided: whether it is one of several; part: which, by its id;
     undivided: the key of the column that it was one of, before the members of a field were told apart; value: words;
-    measure: what it sums, or empty for what its report sums anyway.
+    measure: what it sums, or empty for what its report sums anyway; top: of how many members of its field, the rest of
+    them together, 0 for all; group, head: the columns that it stands with under one head, and that head.
     """
 
     key: str
@@ -37,12 +50,15 @@ class PlacedColumn(NamedTuple):
     scenario: str
     window: Window | Missing
     field: str = ""
-    member: str | None = None
+    member: Any = None
     divided: bool = False
     undivided: str = ""
     part: str = ""
     value: ValueColumn | None = None
     measure: str = ""
+    top: int = 0
+    group: str = ""
+    head: str = ""
 
     @property
     def spanned(self) -> tuple[object, ...]:
@@ -67,7 +83,7 @@ class PlacedColumn(NamedTuple):
         return self.scenario != ACTUAL
 
 
-Shown = PlacedColumn | ColumnWord
+Shown = PlacedColumn | ChangeColumn | ShareColumn | ComputedColumn
 """A column in its place: a value column with its days, or the words of one that is made of others."""
 
 
@@ -101,7 +117,13 @@ def place_columns(words: ColumnWords, text: str, as_of: AsOf, ground: Ground) ->
     maker = _Maker(text, as_of, ground)
     columns: list[Shown] = []
     for word in words:
-        columns += maker.slots(word) if isinstance(word, ValueColumn) else [word]
+        match word:
+            case ValueColumn():
+                columns += maker.slots(word)
+            case GroupedColumns():
+                columns += maker.grouped(word)
+            case _:
+                columns.append(word)
     if len(columns) > MOST_COLUMNS:
         raise UsageMistake(Mistake("too many columns", WHERE, f"{len(columns):,}", f"{MOST_COLUMNS} at the most"))
     return unique(columns)
@@ -180,6 +202,7 @@ class _Maker:
                     divided=True,
                     value=word,
                     measure=word.measure,
+                    top=each.top,
                 )
             ]
         prefix = "" if word.scenario == ACTUAL else f"{word.scenario} "
@@ -198,6 +221,18 @@ class _Maker:
             )
             for name, window in self._divided(word)
         ]
+
+    def grouped(self, words: GroupedColumns) -> Iterator[Shown]:
+        """Yield the columns that each member of a field is to have."""
+        each = words.each
+        self.ground.check_field(each.field, each.start)
+        for word in words.columns:
+            if isinstance(word, ValueColumn):
+                (slot,) = self.slots(word)
+                key = f"{words.key}:{word.key}"
+                yield slot._replace(key=key, field=each.field, top=each.top, group=words.key)
+            else:
+                yield replace(word, group=words.key)
 
     def _counted(self, word: ValueColumn, window: Window | Missing) -> Window | Missing:
         """Return what counts of a span: of what was booked nothing after the as-of day, unless its days are named."""
@@ -269,32 +304,64 @@ def span_label(word: ValueColumn) -> str:
 
 
 def with_members(
-    shown: Sequence[Shown],
-    members: Mapping[str, Sequence[str | None]],
-    named: Callable[[str, str], str] = lambda _, member: member,
+    shown: Sequence[Shown], members: Callable[[PlacedColumn], Sequence[Any]], named: Callable[[str, Any], str]
 ) -> tuple[Shown, ...]:
-    """Return the columns with those divided by a field made into one for each member.
+    """Return the columns with those divided by a field made into one for each member, groups of them into a group each.
 
-    members: by field, in order; named: takes a field and a member and returns what it is called.
+    members: takes the first column that is of a field's members and returns these in order; named: takes a field and a
+    member and returns what it is called.
     """
     columns: list[Shown] = []
-    for column in shown:
-        if not isinstance(column, PlacedColumn) or not column.field:
-            columns.append(column)
+    for _, run in groupby(shown, lambda column: column.group):
+        together = list(run)
+        if together[0].group:
+            first = next(column for column in together if isinstance(column, PlacedColumn))
+            for member in members(first):
+                columns += _of_member(together, first.field, member, named(first.field, member))
             continue
-        for member in members[column.field]:
-            name = named(column.field, member) if member is not None else f"(no {column.field})"
-            key = f"{column.field}={member}" if member is not None else f"{column.field}-blank"
-            prefix = "" if not column.is_plan else f"{column.scenario}-"
-            label = " ".join(
-                part for part in (column.label or ("" if not column.is_plan else column.scenario), name) if part
-            )
-            columns.append(
-                column._replace(key=prefix + key, label=label, member=member, undivided=column.key, part=name)
-            )
+        for column in together:
+            if isinstance(column, PlacedColumn) and column.field:
+                columns += (_one_of_member(column, member, named(column.field, member)) for member in members(column))
+            else:
+                columns.append(column)
     if len(columns) > MOST_COLUMNS:
         raise UsageMistake(Mistake("too many columns", WHERE, f"{len(columns):,}", f"{MOST_COLUMNS} at the most"))
     return unique(columns)
+
+
+def _member_key(field: str, member: Any) -> str:
+    if member is None:
+        return f"{field}-blank"
+    return f"{field}={member}" if isinstance(member, str) else f"{field}-other"
+
+
+def _one_of_member(column: PlacedColumn, member: Any, name: str) -> PlacedColumn:
+    prefix = f"{column.scenario}-" if column.is_plan else ""
+    label = " ".join(part for part in (column.label or (column.scenario if column.is_plan else ""), name) if part)
+    key = prefix + _member_key(column.field, member)
+    return column._replace(key=key, label=label, member=member, undivided=column.key, part=name)
+
+
+def _of_member(together: Sequence[Shown], field: str, member: Any, name: str) -> Iterator[Shown]:
+    """Yield the columns of a group as one member has them, with the names in them its own."""
+    group = _member_key(field, member)
+    words = [column.word if isinstance(column, PlacedColumn) else column.key for column in together]
+    keys = {word.lower(): f"{group}:{word}" for word in words}
+    for column, word in zip(together, words, strict=True):
+        key = keys[word.lower()]
+        match column:
+            case PlacedColumn():
+                yield column._replace(
+                    key=key, word=key, member=member, undivided=column.key, part=name, group=group, head=name
+                )
+            case ChangeColumn():
+                of, over = (keys.get(each, each) for each in (column.of, column.over))
+                yield replace(column, key=key, of=of, over=over, group=group, head=name)
+            case ShareColumn():
+                yield replace(column, key=key, of=keys.get(column.of, column.of), group=group, head=name)
+            case ComputedColumn():
+                formula = renamed(column.formula, keys)
+                yield replace(column, key=key, formula=formula, group=group, head=name)
 
 
 def slot_named(shown: Sequence[object], name: str, text: str) -> PlacedColumn:

@@ -5,7 +5,7 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from level_almanac.core.columns.placed import PlacedColumn
-from level_almanac.core.columns.sums import Members
+from level_almanac.core.columns.sums import Members, is_member
 from level_almanac.core.lines.account_conditions import classes_that_can_meet
 from level_almanac.core.lines.asked import LedgerConditions
 from level_almanac.core.measures.plan_proof import plan_proof
@@ -67,7 +67,8 @@ class PlanSums:
                     each for each in known if each in self.measured.fields.by_name and known[each].kind == "text"
                 )
                 what = f"lines of plans in {table} have no such field"
-                raise UsageMistake(Mistake(what, "--by", repr(name), listed(shared), nearest(name, shared)))
+                where = WHERE if name in self.across else "--by"
+                raise UsageMistake(Mistake(what, where, repr(name), listed(shared), nearest(name, shared)))
         rules = (*self.measured.of_kind, *self.measured.conditions)
         conditions = LedgerConditions(rules, tuple(rule.words for rule in rules))
         return read_plans(self.measured.book, self.selection, fields, conditions, table)
@@ -76,8 +77,10 @@ class PlanSums:
         """Return what of a line falls into a column, None where nothing does."""
         if line.scenario != slot.scenario or not isinstance(slot.window, Window):
             return None
-        if slot.field and line.members[len(self.measured.by) + self.across.index(slot.field)] != slot.member:
-            return None
+        if slot.field:
+            value = line.members[len(self.measured.by) + self.across.index(slot.field)]
+            if not is_member(value, slot.member):
+                return None
         return plans.within(line, slot.window.stretches)
 
     def _factor(self, line: PlanLine) -> int:

@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 from level_almanac.core.lines.folding import folded
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.selected import ShownField
+from level_almanac.core.lines.shape import Others
 from level_almanac.core.measures.measure import Measure
 from level_almanac.core.measures.table_measures import TableMeasures
 from level_almanac.core.spans.windows import Window
@@ -106,7 +107,9 @@ class SlotSums:
             bare.append(SlotSum(int(rest[self._window_of[place]] or 0), counted))
             at += len(measure.parts)
         slots = tuple(
-            bare[place] if slot.across is None or across[slot.across[0]] == slot.across[1] else _nothing(slot.measure)
+            bare[place]
+            if slot.across is None or is_member(across[slot.across[0]], slot.across[1])
+            else _nothing(slot.measure)
             for slot, place in zip(self.slots, self._bare_of, strict=True)
         )
         return MemberSums(members, int(count), tuple(proven), slots)
@@ -146,6 +149,11 @@ class SlotSums:
 
 def _nothing(measure: Measure) -> SlotSum:
     return SlotSum(0, tuple(0 if part.summing == "count" else None for part in measure.parts))
+
+
+def is_member(value: Any, of: Any) -> bool:
+    """Tell whether a line's value is a member, or one of all other members."""
+    return of.holds(value) if isinstance(of, Others) else bool(value == of)
 
 
 def natural(member: Any) -> tuple[bool, str]:

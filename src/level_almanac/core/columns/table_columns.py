@@ -14,21 +14,25 @@ from typing import Any, NamedTuple
 from level_almanac.core.book import Book
 from level_almanac.core.columns.heads import head_of
 from level_almanac.core.columns.pairs import Column as AnyColumn
-from level_almanac.core.columns.pairs import PairedColumn, pair_words, paired
+from level_almanac.core.columns.pairs import PairedColumn, head_over, pair_words, paired
 from level_almanac.core.columns.placed import Ground, PlacedColumn, Shown, place_columns, slot_named, with_members
 from level_almanac.core.columns.plan_sums import PlanSums, is_income
+from level_almanac.core.columns.ranking import goes_by_size, ranked
 from level_almanac.core.columns.sums import Members, MemberSums, SlotSums, ValueSlot, natural
 from level_almanac.core.language.columns import (
     ACTUAL,
     WHERE,
     ComputedColumn,
+    GroupedColumns,
     ShareColumn,
     ValueColumn,
     read_columns,
 )
 from level_almanac.core.language.formulas import divides, made_of, names_in, value_of
 from level_almanac.core.language.parsing import pointed
+from level_almanac.core.lines.member_names import called
 from level_almanac.core.lines.selected import ShownField
+from level_almanac.core.lines.shape import Others
 from level_almanac.core.measures.measure import Measure, padded
 from level_almanac.core.measures.plan_tables import plan_tables
 from level_almanac.core.measures.table_measures import MeasuredRequest, TableMeasures
@@ -37,6 +41,7 @@ from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_perce
 from level_almanac.core.table.exact import EXACT
 from level_almanac.core.table.model import Cell, Column, ColumnKind, Derived
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.store.expressions import Expression
 from level_almanac.store.line_query import groups
 
 _KINDS: dict[str, ColumnKind] = {"amount": "amount", "quantity": "number", "count": "count", "ratio": "number"}
@@ -85,8 +90,14 @@ class TableColumns:
         self.book, self.text = book, text
         self.plan_tables = plan_tables(book, book.line_fields(asked.table).table.name, WHERE)
         words = tuple(self._told_apart(word) for word in read_columns(text))
-        named = list(dict.fromkeys(word.measure for word in words if isinstance(word, ValueColumn) and word.measure))
-        usual = any(isinstance(word, ValueColumn) and not word.measure for word in words) or not named
+        values = [
+            each
+            for word in words
+            for each in (word.columns if isinstance(word, GroupedColumns) else (word,))
+            if isinstance(each, ValueColumn)
+        ]
+        named = list(dict.fromkeys(word.measure for word in values if word.measure))
+        usual = any(not word.measure for word in values) or not named
         first = "" if usual else named[0]
         self._check_named(named, asked)
         self.measured = TableMeasures(book, replace(asked, of=first), more=named if usual else named[1:], where=WHERE)
@@ -96,7 +107,7 @@ class TableColumns:
         placed = place_columns(words, text, self.as_of, self._ground())
         shown = tuple(self._measured(column) for column in placed)
         self.across = self._across(shown)
-        self.shown: tuple[Shown, ...] = with_members(shown, self._members_across(), self._called)
+        self.shown: tuple[Shown, ...] = with_members(shown, self._members_of, self._called)
         self.columns: tuple[AnyColumn, ...] = paired(self.shown, text)
         self._check_shares()
         self.slots = [column for column in self.shown if isinstance(column, PlacedColumn)]
@@ -117,6 +128,8 @@ class TableColumns:
 
     def _told_apart(self, word: Any) -> Any:
         """Return a column with a single name before its span read as the measure, where no plan is called so."""
+        if isinstance(word, GroupedColumns):
+            return replace(word, columns=tuple(map(self._told_apart, word.columns)))
         if not isinstance(word, ValueColumn):
             return word
         if word.span.name in ("opening", "closing"):
@@ -180,23 +193,41 @@ class TableColumns:
         names = dict.fromkeys(each.field for each in shown if isinstance(each, PlacedColumn) and each.field)
         return tuple(field for name in names for field in self.measured.reader.grouped(name, WHERE))
 
-    def _members_across(self) -> dict[str, list[str | None]]:
-        found: dict[str, list[str | None]] = {}
-        tables = dict.fromkeys(self.plan_tables.values())
-        for field in self.across:
-            rules = (*self.measured.before_days(), *self.measured.of_kind, *self.measured.conditions)
-            rows = groups(self.book.engine, self.measured.source(rules), [field.value], []) if field.value else []
-            members = {row[0] for row in rows}
-            for table in tables:
-                if field.key in (known := self.book.line_fields(table).by_name):
-                    source = self.book.line_source(self.book.line_fields(table))
-                    members |= {row[0] for row in groups(self.book.engine, source, [known[field.key].value], [])}
-            found[field.key] = sorted(members, key=natural)
-        return found
+    def _members_of(self, column: PlacedColumn) -> list[Any]:
+        """Return the members that stand beside one another, in order; of a few largest these, and all other."""
+        field = next(each for each in self.across if each.key == column.field)
+        if field.value is None:
+            return []
+        if column.top:
+            return self._largest(column, field.value)
+        rules = (*self.measured.before_days(), *self.measured.of_kind, *self.measured.conditions)
+        members = {row[0] for row in groups(self.book.engine, self.measured.source(rules), [field.value], [])}
+        for table in dict.fromkeys(self.plan_tables.values()):
+            fields = self.book.line_fields(table)
+            if field.key in fields.by_name:
+                source, value = self.book.line_source(fields), fields.by_name[field.key].value
+                members |= {row[0] for row in groups(self.book.engine, source, [value], [])}
+        return sorted(members, key=natural)
 
-    def _called(self, field: str, member: str) -> str:
-        name = self._names[field].get(member, member)
-        return member if name == member else f"{member} {name}"
+    def _largest(self, column: PlacedColumn, field: Expression) -> list[Any]:
+        if column.is_plan or not isinstance(column.window, Window):
+            what, allowed = "the first column says which members are largest", "one of what was booked"
+            shown = pointed(self.text, max(self.text.lower().find("top"), 0), len("top"))
+            raise UsageMistake(Mistake(what, WHERE, column.word, allowed, shown=shown))
+        measure = self.measure_of_slot(column)
+        rows = groups(
+            self.book.engine, self.measured.source(self.measured.rules([column.window])), [field], measure.parts
+        )
+        found = sorted(((row[0], measure.value(row[2:])) for row in rows), key=lambda pair: natural(pair[0]))
+        by_size = goes_by_size([value for _, value in found])
+        ordered = ranked(found, lambda pair: pair[1], rising=False, by_size=by_size)
+        members: list[Any] = [member for member, _ in ordered[: column.top]]
+        if len(ordered) > column.top:
+            members.append(Others(tuple(str(each) for each in members if each is not None), None in members))
+        return members
+
+    def _called(self, field: str, member: Any) -> str:
+        return "all other" if isinstance(member, Others) else called(self._names[field], field, member)
 
     @cached_property
     def _names(self) -> Mapping[str, Mapping[str, str]]:
@@ -220,7 +251,7 @@ class TableColumns:
         """Return the value column that a share is of."""
         if column.of:
             return slot_named(self.shown, column.of, self.text)
-        left = [each for each in self.columns[:at] if isinstance(each, PlacedColumn)]
+        left = [each for each in self.columns[:at] if isinstance(each, PlacedColumn) and each.group == column.group]
         if not left:
             shown = pointed(self.text, column.start, len("share"))
             allowed = "a value column to the left of it"
@@ -337,7 +368,7 @@ class TableColumns:
     @staticmethod
     def _computed(column: ComputedColumn, cells: Mapping[str, Cell]) -> Cell:
         def of_name(name: str) -> Decimal | None:
-            cell = cells.get(name.lower())
+            cell = cells.get(name, cells.get(name.lower()))
             return Decimal(cell) if isinstance(cell, Decimal | int) else None
 
         value = value_of(column.formula, of_name)
@@ -348,7 +379,7 @@ class TableColumns:
     def heads(self, found: Sequence[Group]) -> list[Column]:
         """Return the columns of the report. found: what is shown, by which a quantity's decimals are told."""
         keys = {column.key.lower(): column.key for column in self.columns}
-        return [self._head(column, found, keys) for column in self.columns]
+        return [self._head(column, found, keys)._replace(group=head_over(column)) for column in self.columns]
 
     def _head(self, column: AnyColumn, found: Sequence[Group], keys: Mapping[str, str]) -> Column:
         match column:

@@ -65,7 +65,7 @@ def _columns(columns: Sequence[Mapping[str, Any]]) -> Iterator[tuple[str, str, s
     group, dated = "", False
     for column in columns:
         days = [date.fromisoformat(day) for day in (column["from"], column["through"]) if day]
-        words = column["label"]
+        words = f"{column['group']}: {column['label']}" if column.get("group") else column["label"]
         if days:
             group = group if dated else words
             words = f"{words} {range_words(days[0], days[-1])}"

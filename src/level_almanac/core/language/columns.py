@@ -1,6 +1,7 @@
 """Column words: `ptd; budget ptd; variance; each period; margin = sales - cost` (docs/columns.md)."""
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
 
@@ -41,12 +42,15 @@ NO_SHIFT = Shift()
 
 
 class Each(NamedTuple):
-    """What a span is divided by: units of the calendar, so many at a time, or the members of a field."""
+    """What a span is divided by: units of the calendar, so many at a time, or the members of a field, or the largest so
+    many of these and all other together.
+    """
 
     unit: Unit | None = None
     number: int = 1
     field: str = ""
     start: int = 0
+    top: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +85,8 @@ class ChangeColumn:
     over: str = ""
     label: str = ""
     start: int = field(default=0, compare=False)
+    group: str = ""
+    head: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +98,8 @@ class ShareColumn:
     of: str = ""
     label: str = ""
     start: int = field(default=0, compare=False)
+    group: str = ""
+    head: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,9 +110,21 @@ class ComputedColumn:
     formula: Formula
     label: str = ""
     start: int = field(default=0, compare=False)
+    group: str = ""
+    head: str = ""
 
 
-ColumnWord = ValueColumn | ChangeColumn | ShareColumn | ComputedColumn
+@dataclass(frozen=True, slots=True)
+class GroupedColumns:
+    """Columns that each member of a field has, under one head. columns: with keys that no other of them has."""
+
+    key: str
+    each: Each
+    columns: "tuple[ValueColumn | ChangeColumn | ShareColumn | ComputedColumn, ...]"
+    start: int = field(default=0, compare=False)
+
+
+ColumnWord = ValueColumn | ChangeColumn | ShareColumn | ComputedColumn | GroupedColumns
 ColumnWords = tuple[ColumnWord, ...]
 
 LAST_YEAR = Shift("last year", 1)
@@ -150,16 +170,20 @@ class _Reader:
         self.read: list[ColumnWord] = []
 
     def columns(self) -> ColumnWords:
+        """Return the columns of the whole text."""
+        self.take(parse(self.text, "columns", WHERE, UsageMistake).children)
+        return tuple(self.read)
+
+    def take(self, children: Sequence[Node]) -> None:
+        """Read columns one after another; raise UsageMistake where one names what is not there."""
         from lark import Tree
 
-        tree = parse(self.text, "columns", WHERE, UsageMistake)
-        for child in tree.children:
+        for child in children:
             if isinstance(child, Tree):
                 label, item = child.children
                 name = _text(label.children[0]) if isinstance(label, Tree) else ""
                 self.read.append(self._column(item, name))
         self._check_names()
-        return tuple(self.read)
 
     def _column(self, tree: Node, label: str) -> ColumnWord:
         tokens = _tokens(tree)
@@ -169,6 +193,8 @@ class _Reader:
         match tree.data:
             case "value" | "each":
                 return self._value(tree, key, label, start)
+            case "grouped":
+                return self._grouped(tree, key, label, start)
             case "change":
                 return self._change(tree, key, label, start)
             case "share":
@@ -189,6 +215,12 @@ class _Reader:
             raise UsageMistake(self.days.mistake(_tokens(named[1])[0], what, allowed))
         measure, scenario = self._lines_of(named[0] if named else None)
         each = self._each(parts["unit"]) if "unit" in parts else None
+        most = next((token for token in tree.children if getattr(token, "type", "") == "NUMBER"), None)
+        if each is not None and most is not None:
+            if not each.field:
+                what, allowed = "units of the calendar have no largest ones", "a field, such as `each party top 5 ytd`"
+                raise UsageMistake(self.days.mistake(most, what, allowed))
+            each = each._replace(top=self.days.whole(most))
         span_tree = next((part for name, part in parts.items() if name.endswith("_span")), None)
         if span_tree is not None:
             span = self._span(span_tree)
@@ -201,6 +233,29 @@ class _Reader:
             what = "a span of named days cannot be moved"
             raise UsageMistake(self.days.mistake(token, what, "the days that are meant"))
         return ValueColumn(key, span, shift, scenario, each, label, start, measure)
+
+    def _grouped(self, tree: Node, key: str, label: str, start: int) -> GroupedColumns:
+        """Return columns under the heads of a field's members, their names and operands their own."""
+        _, unit, _, number, *inner = tree.children
+        each = self._each(unit)
+        allowed = "a field, such as `each department (now = ytd; budget ytd; variance)`"
+        if not each.field:
+            raise UsageMistake(
+                self.days.mistake(_tokens(unit)[0], "columns are grouped by the members of a field", allowed)
+            )
+        if label:
+            what = "a group of columns is headed by its members"
+            raise UsageMistake(Mistake(what, WHERE, repr(label), "columns with labels within the parentheses"))
+        reader = _Reader(self.text)
+        reader.take(inner)
+        for column in reader.read:
+            if isinstance(column, GroupedColumns) or (isinstance(column, ValueColumn) and column.each):
+                shown = pointed(self.text, column.start, len("each"))
+                what = "a group of columns is not divided again"
+                raise UsageMistake(Mistake(what, WHERE, "each", "a span such as ytd", shown=shown))
+        top = self.days.whole(number) if number is not None else 0
+        columns: Any = tuple(reader.read)
+        return GroupedColumns(key, each._replace(top=top), columns, start)
 
     def _lines_of(self, tree: Node | None) -> tuple[str, str]:
         """Return the measure and the plan that are named before a span; a single name as the latter."""
@@ -246,6 +301,7 @@ class _Reader:
     def _change(self, tree: Node, key: str, label: str, start: int) -> ChangeColumn:
         word, percent, _, of, _, over = tree.children
         values = sum(2 if column.each else 1 for column in self.read if isinstance(column, ValueColumn))
+        values += sum(2 for column in self.read if isinstance(column, GroupedColumns))
         if of is None and values < 2:
             allowed = "two value columns to the left of it"
             raise UsageMistake(self.days.mistake(word, "nothing to compare", allowed))
@@ -266,7 +322,7 @@ class _Reader:
                         )
                         allowed = listed(left) or "a span such as ptd or ytd"
                         raise UsageMistake(unknown_name(self.text, name, what, WHERE, allowed, hint))
-            for operand in [] if isinstance(column, ValueColumn | ComputedColumn) else _operands(column):
+            for operand in _operands(column) if isinstance(column, ChangeColumn | ShareColumn) else []:
                 if operand not in known:
                     at = self.text.lower().rfind(operand, column.start)
                     shown = pointed(self.text, max(at, 0), len(operand))

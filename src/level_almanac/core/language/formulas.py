@@ -82,6 +82,18 @@ def formula_of(tree: Node) -> Formula:
             return formula
 
 
+def renamed(formula: Formula, names: Mapping[str, str]) -> Formula:
+    """Return the formula with some of its names replaced. names: the new ones, by the old ones in small letters."""
+    match formula:
+        case Name(name, start):
+            return Name(names.get(name.lower(), name), start)
+        case Negative(part):
+            return Negative(renamed(part, names))
+        case Both(operation, left, right):
+            return Both(operation, renamed(left, names), renamed(right, names))
+    return formula
+
+
 def made_of(formula: Formula, keys: Mapping[str, str]) -> Made | None:
     """Return the formula on columns by their keys, or None where a name is of no column. keys: of names."""
     match formula:

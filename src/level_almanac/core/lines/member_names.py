@@ -1,5 +1,7 @@
 """What the members of a field are called, where another table names them."""
 
+from collections.abc import Mapping
+
 from level_almanac.core.book import Book
 from level_almanac.files.tables import Table
 from level_almanac.store.line_query import Asked, groups
@@ -17,3 +19,11 @@ def names_of(book: Book, table: Table, field: str) -> dict[str, str]:
     key = linked.by_name[linked.table.key[0]].value
     rows = groups(book.engine, book.line_source(linked), [key], [Asked(linked.by_name["name"].value, "only")])
     return {str(code): str(name) for code, _, name in rows if name is not None}
+
+
+def called(names: Mapping[str, str], field: str, member: str | None) -> str:
+    """Return what a member is called: its code and its name, where it has one of another table."""
+    if member is None:
+        return f"(no {field})"
+    name = names.get(member, member)
+    return member if name == member else f"{member} {name}"

@@ -18,6 +18,10 @@ class Others(NamedTuple):
     than: tuple[str, ...]
     blank: bool = False
 
+    def holds(self, member: Any) -> bool:
+        """Tell whether a member is one of them."""
+        return not self.blank if member is None else str(member) not in self.than
+
 
 class ListShape(NamedTuple):
     """What rows a list has. by: what its groups are of, outermost first; shown: its columns; sorts: what rows are in

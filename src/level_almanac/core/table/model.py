@@ -49,7 +49,8 @@ class Column(NamedTuple):
     it is of, or empty; derived: what it is made of; series: what it is one of, where a span is divided; adds: whether
     a total's cell is the sum of those above it, as a balance or an average is not; whole: whether `extent` is the whole
     of its unit; covered: the days it covers, where its head does not say them; made: the arithmetic on
-    other columns that gives each of its cells, of totals too.
+    other columns that gives each of its cells, of totals too; group: the head over it and those
+    beside it that have the same.
     """
 
     key: str
@@ -68,6 +69,7 @@ class Column(NamedTuple):
     whole: bool = False
     covered: Covered | None = None
     made: Made | None = None
+    group: str = ""
 
 
 class Row(NamedTuple):

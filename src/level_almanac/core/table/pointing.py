@@ -67,4 +67,5 @@ def find_column(table: ReportTable, name: str) -> Column:
 
 def head_words(column: Column) -> str:
     """Return a column's head on one line."""
-    return " ".join(part for part in (column.label, column.covers) if part)
+    over = f"{column.group}:" if column.group else ""
+    return " ".join(part for part in (over, column.label, column.covers) if part)

@@ -21,7 +21,7 @@ def bars_of(made: TableColumns, heads: Sequence[Column], rows: Sequence[Row]) ->
     beside, change, rate = _compared(made, first, slots)
     by_key = {head.key: head for head in heads}
     drawn = [each.key for each in (first, beside) if each is not None] + [key for key in (change, rate) if key]
-    undrawn = tuple(head.label for head in heads if head.key not in drawn)
+    undrawn = tuple(_named(head) for head in heads if head.key not in drawn)
     measure = made.measure_of_slot(first)
     unit: Literal["", "currency"] = "currency" if measure.kind == "amount" else ""
     panels = tuple(_panels(made, rows, (first.key, beside.key if beside else "", change, rate)))
@@ -33,7 +33,11 @@ def bars_of(made: TableColumns, heads: Sequence[Column], rows: Sequence[Row]) ->
 
 
 def _words(head: Column) -> str:
-    return ": ".join(part for part in (head.label, head.covers) if part)
+    return ": ".join(part for part in (_named(head), head.covers) if part)
+
+
+def _named(head: Column) -> str:
+    return f"{head.group} {head.label}" if head.group else head.label
 
 
 def _compared(

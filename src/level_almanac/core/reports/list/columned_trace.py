@@ -79,5 +79,4 @@ def _period(planned: PlannedLine) -> str:
 def _is_within(own: Members, members: Members, others: Others | None) -> bool:
     if own[: len(members)] != members:
         return False
-    last = own[-1] if own else None
-    return others is None or not (others.blank if last is None else last in others.than)
+    return others is None or others.holds(own[-1])

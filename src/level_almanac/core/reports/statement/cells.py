@@ -94,7 +94,8 @@ class CellMaker(NamedTuple):
         if word.of:
             slot = slot_named(self.shown, word.of, self.text)
         else:
-            left = [column for column in self.shown[:at] if isinstance(column, PlacedColumn)]
+            values = (column for column in self.shown[:at] if isinstance(column, PlacedColumn))
+            left = [column for column in values if column.group == word.group]
             if not left:
                 caret = pointed(self.text, word.start, len("share"))
                 raise UsageMistake(
@@ -120,7 +121,7 @@ class CellMaker(NamedTuple):
             return None
 
         def of_name(name: str) -> Decimal | None:
-            cell = cells.get(name.lower())
+            cell = cells.get(name, cells.get(name.lower()))
             return cell if isinstance(cell, Decimal) else None
 
         value = value_of(column.formula, of_name)

@@ -14,6 +14,7 @@ from level_almanac.core.calendar.fiscal import FiscalPeriod
 from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.columns.placed import PlacedColumn, Shown, with_members
 from level_almanac.core.lines.asked import LedgerConditions
+from level_almanac.core.lines.member_names import called, names_of
 from level_almanac.core.reports.statement.arrangement import EARLIER, RESULT, nature
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf
@@ -58,7 +59,7 @@ class Figures(NamedTuple):
         return self.by_block.get((block, slot, measure), {})
 
 
-def names_of(slot: PlacedColumn, measure: RowMeasure) -> tuple[str, ...]:
+def asked_names(slot: PlacedColumn, measure: RowMeasure) -> tuple[str, ...]:
     """Return what the store's measures for a column are called."""
     return (f"m:{slot.asked}",) if measure == "movement" else (f"e:{slot.asked}", f"y:{slot.asked}")
 
@@ -133,7 +134,10 @@ def figures_of(
     cash = make_cash(asked, windows) if make_cash else None
     gatherer = _Gatherer(book, selection, as_of, asked, by, plans, cash)
     members = {field: gatherer.members(field, shown, measures, sums) for field in [*fields, *([by] if by else [])]}
-    slots = with_members(shown, members)
+    names = {field: names_of(book, book.tables["ledger"], field) for field in fields}
+    slots = with_members(
+        shown, lambda column: members[column.field], lambda field, member: called(names[field], field, member)
+    )
     for slot in slots:
         if isinstance(slot, PlacedColumn) and isinstance(slot.window, Window):
             gatherer.gather(slot, measures, sums)
@@ -194,7 +198,7 @@ class _Gatherer:
             if isinstance(slot, PlacedColumn) and not slot.is_plan and isinstance(slot.window, Window)
             and field in (slot.field, self.by)
             for measure in measures
-            for name in names_of(slot, measure)
+            for name in asked_names(slot, measure)
         ]  # fmt: skip
         members = {
             self._member(field, place[0], place[2:])
@@ -234,7 +238,7 @@ class _Gatherer:
             if slot.field and self._member(slot.field, entity, values) != slot.member:
                 continue
             for measure in measures:
-                measured_amounts = [measured[name] for name in names_of(slot, measure)]
+                measured_amounts = [measured[name] for name in asked_names(slot, measure)]
                 if any(each.lines for each in measured_amounts):
                     figures = [Figure(each.amount, each.lines) for each in measured_amounts]
                     for block in self._blocks(entity, values):

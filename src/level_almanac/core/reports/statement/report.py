@@ -9,7 +9,7 @@ from level_almanac.core.accounts import ChartOfAccounts
 from level_almanac.core.book import Book
 from level_almanac.core.columns.heads import head_of
 from level_almanac.core.columns.pairs import Column as AnyColumn
-from level_almanac.core.columns.pairs import PairedColumn, pair_words, paired, unlike_notes
+from level_almanac.core.columns.pairs import PairedColumn, head_over, pair_words, paired, unlike_notes
 from level_almanac.core.columns.placed import (
     PlacedColumn,
     Shown,
@@ -33,6 +33,7 @@ from level_almanac.core.language.columns import (
     WHERE,
     ColumnWords,
     ComputedColumn,
+    GroupedColumns,
     ShareColumn,
     ValueColumn,
     read_columns,
@@ -177,7 +178,13 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
 
 def _check_measures(words: ColumnWords, text: str) -> None:
     """Raise UsageMistake for a column that names a measure: what a statement is of, its layout says."""
-    for word in words:
+    values = [each for word in words for each in (word.columns if isinstance(word, GroupedColumns) else (word,))]
+    for each in [word.each for word in words if isinstance(word, ValueColumn | GroupedColumns) and word.each]:
+        if each.top:
+            what, step = "a statement shows every member", "leave `top` out; `list ledger --columns` takes it"
+            shown = pointed(text, max(text.lower().find("top", each.start), 0), len("top"))
+            raise UsageMistake(Mistake(what, WHERE, f"top {each.top}", next_step=step, shown=shown))
+    for word in values:
         if isinstance(word, ValueColumn) and word.measure:
             what, step = "a statement is of the ledger's amounts", "leave it out; `list ledger --columns` takes it"
             shown = pointed(text, word.start, len(word.measure))
@@ -274,21 +281,35 @@ def _columns(
     arrangement: Arrangement,
     through: date | None,
 ) -> Iterator[Column]:
-    decimals = selection.decimals
-    keys = {column.key.lower(): column.key for column in columns}
     for column in columns:
-        match column:
-            case PlacedColumn():
-                yield head_of(column, decimals, as_of, arrangement.layout.measure, through, figures.plans)
-            case PairedColumn():
-                yield _change_column(column, decimals, arrangement)
-            case ShareColumn():
-                yield Column(column.key, column.label or f"share of {column.row}", "percent", 1)
-            case ComputedColumn():
-                kind: Literal["number", "amount"] = "number" if divides(column.formula) else "amount"
-                places = 2 if kind == "number" else decimals
-                made = made_of(column.formula, keys)
-                yield Column(column.key, column.label or text_of(column, text), kind, places, made=made)
+        head = _head(column, columns, figures, text, selection, as_of, arrangement, through)
+        yield head._replace(group=head_over(column))
+
+
+def _head(
+    column: AnyColumn,
+    columns: Sequence[AnyColumn],
+    figures: Figures,
+    text: str,
+    selection: Selection,
+    as_of: AsOf,
+    arrangement: Arrangement,
+    through: date | None,
+) -> Column:
+    decimals = selection.decimals
+    match column:
+        case PlacedColumn():
+            return head_of(column, decimals, as_of, arrangement.layout.measure, through, figures.plans)
+        case PairedColumn():
+            return _change_column(column, decimals, arrangement)
+        case ShareColumn():
+            return Column(column.key, column.label or f"share of {column.row}", "percent", 1)
+        case ComputedColumn():
+            kind: Literal["number", "amount"] = "number" if divides(column.formula) else "amount"
+            places = 2 if kind == "number" else decimals
+            made = made_of(column.formula, {each.key.lower(): each.key for each in columns})
+            return Column(column.key, column.label or text_of(column, text), kind, places, made=made)
+    raise AssertionError(column)
 
 
 def _change_column(pair: PairedColumn, decimals: int, arrangement: Arrangement) -> Column:
