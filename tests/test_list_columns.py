@@ -322,3 +322,31 @@ def test_extra_periods_stand_in_their_year_and_its_last_quarter_alone(demo: Path
     ]
     assert Decimal(total["ytd"]) == sum((line.amount for line in lines), ZERO)
     assert Decimal(total["2025-P13"]) == sum((line.amount for line in lines if line.period == 13), ZERO)
+
+
+def test_a_label_of_the_book_heads_what_is_made_of_its_field(tmp_path: Path) -> None:
+    lines = ["2026-02-01,A,N,3,150.00,90.00", "2026-03-05,B,S,1,30.00,10.00"]
+    more = '[tables.sales.labels]\namount = "Takings"\nroute = "Crossing"\nmargin = "Margin on goods"\n'
+    book = sales_book(tmp_path, lines, more=more)
+    assert book.run("load").code == 0
+    listed = book.run("list", "sales", "--by", "route", "--show", "amount, average of amount, margin, how many item",
+                      "--sort", '"takings"', "--print", "json")  # fmt: skip
+    assert [column["label"] for column in listed.json["columns"]] == [
+        "Takings", "average of Takings", "Margin on goods", "how many item",
+    ]  # fmt: skip
+    assert [row["key"] for row in listed.json["rows"]] == ["S", "N", "total"]
+    columned = book.run(
+        "list", "sales", "--by", "route", "--columns", "ytd; count ytd", "--sort", '"count year to date"'
+    )
+    assert columned.out.startswith("Sales: Takings, count by Crossing")
+    assert book.run("rank", "sales", "--by", "route").out.startswith("Sales: Takings by Crossing")
+    assert "amount, called Takings" in book.run("fields", "sales").out
+    told = book.run("list", "sales", "--by", "route", "--sort", '"Taking"').err
+    assert 'the book gives no field this label: "Taking"; expected Crossing or Takings; did you mean' in told
+    path = tmp_path / "almanac.toml"
+    path.write_text(path.read_text().replace('"Crossing"', '"takings"').replace('margin = "M', 'margins = "M'))
+    wrong = book.run("list", "sales").err
+    assert (
+        "tables.sales.labels.route: two fields cannot be called the same: 'takings'; amount is called this too" in wrong
+    )
+    assert "tables.sales.labels.margins: no field of the table has this name: 'margins'" in wrong

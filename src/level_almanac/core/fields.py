@@ -32,7 +32,7 @@ SIGNED = {**{table: _signed(KIND_SIGNS) for table in SIDE_OF.values()}, "billing
 class LineField(NamedTuple):
     """One field of a table's lines. value: where it is found; link: the field through which another table is reached,
     or empty; table: where it stands; number_like: whether its text is compared and sorted as a number; weight: what the
-    average of a price is weighted by.
+    average of a price is weighted by; label: what the book calls it in heads, or empty.
     """
 
     name: str
@@ -42,6 +42,7 @@ class LineField(NamedTuple):
     link: str = ""
     number_like: bool = False
     weight: Expression | None = None
+    label: str = ""
 
 
 class LineFields(NamedTuple):
@@ -133,6 +134,7 @@ def _own(table: Table) -> Iterator[LineField]:
             table.name,
             number_like=field.name in table.number_like,
             weight=FieldReference(table.weights[field.name]) if field.name in table.weights else None,
+            label=table.labels.get(field.name, ""),
         )
     if table.entries:
         yield LineField("counted", "date", FieldReference("counted"), table.name)

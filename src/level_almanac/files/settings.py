@@ -85,7 +85,8 @@ class TableSettings:
     book's own; date: the date that counts, where it has several; links: fields whose values are keys of another table,
     beside those that are named like one; number_like: text fields that are compared and sorted as numbers; plan_of: the
     table whose lines it plans, which gives it its key; compute: fields computed from others, such as a margin, by
-    name; weights: by price, the field that its average is weighted by, where the table has several quantities.
+    name; weights: by price, the field that its average is weighted by, where the table has several quantities; labels:
+    what stands over a field's figures in place of its name.
     """
 
     __pydantic_config__ = STRICT
@@ -97,6 +98,7 @@ class TableSettings:
     plan_of: str = ""
     compute: dict[str, str] = field(default_factory=dict)
     weights: dict[str, str] = field(default_factory=dict)
+    labels: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -48,7 +48,7 @@ class Table(NamedTuple):
     growth, rankings and pace are of; usual_columns, usual_sums: what a list shows of its lines, and of groups of them;
     order: of lines that nothing else is asked of; signs: of its amounts, in words; called: how a sentence on it begins;
     foreign: fields that are amounts in another currency, by the field that tells which; weights: by price, the field
-    that its average is weighted by.
+    that its average is weighted by; labels: by field, what stands over its figures in place of its name.
     Each of these is empty where nothing of its own is said.
     """
 
@@ -70,6 +70,7 @@ class Table(NamedTuple):
     called: str = ""
     foreign: Mapping[str, str] = {}
     weights: Mapping[str, str] = {}
+    labels: Mapping[str, str] = {}
 
     @property
     def proof_measure(self) -> str:
@@ -264,6 +265,7 @@ def tables_of(declared: Mapping[str, TableSettings]) -> dict[str, Table]:
             number_like=frozenset(settings.number_like),
             compute=settings.compute,
             weights=_weights_of(base.fields + further, settings.weights),
+            labels=settings.labels,
         )
     keys = {table.key[0]: table.name for table in tables.values() if len(table.key) == 1}
     return {

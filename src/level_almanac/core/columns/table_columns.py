@@ -114,7 +114,12 @@ class TableColumns:
         self.planned = [slot for slot in self.slots if slot.is_plan]
         self.booked = [slot for slot in self.slots if not slot.is_plan]
         self.plans = (
-            PlanSums(self.measured, self.planned, self.plan_tables, [each.key for each in self.across])
+            PlanSums(
+                self.measured,
+                self.planned,
+                self.plan_tables,
+                list(dict.fromkeys(slot.field for slot in self.planned if slot.field)),
+            )
             if self.planned
             else None
         )

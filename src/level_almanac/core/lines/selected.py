@@ -175,9 +175,22 @@ class ShownReader:
         sorts = []
         for child in tree.children:
             item, descending = child.children
-            field = self._item(item, reader)
+            field = self._item(item, reader) if hasattr(item, "data") else self._labelled(item, reader)
             sorts.append(SortField(field.key, field, descending is not None, field.start))
         return tuple(sorts)
+
+    def _labelled(self, token: Node, reader: ComputedReader) -> ShownField:
+        """Return the field that the book gives this label to."""
+        label = str(token).strip('"').casefold()
+        known = {field.label.casefold(): field for field in reader.fields.by_name.values() if field.label}
+        if label not in known:
+            shown = pointed(reader.text, token.start_pos or 0, len(token))
+            what, allowed = (
+                "the book gives no field this label",
+                listed(sorted(field.label for field in known.values())) or "the name of a field",
+            )
+            raise self.error(Mistake(what, reader.where, str(token), allowed, nearest(label, known), shown=shown))
+        return _plain(known[label])._replace(start=int(token.start_pos or 0))
 
     def _item(self, tree: Node, reader: ComputedReader) -> ShownField:
         token = next(tree.scan_values(lambda _: True))
@@ -192,8 +205,8 @@ class ShownReader:
                 field = self._item(tree.children[-1], reader)
                 if field.ratio is not None:
                     raise self.error(Mistake("a ratio has no values to count", reader.where, repr(field.key)))
-                words = f"how many {field.key}"
-                return field._replace(key=words, label=words, kind="whole", aggregate="values", start=start)
+                words, label = f"how many {field.key}", f"how many {field.label}"
+                return field._replace(key=words, label=label, kind="whole", aggregate="values", start=start)
             case "part":
                 unit, *_, name = tree.children
                 value = reader.part(tree)
@@ -202,7 +215,8 @@ class ShownReader:
         name = str(tree.children[0]).lower()
         computed = self.computed.get(name)
         if computed is not None and computed.ratio is not None:
-            return ShownField(name, name, computed.kind, None, ratio=computed.ratio, start=start)
+            label = self.reader.fields.table.labels.get(name, name)
+            return ShownField(name, label, computed.kind, None, ratio=computed.ratio, start=start)
         return _plain(reader.field(tree))._replace(start=start)
 
 
@@ -219,9 +233,9 @@ def _aggregated(name: str, field: ShownField, tree: Node, reader: ComputedReader
         raise reader.error(Mistake(what, reader.where, repr(field.key)))
     if field.value is not None and is_rate(field.value):
         _check_rate(name, field, tree, reader)
-    words = f"{name} of {field.key}"
+    words, label = f"{name} of {field.key}", f"{name} of {field.label}"
     kind: Kind = "quantity" if name == "average" and field.kind != "amount" else field.kind
-    return field._replace(key=words, label=words, aggregate=aggregate, kind=kind)
+    return field._replace(key=words, label=label, aggregate=aggregate, kind=kind)
 
 
 def _check_rate(name: str, field: ShownField, tree: Node, reader: ComputedReader) -> None:
@@ -253,7 +267,12 @@ def _turned(field: ShownField, tree: Node, reader: ComputedReader) -> ShownField
 
 def _plain(field: LineField) -> ShownField:
     return ShownField(
-        field.name, field.name, field.kind, field.value, number_like=field.number_like, weight=field.weight
+        field.name,
+        field.label or field.name,
+        field.kind,
+        field.value,
+        number_like=field.number_like,
+        weight=field.weight,
     )
 
 

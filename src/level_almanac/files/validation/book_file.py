@@ -192,6 +192,7 @@ def _table_mistakes(settings: BookSettings) -> Iterator[Mistake]:
         yield from _planned_mistakes(name, table, tables)
         yield from _link_mistakes(tables[name], table, tables)
         yield from _weight_mistakes(tables[name], table)
+        yield from _label_mistakes(tables[name], table)
 
 
 def _field_mistakes(name: str, table: TableSettings) -> Iterator[Mistake]:
@@ -271,6 +272,22 @@ def _weight_mistakes(table: Table, settings: TableSettings) -> Iterator[Mistake]
         elif weight not in weights:
             what, allowed = "no number of the table to weight by", listed(weights)
             yield Mistake(what, where, repr(weight), allowed, nearest(weight, weights))
+
+
+def _label_mistakes(table: Table, settings: TableSettings) -> Iterator[Mistake]:
+    known = [*(field.name for field in table.fields), *settings.compute]
+    told: dict[str, str] = {}
+    for field, label in settings.labels.items():
+        where, folded = f"tables.{table.name}.labels.{field}", label.casefold()
+        if field not in known:
+            hint = nearest(field, known)
+            yield Mistake("no field of the table has this name", where, repr(field), listed(known), hint)
+        elif not label or label != label.strip():
+            yield Mistake("a label is words without spaces around them", where, repr(label))
+        elif folded in told or (folded in known and folded != field):
+            step = f"{told.get(folded, folded)} is called this too"
+            yield Mistake("two fields cannot be called the same", where, repr(label), next_step=step)
+        told[folded] = field
 
 
 def _link_mistakes(table: Table, settings: TableSettings, tables: Mapping[str, Table]) -> Iterator[Mistake]:

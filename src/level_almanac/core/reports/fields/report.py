@@ -161,7 +161,8 @@ def _field_rows(book: Book, name: str, word: str, *, several: bool) -> Iterator[
     counts = filled_counts(book.engine, parts, [_column(field) for field in own]) if parts else [0] * (len(own) + 1)
     filled = dict(zip((field.name for field in own), counts[1:], strict=True))
     for field in matching:
-        cells: dict[str, Cell] = {"kind": _kind_words(field)}
+        called = f", called {field.label}" if field.label else ""
+        cells: dict[str, Cell] = {"kind": f"{_kind_words(field)}{called}"}
         if target := fields.table.links.get(field.name):
             cells["link"] = target
         if field.link:
