@@ -350,3 +350,63 @@ def test_a_label_of_the_book_heads_what_is_made_of_its_field(tmp_path: Path) -> 
         "tables.sales.labels.route: two fields cannot be called the same: 'takings'; amount is called this too" in wrong
     )
     assert "tables.sales.labels.margins: no field of the table has this name: 'margins'" in wrong
+
+
+HALLS = """
+[tables.items]
+key = ["item"]
+fields = { item = "text", name = "text", range = "text" }
+
+[tables.ranges]
+key = ["range"]
+fields = { range = "text", hall = "text" }
+
+[tables.halls]
+key = ["hall"]
+fields = { hall = "text", name = "text", size = "amount", item = "text" }
+
+[[intake]]
+table = "items"
+files = "items.csv"
+
+[[intake]]
+table = "ranges"
+files = "ranges.csv"
+
+[[intake]]
+table = "halls"
+files = "halls.csv"
+
+"""
+
+
+def test_links_go_over_several_tables(tmp_path: Path) -> None:
+    lines = ["2026-02-01,A,N,3,150.00,", "2026-02-02,A,N,1,5.00,", "2026-03-05,B,S,1,30.00,", "2026-03-06,C,S,1,7.00,",
+             "2026-03-07,X,S,1,1.00,"]  # fmt: skip
+    book = sales_book(tmp_path, lines, more=HALLS)
+    (tmp_path / "items.csv").write_text("item,name,range\nA,Apples,R1\nB,Bread,R2\nC,Cups,R3\n")
+    (tmp_path / "ranges.csv").write_text("range,hall\nR1,H1\nR2,H1\nR3,\n")
+    (tmp_path / "halls.csv").write_text("hall,name,size,item\nH1,Main hall,90.00,C\nH2,Back hall,10.00,A\n")
+    assert book.run("load").code == 0
+
+    def rows(*words: str) -> dict[str, Any]:
+        ran = book.run("list", "sales", *words, "--print", "json")
+        assert ran.code == 0, ran.err
+        return {row["label"]: row["cells"] for row in ran.json["rows"] if row["cells"]}
+
+    listed = rows("--by", "item.range.hall", "--show", "amount, item.range.hall.size, count")
+    # A hall's size counts once, however many lines and ranges lead there; who has no range is with who has no hall.
+    assert listed["H1"] == {"amount": "185.00", "item.range.hall.size": "90.00", "count": 3}
+    assert listed["(no item.range.hall)"] == {"amount": "8.00", "item.range.hall.size": None, "count": 2}
+    assert listed["Total, 2 groups"]["item.range.hall.size"] == "90.00"
+    assert rows("--by", "item", "--only", 'item.range.hall.name is "Main hall"', "--show", "amount").keys() == {
+        "A", "B", "Total, 2 groups",
+    }  # fmt: skip
+    columned = rows("--by", "item.range", "--columns", "each item.range.hall ytd; ytd")
+    assert columned["R2"] == {"item.range.hall=H1": "30.00", "item.range.hall-blank": "0.00", "ytd": "30.00"}
+    named = rows("--by", "item.range.hall", "--columns", "ytd")
+    assert set(named) == {"H1 Main hall", "(no item.range.hall)", "Total, 2 groups"}
+    trace = book.run("trace", "list", "sales", "--by", "item.range.hall", "--columns", "ytd", "--row", "H1")
+    assert "adds up to the cent · the lines sum to the figure" in trace.out
+    # A way never comes by a table twice, so that tables which lead to each other end.
+    assert "item.range.hall.item.name" not in book.run("fields", "sales").out

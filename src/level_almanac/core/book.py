@@ -268,11 +268,12 @@ class Book:
         self, fields: "LineFields", rules: Sequence["Predicate"] = (), parts: Sequence[str] | None = None
     ) -> "LineSource":
         """Return what the store is asked of: the lines of a table that meet the rules. parts: only those in these."""
+        from level_almanac.core.fields import links_from
         from level_almanac.store.expressions import FieldReference
         from level_almanac.store.line_query import LineSource, LinkedParts
 
         links = {}
-        for link, name in fields.table.links.items():
+        for link, name in links_from(fields.table.name, self.tables).items() if fields.table.links else ():
             target = self.tables[name]
             names = tuple(field.name for field in target.fields)
             links[link] = LinkedParts(target.key[0], self.parts_of(name), names)

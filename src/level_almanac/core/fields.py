@@ -11,6 +11,7 @@ from level_almanac.store.predicate import FieldTest
 
 LINE_FIELDS = {"file": "text", "file_line": "whole"}
 """What every line knows of where it came from."""
+_MOST_HOPS = 4
 LEDGER_FIELDS = {"counted": "date", "entry": "text"}
 """What the store adds to a ledger line: the day that it counts on, and its entry class."""
 TURNED: Expression = Arithmetic("-", Constant(Decimal(0)), FieldReference("amount"))
@@ -31,8 +32,9 @@ SIGNED = {**{table: _signed(KIND_SIGNS) for table in SIDE_OF.values()}, "billing
 
 class LineField(NamedTuple):
     """One field of a table's lines. value: where it is found; link: the field through which another table is reached,
-    or empty; table: where it stands; number_like: whether its text is compared and sorted as a number; weight: what the
-    average of a price is weighted by; label: what the book calls it in heads, or empty.
+    or the fields hop by hop, as `item.range`, or empty; table: where it stands; number_like: whether its text is
+    compared and sorted as a number; weight: what the average of a price is weighted by; label: what the book calls it
+    in heads, or empty.
     """
 
     name: str
@@ -104,7 +106,7 @@ def line_fields(
             "party_told": party_told,
             "party": by_name["party"]._replace(value=_standing(party_told, same_as)),
         }
-    for link, target in table.links.items():
+    for link, target in links_from(name, tables).items():
         by_name |= {
             f"{link}.{field.name}": field._replace(name=f"{link}.{field.name}", value=_reached(field, link), link=link)
             for field in _own(tables[target])
@@ -116,6 +118,24 @@ def line_fields(
             if field.name not in by_name:
                 elsewhere[field.name] = (*elsewhere.get(field.name, ()), other.name)
     return LineFields(table, by_name, elsewhere)
+
+
+def links_from(name: str, tables: Mapping[str, Table]) -> dict[str, str]:
+    """Return every way from a table to others, hop by hop as `item.range`, and the table that it leads to.
+
+    A way never comes by a table twice, and has so many hops at the most.
+    """
+    found: dict[str, str] = {}
+    ways: list[tuple[str, tuple[str, ...]]] = [("", (name,))]
+    for _ in range(_MOST_HOPS):
+        further: list[tuple[str, tuple[str, ...]]] = []
+        for way, passed in ways:
+            for link, target in tables[passed[-1]].links.items():
+                if target not in passed:
+                    found[f"{way}{link}"] = target
+                    further.append((f"{way}{link}.", (*passed, target)))
+        ways = further
+    return found
 
 
 def _standing(told: LineField, same_as: Mapping[str, str]) -> Expression:

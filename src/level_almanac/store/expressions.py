@@ -247,6 +247,12 @@ def _columns_of(expression: Expression) -> list[FieldReference]:
     return [part for part in parts_of(expression, nowhere) if isinstance(part, FieldReference)]
 
 
+def link_sql(link: str) -> str:
+    """Return the SQL of the value that leads to a linked table, of the last hop where there are several."""
+    before, _, last = link.rpartition(".")
+    return f'"link_{before}"."{last}"' if before else f'line."{last}"'
+
+
 def labels_in(expression: Expression, places: Mapping[str, "Expression"]) -> list[Labelled]:
     """Return the labels of days that the expression holds."""
     return [part for part in parts_of(expression, places) if isinstance(part, Labelled)]
@@ -289,7 +295,7 @@ def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str]
         case Beside(part, other):
             return f"(case when {sql(other)} is not null then {sql(part)} end)"
         case Keyed(part):
-            keys = ", ".join(f'line."{link}"' for link in sorted(links_of(part)))
+            keys = ", ".join(link_sql(link) for link in sorted(links_of(part)))
             value = sql(part)
             return f"(case when {value} is not null then struct_pack(keys := [{keys}], number := {value}) end)"
         case Rounded(part, places):

@@ -4,6 +4,7 @@ Each line is met by the rules in their order, and belongs to the first that leav
 by their key, of which each has but one line, so that a link neither loses a line nor makes it two.
 """
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -20,6 +21,7 @@ from level_almanac.store.expressions import (
     PeriodId,
     expression_sql,
     labels_in,
+    link_sql,
     links_in,
     parts_of,
 )
@@ -182,7 +184,7 @@ def columns_in(source: LineSource) -> set[str]:
         for name in fields_in(rule):
             for part in parts_of(source.places[name], source.places):
                 if isinstance(part, FieldReference):
-                    columns.add(part.link or part.column)
+                    columns.add(part.link.partition(".")[0] or part.column)
                 elif isinstance(part, PeriodId):
                     columns.add("fiscal")
     return columns
@@ -253,7 +255,9 @@ class Asking:
         asked = [*values, *(source.places[name] for rule in source.rules for name in _names(rule))]
         links: set[str] = set().union(*(links_in(each, source.places) for each in asked))
         labelled = {each.number: each for value in asked for each in labels_in(value, source.places)}
-        return "".join([*(self._link(link) for link in sorted(links)), *map(self._labels, labelled.values())])
+        # A way to another table goes by those before it, which stand before it in order.
+        ways = {link[:end] for link in links for end in (*(m.start() for m in re.finditer(r"\.", link)), len(link))}
+        return "".join([*(self._link(way) for way in sorted(ways)), *map(self._labels, labelled.values())])
 
     def _link(self, link: str) -> str:
         linked = self.source.links[link]
@@ -263,7 +267,7 @@ class Asking:
         parts = self.bind(list(linked.parts))
         return f"""
             left join read_parquet({parts}, union_by_name = true) as "link_{link}"
-                on "link_{link}"."{linked.key}" = line."{link}\""""
+                on "link_{link}"."{linked.key}" = {link_sql(link)}"""
 
     def _labels(self, labelled: Labelled) -> str:
         labels = self.source.labels[labelled.number]

@@ -9,10 +9,9 @@ from level_almanac.store.line_query import Asked, groups
 
 def names_of(book: Book, table: Table, field: str) -> dict[str, str]:
     """Return the names of a field's members by their codes; none where it leads to no table that names them."""
-    first, _, second = field.partition(".")
-    target = table.links.get(first)
-    if target and second:
-        target = book.tables[target].links.get(second)
+    target: str | None = table.name
+    for hop in field.split("."):
+        target = book.tables[target].links.get(hop) if target else None
     if not target or book.tables[target].field("name") is None:
         return {}
     linked = book.line_fields(target)

@@ -25,7 +25,7 @@ from level_almanac.store.expressions import (
 from level_almanac.store.line_query import Asked, Summing
 
 Aggregate = Literal["", "sum", "average", "minimum", "maximum", "count", "values"]
-_NAME = re.compile(r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)?", re.IGNORECASE)
+_NAME = re.compile(r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)*", re.IGNORECASE)
 _PLAIN = re.compile(rf"\s*{_NAME.pattern}(?:\s*,\s*{_NAME.pattern})*\s*", re.IGNORECASE)
 _SUMMED_KINDS = ("amount", "quantity")
 _NUMBERS = ("amount", "quantity", "whole")

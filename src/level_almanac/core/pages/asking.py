@@ -11,7 +11,7 @@ from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.files.tables import SIDE_OF
 
 _SIMPLE = re.compile(
-    r"\s*([a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)?)\s+(is|in)\s+(?!blank\b|not\b)((?:\"[^\"]*\"|[^\s,\"]+)(?:\s*,\s*(?:\"[^\"]*\"|[^\s,\"]+))*)\s*",
+    r"\s*([a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)*)\s+(is|in)\s+(?!blank\b|not\b)((?:\"[^\"]*\"|[^\s,\"]+)(?:\s*,\s*(?:\"[^\"]*\"|[^\s,\"]+))*)\s*",
     re.IGNORECASE,
 )
 _MOST_CHOICES = 200

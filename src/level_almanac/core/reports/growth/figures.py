@@ -267,4 +267,4 @@ class Growing:
 
 
 def _words(text: str) -> list[str]:
-    return [word.lower() for word in re.findall(r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)?", text, re.IGNORECASE)]
+    return [word.lower() for word in re.findall(r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)*", text, re.IGNORECASE)]
