@@ -404,6 +404,45 @@ def test_a_locked_page_is_not_written_over_and_a_change_by_hand_is_told(book: Pa
     assert not path.exists()
 
 
+def test_one_run_of_a_page_takes_any_option_of_its_report(book: Path) -> None:
+    words = ("statement", "income", "--entity", "LINE", "--only", "department is SEA", "--columns", "ptd; ytd",
+             "--period", "2026-P08")  # fmt: skip
+    assert page(book, "save", "own/sea", *words).code == 0
+    assert page(book, "lock", "own/sea").code == 0
+    kept = (book / "pages/own/sea.toml").read_bytes()
+    once = ("--columns", "ytd; ytd last year; change", "--only", "vessel is Tern", "--level", "2")
+    ran = page(book, "run", "own/sea", *once, "--print", "json")
+    assert ran.code == 0, ran.err
+    same = run_almanac("statement", "income", "--entity", "LINE", "--only", "department is SEA", *once, "--period", "2026-P08",
+                       "--print", "json", book=book)  # fmt: skip
+    assert ran.json["rows"] == same.json["rows"]
+    head = 'changed for this run: --columns "ytd; ytd last year; change" · --only "vessel is Tern" · --level 2'
+    assert head.removeprefix("changed for this run: ") == ran.json["facts"]["changed"]
+    assert (
+        'For this run alone: --columns "ytd; ytd last year; change" in place of --columns "ptd; ytd" · --only "vessel is Tern" '
+        'beside --only "department is SEA" · --level 2; the page own/sea is locked, and stays as it is'
+    ) in ran.json["notes"]
+    assert head in " ".join(page(book, "run", "own/sea", *once).out.split())
+    assert (book / "pages/own/sea.toml").read_bytes() == kept
+    # Saved right after, it is a page of its own, with exactly that.
+    assert page(book, "save", "own/tern").code == 0
+    saved = page(book, "run", "own/tern", "--print", "json").json
+    assert (saved["rows"], saved["facts"].get("changed")) == (same.json["rows"], None)
+    # Days take the place of the page's period.
+    ranged = page(book, "save", "own/lines", "list", "ledger", "--period", "2026-P08", "--by", "account")
+    assert ranged.code == 0, ranged.err
+    days = page(book, "run", "own/lines", "--from", "2026-04-01", "--through", "2026-04-30", "--print", "json")
+    assert (days.json["facts"]["from"], days.json["facts"]["through"]) == ("2026-04-01", "2026-04-30")
+    for wrong, message in (
+        (("--colums", "ytd"), "own/sea: there is no such option: --colums; expected"),
+        (("balance",), "own/sea: more arguments than it takes: 'balance'"),
+        (("--only",), "own/sea: an option without its value: --only"),
+    ):
+        refused = page(book, "run", "own/sea", *wrong)
+        assert refused.code == 2
+        assert message in refused.err
+
+
 def test_every_built_in_page_runs_on_the_demo(book: Path) -> None:
     ran = page(book, "check", "common", "--print", "json")
     assert ran.code == 0, ran.out

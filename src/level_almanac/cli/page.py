@@ -122,8 +122,9 @@ def check(ctx: click.Context, names: tuple[str, ...], output: OutputRequest) -> 
         ctx.exit(1)
 
 
-@page.command()
+@page.command(context_settings={"ignore_unknown_options": True})
 @click.argument("name", type=PAGE)
+@click.argument("changed", nargs=-1, type=click.UNPROCESSED, metavar="[OPTIONS OF ITS REPORT]...")
 @click.option("-a", "--answer", "answers", multiple=True, metavar="NAME=VALUE", help="Answer a question; repeatable.")
 @click.option("--answers", "file", type=click.Path(path_type=Path), metavar="FILE", help="Answers from a TOML file.")
 @click.option("--again", is_flag=True, help="With the answers of the last run.")
@@ -135,6 +136,7 @@ def run(
     ctx: click.Context,
     /,
     name: str,
+    changed: tuple[str, ...],
     answers: tuple[str, ...],
     file: Path | None,
     again: bool,
@@ -147,13 +149,21 @@ def run(
     What it asks for is answered by --answer, by a file, or at the terminal
     where there is one; else its defaults count.
 
+    After NAME any option of its report can stand, for this run alone: in place
+    of what the page says, or beside it where it is a condition. The page's
+    file stays as it is.
+
     \b
     Examples:
       almanac page run month-end/income
       almanac page run month-end/income --period 2025-P12 -o income.pdf
       almanac page run common/suppliers-past-limit --answer limit=10000 --answer year=2025
       almanac page run common/suppliers-past-limit --again
+      almanac page run month-end/income --columns "ptd; ptd last year" --only "vessel is Tern"
     """
+    if name.startswith("-"):
+        step = "say the page first: almanac page run NAME --only ..."
+        raise UsageMistake(Mistake("an option where the page's name is to stand", "NAME", name, next_step=step))
     check_outputs(output)
     book = open_book(ctx)
     root = book.file.root
@@ -171,7 +181,8 @@ def run(
     if ask:
         say(" · ".join(filter(None, (read.name, read.file.title or read.file.about))))
     with progress_shown(read.name):
-        page_made = run_page(book, read, PageRun(answers_told, asked_when(book, when), output.look), ask)
+        asked = PageRun(answers_told, asked_when(book, when), output.look, changed=changed)
+        page_made = run_page(book, read, asked, ask)
     if ask:
         say()
     kept = {key: answer.text if answer else "" for key, answer in page_made.answers.items()}

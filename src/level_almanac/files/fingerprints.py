@@ -13,7 +13,11 @@ from level_almanac.files.outside import place_of
 from level_almanac.files.settings import BookFile
 from level_almanac.files.tables import ACCOUNT_CLASSES, BILLING_SIGNS, BUILT_IN, KIND_SIGNS
 
-_NUMBERED = {"17ab907b0d3cf22e9be39aff6a278f9d72db94f8fdca8ed2140419211f75e923": 2}
+_NUMBERED = {
+    "17ab907b0d3cf22e9be39aff6a278f9d72db94f8fdca8ed2140419211f75e923": 2,
+    # A field can be reached over several tables: what could be said before means what it meant.
+    "5204e9847d62cdc3a701e63985548509cb06f2ddf6b9bc3b2efd9cdf56e5c868": 2,
+}
 """What was numbered by hand before it was derived: stores and editions of that time are read as they are."""
 
 
@@ -86,7 +90,11 @@ def reading_fingerprint(book: BookFile, blocks: Sequence[int], block: int, class
     plain = book.plain["intake"][block]
     shared = [book.plain["intake"][each].get("only") for each in blocks]
     zone = book.settings.book.time_zone
-    told = [rules_fingerprint(book), plain, shared, zone, book.plain.get("tables", {}).get(plain["table"])]
+    table = book.plain.get("tables", {}).get(plain["table"])
+    if table is not None:
+        # What stands over figures says nothing of how lines are read.
+        table = {key: value for key, value in table.items() if key != "labels"}
+    told = [rules_fingerprint(book), plain, shared, zone, table or None]
     others = [{key: book.plain["intake"][each].get(key) for key in _OF_RECORDS} for each in blocks]
     if any(any(each.values()) for each in others):
         told.append(others)

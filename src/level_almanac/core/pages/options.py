@@ -78,6 +78,50 @@ def with_when(
 
 
 _RANGED = ("from", "through", "before")
+_ADDED = ("only", "except", "compute")
+"""Options whose values for one run stand beside the page's own, so that none of its conditions is lost."""
+
+
+def changed_once(words: Sequence[str], report: Report, where: str) -> dict[str, Any]:
+    """Return what the words of a command line give the options of a page for one run, by name.
+
+    Raises UsageMistake for an option that its report lacks, and for an argument: which report it is stays.
+    """
+    known = [each for name, each in page_options(report).items() if name not in WHEN]
+    return options_in(known, words, where)
+
+
+def with_changes(page: Filled, changed: Mapping[str, Any]) -> Filled:
+    """Return a page with some options as they are for one run."""
+    options = dict(page.options)
+    if any(name in changed for name in _RANGED):
+        # Days in place of the page's own, or of its period.
+        options = {name: value for name, value in options.items() if name not in (*_RANGED, *WHEN)}
+    for name, value in changed.items():
+        own = options.get(name, [])
+        beside = [own] if isinstance(own, str) else list(own) if isinstance(own, list | tuple) else []
+        options[name] = [*beside, *value] if name in _ADDED else value
+    return page._replace(options=options)
+
+
+def change_words(page: Filled, report: Report, changed: Mapping[str, Any]) -> tuple[str, str]:
+    """Return what is changed for one run, and the same with what the page says itself."""
+    known, heads, told = page_options(report), list[str](), list[str]()
+    for name, value in changed.items():
+        own = {name: page.options[name]} if page.options.get(name) else {}
+        words, said = (" ".join(_shown(word) for word in words_of(known, each)) for each in ({name: value}, own))
+        heads.append(words)
+        told.append(f"{words} {'beside' if name in _ADDED else 'in place of'} {said}" if said else words)
+    return " · ".join(heads), " · ".join(told)
+
+
+def _shown(word: str) -> str:
+    name, equals, value = word.partition("=")
+    if not equals or not name.startswith("--"):
+        return word
+    return f'{name} "{value}"' if " " in value else f"{name} {value}"
+
+
 _DAY = re.compile(r"\d{4}-\d\d-\d\d")
 
 

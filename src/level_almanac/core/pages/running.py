@@ -11,7 +11,17 @@ from level_almanac.core.calendar.fiscal import FiscalPeriod
 from level_almanac.core.language.days import DayContext, day_of, read_day
 from level_almanac.core.pages.explaining import explained
 from level_almanac.core.pages.filling import SPAN_OPTIONS, Answers, Filled, answers_words, filled
-from level_almanac.core.pages.options import WHEN, page_report, page_told, page_words, with_when, within_edition
+from level_almanac.core.pages.options import (
+    WHEN,
+    change_words,
+    changed_once,
+    page_report,
+    page_told,
+    page_words,
+    with_changes,
+    with_when,
+    within_edition,
+)
 from level_almanac.core.pages.questions import AnswerReader, read_answers
 from level_almanac.core.reports.definition import MadeReport, Report
 from level_almanac.core.reports.making import make_report, read_asked
@@ -27,13 +37,14 @@ from level_almanac.files.pages import Page
 class PageRun:
     """What a page is run with. told: answers by question, as texts; when: `as-of`, `period`, `quarter` or `year` in
     place of the page's own; look: options of how numbers look that win over the page's; issued: whether it is run for
-    an edition, in which a page can keep its own.
+    an edition, in which a page can keep its own; changed: words of other options of its report, for this run alone.
     """
 
     told: Mapping[str, str] = field(default_factory=dict)
     when: Mapping[str, str] = field(default_factory=dict)
     look: Mapping[str, Any] = field(default_factory=dict)
     issued: bool = False
+    changed: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,6 +142,9 @@ def run_page(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Ma
         asked = within_edition(own, report, run.when, end, book.calendars[""], extras=extras)
     else:
         asked = with_when(own, report, run.when, context_for(book, run.when), page.file.options)
+    changed = changed_once(run.changed, report, page.name) if run.changed else {}
+    changes, in_place = change_words(asked, report, changed)
+    asked = with_changes(asked, changed)
     asked = asked._replace(options={**asked.options, **run.look})
     with _of_the_page():
         wanted = read_asked(report, page_told(asked, report, page.where), _places(page, report))
@@ -148,13 +162,18 @@ def run_page(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Ma
     notes = [f"Asked: {answer_words}"] if answer_words else []
     notes += list(_late_notes(book, own, asked, run))
     notes += [f"The page {page.name} is {lock}"] if lock == LOCK_BROKEN else []
+    if changes:
+        stays = "is locked, and stays" if lock else "stays"
+        notes.append(f"For this run alone: {in_place}; the page {page.name} {stays} as it is")
     table = report_made.table._replace(
         title=page.file.title or report_made.table.title,
-        facts={**report_made.table.facts, "page": page.name},
+        subtitle=(*report_made.table.subtitle, *([f"changed for this run: {changes}"] if changes else [])),
+        facts={**report_made.table.facts, "page": page.name, **({"changed": changes} if changes else {})},
         notes=(*report_made.table.notes, *notes),
     )
+    # What is explained are the figures of the page as it is.
     written = read_explanations(book.file.root, page.name)
-    table, missing = explained(table, written, page, book.calendars[""])
+    table, missing = (table, ()) if changes else explained(table, written, page, book.calendars[""])
     words = tuple(page_words(asked, report))
     return MadePage(
         page, report, report_made, table, answers, words, tuple(each.words for each in missing), wanted.warnings
