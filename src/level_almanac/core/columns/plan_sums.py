@@ -5,9 +5,10 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from level_almanac.core.columns.placed import PlacedColumn
-from level_almanac.core.columns.sums import Members, is_member
+from level_almanac.core.columns.sums import Members
 from level_almanac.core.lines.account_conditions import classes_that_can_meet
 from level_almanac.core.lines.asked import LedgerConditions
+from level_almanac.core.lines.shape import is_member
 from level_almanac.core.measures.plan_proof import plan_proof
 from level_almanac.core.measures.plans import PlanLine, Plans, read_plans
 from level_almanac.core.measures.table_measures import RESULT, TableMeasures

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 from level_almanac.core.lines.folding import folded
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.selected import ShownField
-from level_almanac.core.lines.shape import Others
+from level_almanac.core.lines.shape import is_member
 from level_almanac.core.measures.measure import Measure
 from level_almanac.core.measures.table_measures import TableMeasures
 from level_almanac.core.spans.windows import Window
@@ -149,11 +149,6 @@ class SlotSums:
 
 def _nothing(measure: Measure) -> SlotSum:
     return SlotSum(0, tuple(0 if part.summing == "count" else None for part in measure.parts))
-
-
-def is_member(value: Any, of: Any) -> bool:
-    """Tell whether a line's value is a member, or one of all other members."""
-    return of.holds(value) if isinstance(of, Others) else bool(value == of)
 
 
 def natural(member: Any) -> tuple[bool, str]:

@@ -10,6 +10,7 @@ from level_almanac.core.table.model import Check, Column, CountedAmount, Note, R
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.store.expressions import Expression
 from level_almanac.store.line_query import Order
+from level_almanac.store.predicate import Every, FieldTest, Not, Predicate
 
 
 class Others(NamedTuple):
@@ -21,6 +22,20 @@ class Others(NamedTuple):
     def holds(self, member: Any) -> bool:
         """Tell whether a member is one of them."""
         return not self.blank if member is None else str(member) not in self.than
+
+
+def member_test(field: str, member: Any) -> Predicate:
+    """Return the condition of the lines that have a member, none, or one of all other members, in a field."""
+    if isinstance(member, Others):
+        blank = FieldTest(field, "blank")
+        named = FieldTest(field, "is", member.than)
+        return Every((Not(named), Not(blank))) if member.blank else Not(named)
+    return FieldTest(field, "blank") if member is None else FieldTest(field, "is", (member,))
+
+
+def is_member(value: Any, of: Any) -> bool:
+    """Tell whether a line's value is a member, or one of all other members."""
+    return of.holds(value) if isinstance(of, Others) else bool(value == of)
 
 
 class ListShape(NamedTuple):

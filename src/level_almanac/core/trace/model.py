@@ -6,9 +6,10 @@ then asked of the store by the same slices that the figure was.
 
 from collections.abc import Mapping, Sequence
 from decimal import Decimal
-from typing import Literal, NamedTuple, Protocol
+from typing import Any, Literal, NamedTuple, Protocol
 
 from level_almanac.core.book import Book
+from level_almanac.core.lines.shape import member_test
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.store.expressions import Arithmetic, Constant, Expression, FieldReference, Summed
 from level_almanac.store.ledger_sums import Slice
@@ -26,7 +27,7 @@ class Term(NamedTuple):
     accounts: tuple[str, ...]
     slices: tuple[Slice, ...]
     side: LedgerSide = "amount"
-    members: tuple[tuple[str, str | None], ...] = ()
+    members: tuple[tuple[str, Any], ...] = ()
 
 
 class PlanPart(NamedTuple):
@@ -96,7 +97,7 @@ def predicate_of(
         # A line on the other side adds nothing here, and is not behind the figure.
         tests.append(Not(FieldTest(term.side, "is", (Decimal(0),))))
     for field, member in term.members:
-        tests.append(FieldTest(field, "blank") if member is None else FieldTest(field, "is", (member,)))
+        tests.append(member_test(field, member))
     return Every((*tests, *rules))
 
 

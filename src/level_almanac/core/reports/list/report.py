@@ -41,7 +41,7 @@ from level_almanac.core.lines.rules import (
     selection_of,
 )
 from level_almanac.core.lines.selected import ShownField, ShownReader
-from level_almanac.core.lines.shape import ListShape, MadeRows, Others
+from level_almanac.core.lines.shape import ListShape, MadeRows, member_test
 from level_almanac.core.lines.slips import word_slips
 from level_almanac.core.lines.source_place import EXPORT
 from level_almanac.core.reports.definition import MadeReport
@@ -56,7 +56,7 @@ from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import SIDE_OF
 from level_almanac.store.expressions import Expression, FieldReference, is_rate
 from level_almanac.store.line_query import Order, left_out
-from level_almanac.store.predicate import Every, FieldTest, Not, Predicate
+from level_almanac.store.predicate import FieldTest
 
 _ZERO = Decimal(0)
 
@@ -207,7 +207,7 @@ class Listing:
                 yield from self._day_rules(*self.days)
         yield from self.conditions
         for by, member in self.within:
-            yield Rule(f"other {by.label}", _member_test(f"group {by.key}", member))
+            yield Rule(f"other {by.label}", member_test(f"group {by.key}", member))
         for limit, shown in self.limits:
             if limit.each:
                 yield Rule(f"{shown.key} not {limit.words}", _limit_test(f"each {shown.key}", limit))
@@ -425,14 +425,6 @@ class Listing:
         return CountedAmount(
             sum(each[0] for each in considered), sum((each[1] - each[2] for each in considered), _ZERO)
         )
-
-
-def _member_test(name: str, member: Any) -> Predicate:
-    if isinstance(member, Others):
-        blank = FieldTest(name, "blank")
-        named = FieldTest(name, "is", member.than)
-        return Every((Not(named), Not(blank))) if member.blank else Not(named)
-    return FieldTest(name, "blank") if member is None else FieldTest(name, "is", (member,))
 
 
 def _limit_test(name: str, limit: Threshold) -> FieldTest:

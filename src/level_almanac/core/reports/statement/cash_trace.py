@@ -2,9 +2,10 @@
 
 from collections.abc import Iterator, Mapping
 from decimal import Decimal
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from level_almanac.core.book import Book
+from level_almanac.core.lines.shape import is_member
 from level_almanac.core.reports.statement.cash_basis import CashBasis
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.change import percent
@@ -28,12 +29,12 @@ class CashFigure(NamedTuple):
     cash: CashBasis
     window: Window
     factors: Mapping[str, int]
-    members: tuple[tuple[str, str | None], ...]
+    members: tuple[tuple[str, Any], ...]
 
     def holds(self, entity: str, values: tuple[str | None, ...]) -> bool:
         """Tell whether a line with these values is one of the members."""
         told = dict(zip(self.cash.fields, values, strict=True), entity=entity)
-        return all(told[field] == member for field, member in self.members)
+        return all(is_member(told[field], member) for field, member in self.members)
 
     def traced(self, book: Book, traced: Traced, traced_row: TracedRow, figure: TracedCell) -> ReportTable:
         """Return the lines that are booked or paid in the days of a figure, each with what counts of it."""

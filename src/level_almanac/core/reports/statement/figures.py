@@ -7,19 +7,22 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.fiscal import FiscalPeriod
 from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.columns.placed import PlacedColumn, Shown, with_members
+from level_almanac.core.columns.sums import natural
 from level_almanac.core.lines.asked import LedgerConditions
 from level_almanac.core.lines.member_names import called, names_of
+from level_almanac.core.lines.shape import Others, is_member
 from level_almanac.core.reports.statement.arrangement import EARLIER, RESULT, nature
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.windows import Window, rest_of_cut, up_to
 from level_almanac.core.table.change import Figure
+from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.files.layouts import RowMeasure
 from level_almanac.store.ledger_sums import ALL_CLASSES, MOVEMENT, EntryClass, Measures, Slice, SumKey, Sums, merged
 from level_almanac.store.predicate import FiscalRange
@@ -135,9 +138,14 @@ def figures_of(
     gatherer = _Gatherer(book, selection, as_of, asked, by, plans, cash)
     members = {field: gatherer.members(field, shown, measures, sums) for field in [*fields, *([by] if by else [])]}
     names = {field: names_of(book, book.tables["ledger"], field) for field in fields}
-    slots = with_members(
-        shown, lambda column: members[column.field], lambda field, member: called(names[field], field, member)
-    )
+
+    def members_of(column: PlacedColumn) -> Sequence[Any]:
+        return gatherer.largest(column, members[column.field], measures, sums) if column.top else members[column.field]
+
+    def name_of(field: str, member: Any) -> str:
+        return "all other" if isinstance(member, Others) else called(names[field], field, member)
+
+    slots = with_members(shown, members_of, name_of)
     for slot in slots:
         if isinstance(slot, PlacedColumn) and isinstance(slot.window, Window):
             gatherer.gather(slot, measures, sums)
@@ -223,6 +231,30 @@ class _Gatherer:
                 }
         return sorted(members, key=lambda member: (member is None, member or ""))
 
+    def largest(
+        self,
+        column: PlacedColumn,
+        members: Sequence[str | None],
+        measures: set[RowMeasure],
+        sums: Mapping[SumKey, Mapping[str, Sums]],
+    ) -> list[Any]:
+        """Return the members that a column is largest of, whichever its sign, and all other as one."""
+        if column.is_plan:
+            what, allowed = "the first column says which members are largest", "one of what was booked"
+            raise UsageMistake(Mistake(what, "--columns", column.word, allowed))
+        totals: defaultdict[str | None, Decimal] = defaultdict(Decimal)
+        for place, measured in sums.items():
+            if place[0] in self.selection.entities and (self._is_income(place[1]) or "balance" in measures):
+                names = (name for measure in measures for name in asked_names(column, measure))
+                totals[self._member(column.field, place[0], place[2:])] += sum(
+                    (measured[name].amount for name in names), Decimal(0)
+                )
+        ordered = sorted(members, key=lambda member: (-abs(totals[member]), *natural(member)))
+        found: list[Any] = ordered[: column.top]
+        if len(ordered) > column.top:
+            found.append(Others(tuple(member for member in found if member is not None), None in found))
+        return found
+
     def _is_income(self, account: str | None) -> bool:
         return self.book.chart[str(account)].is_income
 
@@ -235,7 +267,7 @@ class _Gatherer:
             entity, account, *values = place
             if entity not in self.selection.entities:
                 continue
-            if slot.field and self._member(slot.field, entity, values) != slot.member:
+            if slot.field and not is_member(self._member(slot.field, entity, values), slot.member):
                 continue
             for measure in measures:
                 measured_amounts = [measured[name] for name in asked_names(slot, measure)]
@@ -251,7 +283,7 @@ class _Gatherer:
         if not isinstance(slot.window, Window):
             return
         for each in cash.changes(slot.window):
-            if slot.field and self._member(slot.field, each.entity, each.members) != slot.member:
+            if slot.field and not is_member(self._member(slot.field, each.entity, each.members), slot.member):
                 continue
             change = Figure(each.paid.amount - each.booked.amount, each.paid.lines - each.booked.lines)
             for block in self._blocks(each.entity, each.members):
@@ -284,7 +316,7 @@ class _Gatherer:
         for line in self.plans.lines:
             if line.scenario != slot.scenario or line.entity not in self.selection.entities:
                 continue
-            if slot.field and self._member(slot.field, line.entity, line.members) != slot.member:
+            if slot.field and not is_member(self._member(slot.field, line.entity, line.members), slot.member):
                 continue
             sign = nature(self.book.chart[line.account])
             for measure in measures:

@@ -179,11 +179,6 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
 def _check_measures(words: ColumnWords, text: str) -> None:
     """Raise UsageMistake for a column that names a measure: what a statement is of, its layout says."""
     values = [each for word in words for each in (word.columns if isinstance(word, GroupedColumns) else (word,))]
-    for each in [word.each for word in words if isinstance(word, ValueColumn | GroupedColumns) and word.each]:
-        if each.top:
-            what, step = "a statement shows every member", "leave `top` out; `list ledger --columns` takes it"
-            shown = pointed(text, max(text.lower().find("top", each.start), 0), len("top"))
-            raise UsageMistake(Mistake(what, WHERE, f"top {each.top}", next_step=step, shown=shown))
     for word in values:
         if isinstance(word, ValueColumn) and word.measure:
             what, step = "a statement is of the ledger's amounts", "leave it out; `list ledger --columns` takes it"
