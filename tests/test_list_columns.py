@@ -408,5 +408,10 @@ def test_links_go_over_several_tables(tmp_path: Path) -> None:
     assert set(named) == {"H1 Main hall", "(no item.range.hall)", "Total, 2 groups"}
     trace = book.run("trace", "list", "sales", "--by", "item.range.hall", "--columns", "ytd", "--row", "H1")
     assert "adds up to the cent · the lines sum to the figure" in trace.out
+    # Who has a code that leads nowhere is told apart from who has none.
+    lost = "note 1 line of 5 has a code in item that items lacks, and stands with those that have none"
+    for words in (["--show", "amount"], ["--columns", "ytd"]):
+        assert lost in " ".join(book.run("list", "sales", "--by", "item.range", *words).out.split())
+    assert lost not in " ".join(book.run("list", "sales", "--by", "item", "--columns", "ytd").out.split())
     # A way never comes by a table twice, so that tables which lead to each other end.
     assert "item.range.hall.item.name" not in book.run("fields", "sales").out

@@ -27,7 +27,7 @@ from level_almanac.core.lines.computed_asked import read_computed
 from level_almanac.core.lines.currencies import currencies_of
 from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.edges import AskedDays, edge_notes
-from level_almanac.core.lines.lacking import lacking_notes
+from level_almanac.core.lines.lacking import lacking_notes, unknown_notes
 from level_almanac.core.lines.member_names import names_of
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import (
@@ -276,9 +276,12 @@ class TableMeasures:
         pairs = zip(windows, values[::2], values[1::2], strict=False)
         return tuple(Part(name, CountedAmount(lines, Decimal(amount or 0))) for (name, _), lines, amount in pairs)
 
-    def blank_notes(self, rules: Sequence[Rule]) -> Iterator[str]:
-        """Yield how many lines have nothing in a field that a measure is made of, and so count there with nothing."""
+    def blank_notes(self, rules: Sequence[Rule], more: Sequence[ShownField] = ()) -> Iterator[str]:
+        """Yield how many lines have nothing in a field that a measure is made of, and so count there with nothing, and
+        how many lead to what a linked table lacks. more: fields that lines are told apart by, beside those of `by`.
+        """
         yield from lacking_notes(self.book.engine, self.source(rules), [measure.field for measure in self.measures])
+        yield from unknown_notes(self.book, self.fields, rules, (*self.by, *more))
 
     def proof(
         self,

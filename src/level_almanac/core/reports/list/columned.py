@@ -345,7 +345,7 @@ class ColumnedList:
         yield from self._cut_notes()
         yield from unlike_notes(made.columns)
         if made.windows:
-            yield from measured.blank_notes(made.rules)
+            yield from measured.blank_notes(made.rules, made.across)
         if self.by_size:
             yield "None is above zero, so size decides: the largest are those furthest below it"
         if self.limits and measured.request.conditions.besides:

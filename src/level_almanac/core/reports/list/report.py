@@ -26,7 +26,7 @@ from level_almanac.core.lines.computed_asked import read_computed
 from level_almanac.core.lines.currencies import currencies_of
 from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.edges import AskedDays, edge_notes
-from level_almanac.core.lines.lacking import lacking_notes, once_notes
+from level_almanac.core.lines.lacking import lacking_notes, once_notes, unknown_notes
 from level_almanac.core.lines.member_names import names_of
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.rule import Rule
@@ -248,6 +248,7 @@ class Listing:
                 *self._notes(),
                 *lacking_notes(self.book.engine, self.source, [each for each in self.shown if each.value is not None]),
                 *once_notes(self.shown),
+                *unknown_notes(self.book, self.fields, self.rules, (*self.by, *self.shown)),
                 *rows_made.notes,
             ),
         )
