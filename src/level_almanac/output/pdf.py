@@ -18,10 +18,15 @@ if TYPE_CHECKING:
 MM = 72 / 25.4
 _SIZES = (9.0, 8.5, 8.0, 7.5, 7.0, 6.5, 6.0)
 """Type sizes in points, the largest that fits being used."""
-_GAP = 9.0
+_CLOSE = 6.5
+"""The type size from which down columns stand closer together."""
 _SHORT_HEAD = 14
 _AT_ONCE = 250
 """How many rows are laid out for a page: none holds more, in most cases, and each that is has its cost."""
+
+
+def _gap(size: float) -> float:
+    return 9.0 if size > _CLOSE else 4.5
 
 
 def pdf(table: ReportTable) -> bytes:
@@ -64,7 +69,7 @@ class Document:
             cells = [self._width(cells[at], size, bold=row.kind != "line") for cells, row in rows]
             pieces = [piece for words in head for piece in ([words] if wide else _pieces(words))]
             longest = [self._width(piece, size - 1, bold=True) for piece in pieces]
-            widths.append(max([*cells, *longest, 4 * size if column.kind != "text" else 0.0]) + _GAP)
+            widths.append(max([*cells, *longest, 4 * size if column.kind != "text" else 0.0]) + _gap(size))
         return widths
 
     def _fit(self) -> tuple[float, list[float], list[tuple[int, int]]]:
@@ -221,7 +226,7 @@ class Document:
         for end, width, column in zip(
             ends[len(places) :], widths[len(places) :], self.table.columns[first:last], strict=True
         ):
-            places.append((end - width + _GAP, False) if column.kind == "text" else (end - 1, True))
+            places.append((end - width + _gap(self.size), False) if column.kind == "text" else (end - 1, True))
         return places
 
     def piece(self, rows: Sequence[tuple[int, Row]], first: int, last: int) -> Any:
@@ -242,7 +247,7 @@ class Document:
             ("VALIGN", (0, 0), (-1, top - 1), "BOTTOM"),
             ("VALIGN", (0, top), (-1, -1), "MIDDLE"),
             ("LEFTPADDING", (0, 0), (-1, -1), 0),
-            ("LEFTPADDING", (front, 0), (-1, -1), _GAP - 2),
+            ("LEFTPADDING", (front, 0), (-1, -1), _gap(size) - 2),
             ("RIGHTPADDING", (0, 0), (-1, -1), 1),
             ("TOPPADDING", (0, 0), (-1, -1), 1.1),
             ("BOTTOMPADDING", (0, 0), (-1, -1), 1.6),
@@ -252,7 +257,7 @@ class Document:
         for at, column in enumerate(columns, front):
             if column.kind == "text":
                 looks.append(("ALIGN", (at, 0), (at, -1), "LEFT"))
-                looks.append(("LEFTPADDING", (at, 0), (at, -1), _GAP))
+                looks.append(("LEFTPADDING", (at, 0), (at, -1), _gap(size)))
         for at, (number, row) in enumerate(rows, top):
             key = [row.key if row.kind == "line" else ""] if front == 2 else []
             label = self._label(row)
@@ -298,7 +303,7 @@ class Document:
             "head", fontName=REGULAR, fontSize=size, leading=size * 1.25, alignment=0 if column.kind == "text" else 2,
             textColor=QUIET, splitLongWords=0,
         )  # fmt: skip
-        room = self.widths[self.table.columns.index(column)] - _GAP
+        room = self.widths[self.table.columns.index(column)] - _gap(self.size)
         label, *below = (self._broken(part, room, size) for part in words if part)
         text = "<br/>".join([f'<font name="{BOLD}" color="{INK}">{label}</font>', *below])
         return Paragraph(text, style)
