@@ -250,3 +250,12 @@ def test_figures_of_growth_are_traced(book: Book, demo: Path) -> None:
     change = run_almanac("trace", "growth", "sales", "--row", "ytd", "--column", "last-year-change", book=demo)
     assert change.code == 2
     assert "trace the figures that it is made of" in change.err
+
+
+def test_all_units_since_the_data_begins(demo: Path) -> None:
+    every = run_almanac("growth", "sales", "--each", "quarter", "--last", "all", "--print", "json", book=demo)
+    keys = [row["key"] for row in every.json["rows"] if row["key"][:2] == "20"]
+    assert keys == [f"{year}-Q{quarter}" for year in (2024, 2025, 2026) for quarter in (1, 2, 3, 4)][:11]
+    assert (
+        "expected a whole number, 1 or more, or `all`" in run_almanac("growth", "sales", "--last", "0", book=demo).err
+    )

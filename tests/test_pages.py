@@ -443,6 +443,29 @@ def test_one_run_of_a_page_takes_any_option_of_its_report(book: Path) -> None:
         assert message in refused.err
 
 
+def test_two_pages_are_compared_key_by_key(book: Path) -> None:
+    assert (
+        page(book, "save", "--ask", "over", "d/one", "list", "ledger", "--by", "party", "--over", "500", "--lines").code
+        == 0
+    )
+    assert (
+        page(book, "save", "--title", "Two", "d/two", "list", "ledger", "--by", "party", "--only", "amount over 5").code
+        == 0
+    )
+    found = page(book, "diff", "d/one", "d/two", "--print", "json").json
+    assert {row["key"]: (row["cells"]["one"], row["cells"]["other"]) for row in found["rows"]} == {
+        "title": (None, "Two"),
+        "options.over": ("{over}", None),
+        "options.lines": ("yes", None),
+        "options.only": (None, "amount over 5"),
+        "ask.over.kind": ("amount", None),
+        "ask.over.label": ("More than", None),
+        "ask.over.default": ("500", None),
+    }
+    assert "2 settings are the same on both" in found["notes"]
+    assert page(book, "diff", "d/one", "d/one", "--print", "json").json["rows"] == []
+
+
 def test_every_built_in_page_runs_on_the_demo(book: Path) -> None:
     ran = page(book, "check", "common", "--print", "json")
     assert ran.code == 0, ran.out

@@ -351,7 +351,7 @@ class ReportMethods:
         table: str,
         *,
         each: str | None = None,
-        last: int | None = None,
+        last: str | None = None,
         per: str | None = None,
         by: str | None = None,
         of: str | None = None,
@@ -382,7 +382,7 @@ class ReportMethods:
         that is not finished is marked, and compared with the same days.
 
         each: Units of the calendar: year, quarter, period, month, week, day.
-        last: So many of each unit, the latest ones.
+        last: So many of each unit, the latest ones, or `all` that there are.
         per: Divide by a measure of another table: `spend = natural of ledger if account.class is expense`.
         by: Tell it of each member of this field, and of all.
         of: What is summed: `amount, quantity, margin %`.  [default: the table's amount; of documents and billing the net one; of the ledger the result, or the amount where conditions leave one kind of accounts]

@@ -17,7 +17,7 @@ from level_almanac.cli.say import progress_shown, say
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.calendar.date_text import day_words, moment_words
 from level_almanac.core.pages.checking import checked_page
-from level_almanac.core.pages.report import checked_report, pages_table
+from level_almanac.core.pages.report import checked_report, pages_compared, pages_table
 from level_almanac.core.pages.running import MadePage, PageRun, answers_of, page_command, run_page
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.files.page_reading import page_names, pages_named, read_page
@@ -28,7 +28,7 @@ from level_almanac.files.runs import keep_answers, keep_last, kept_answers
 
 @click.group(cls=OneEachGroup)
 def page() -> None:
-    """Saved reports: save, list, show, run, copy, lock, check them.
+    """Saved reports: save, list, show, run, copy, compare, lock, check them.
 
     A page is a text file in the book's folder `pages`: a report with its
     options, under the names they have on the command line, and the questions
@@ -96,6 +96,24 @@ def show_page(ctx: click.Context, name: str) -> None:
         answered = ", ".join(f"{key} = {value or 'left open'}" for key, value in run.answers.items())
         lines.append(f"run {moment_words(datetime.fromisoformat(run.at))}" + (f" with {answered}" if answered else ""))
     click.echo("".join(f"# {line}\n" for line in lines), nl=False)
+
+
+@page.command()
+@click.argument("one", type=PAGE, metavar="PAGE")
+@click.argument("other", type=PAGE, metavar="PAGE")
+@output_options
+@click.pass_context
+def diff(ctx: click.Context, one: str, other: str, output: OutputRequest) -> None:
+    """What two pages say otherwise, key by key.
+
+    \b
+    Examples:
+      almanac page diff common/income common/income-budget
+    """
+    check_outputs(output)
+    book = open_book(ctx)
+    look, root = look_for(output, book), book.file.root
+    show(ctx, pages_compared(read_page(root, one), read_page(root, other))._replace(look=look), output)
 
 
 @page.command()

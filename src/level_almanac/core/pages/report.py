@@ -1,8 +1,9 @@
 """Which pages there are, as a report (docs/pages.md)."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import fields
 from datetime import datetime
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import moment_words
@@ -121,3 +122,53 @@ def pages_table(book: Book, *, own: bool) -> ReportTable:
         except AlmanacError as error:
             lines.append(PageLine(name, None, "locked" if name in locks else "", last, str(error.mistakes[0])))
     return pages_report(book.settings.book.name, lines)
+
+
+def pages_compared(one: Page, other: Page) -> ReportTable:
+    """Return what two pages say otherwise: their report, options, questions and rules, key by key."""
+    first, second = dict(_settings(one)), dict(_settings(other))
+    keys = [*first, *(key for key in second if key not in first)]
+    different = [key for key in keys if first.get(key) != second.get(key)]
+    rows = [Row(key, key, 0, "line", {"one": first.get(key), "other": second.get(key)}) for key in different]
+    same = len(keys) - len(different)
+    alike = f"{how_many(same, 'setting')} {'is' if same == 1 else 'are'} the same on both"
+    return ReportTable(
+        title=f"What {one.name} and {other.name} say otherwise",
+        facts={"one": one.name, "other": other.name, "different": str(len(different)), "same": str(same)},
+        subtitle=(how_many(len(different), "setting") if different else "the two pages say the same",),
+        columns=(Column("one", one.name, "text"), Column("other", other.name, "text")),
+        rows=tuple(rows),
+        key_label="setting",
+        notes=(alike,),
+    )
+
+
+def _settings(page: Page) -> Iterator[tuple[str, str]]:
+    """Yield everything that a page says, by the keys of its file."""
+    file = page.file
+    for key in ("report", "title", "about"):
+        if value := getattr(file, key):
+            yield key, value
+    for name, value in file.options.items():
+        yield f"options.{name}", _words(value)
+    for name, question in file.ask.items():
+        for each in fields(question):
+            if value := getattr(question, each.name):
+                yield f"ask.{name}.{each.name}", _words(value)
+    if file.explain is not None:
+        for each in fields(file.explain):
+            yield f"explain.{each.name}", _words(getattr(file.explain, each.name))
+    for number, tie in enumerate(file.ties, 1):
+        words = ", ".join(f"{each.name} {value}" for each in fields(tie) if (value := getattr(tie, each.name)))
+        yield f"ties.{number}", words
+
+
+def _words(value: Any) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, list):
+        return "; ".join(_words(each) for each in value)
+    if isinstance(value, dict):
+        # A part of a list that is there by an answer.
+        return f"{value.get('words', '')} if {value.get('if', '')}"
+    return str(value)

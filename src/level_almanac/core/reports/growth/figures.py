@@ -24,6 +24,8 @@ from level_almanac.core.table.model import Cell
 from level_almanac.errors import Mistake, UsageMistake, listed
 
 _MOST_MEMBERS = 40
+_ALL = 1_000_000
+"""More of any unit than there can be."""
 _PER = re.compile(
     r"\s*([a-z][a-z0-9_]*)\s*=\s*(.+?)\s+of\s+([a-z][a-z0-9_]*)(?:\s+if\s+(.+))?\s*", re.IGNORECASE | re.DOTALL
 )
@@ -32,8 +34,8 @@ _PER = re.compile(
 @dataclass(frozen=True, slots=True, kw_only=True)
 class GrowthRequest(Request):
     """What growth is asked for. of: the lines and measures, `by` the field that it is told of member by member; each:
-    the units of the calendar; last: how many of each; first, through: a range of days instead; per: `name = measure of
-    table if condition`, by which the first measure is divided.
+    the units of the calendar; last: how many of each, or all; first, through: a range of days instead; per: `name =
+    measure of table if condition`, by which the first measure is divided.
     """
 
     each: tuple[Unit, ...] = options(
@@ -45,7 +47,12 @@ class GrowthRequest(Request):
         holds=lambda value: is_texts(value) and bool(value) and set(value) <= set(UNITS),
         allowed=f"a tuple of {listed(UNITS)}",
     )  # fmt: skip
-    last: int | None = option("last", "So many of each unit, the latest ones.", "count", metavar="N")
+    last: int | Literal["all"] | None = options(
+        Option("last", "So many of each unit, the latest ones, or `all` that there are.", metavar="N", default=""),
+        build=lambda given: _how_many(given["last"]), default=None,
+        holds=lambda value: value in (None, "all") or (type(value) is int and value > 0),
+        allowed="a whole number, 1 or more, or `all`",
+    )  # fmt: skip
     per: str = option(
         "per", "Divide by a measure of another table: `spend = natural of ledger if account.class is expense`.",
         metavar="WORDS",
@@ -91,7 +98,8 @@ class Growing:
         # Where periods cannot be shared out among quarters, the other units that were asked for still are told.
         self.no_quarters = not year.quarters and "quarter" in request.each and len(request.each) > 1
         each = tuple(unit for unit in request.each if unit != "quarter" or not self.no_quarters)
-        spans = Spans(each, request.last, self.days, self.as_of, self.measured.first_day, self.measured.in_periods)
+        last = _ALL if request.last == "all" else request.last
+        spans = Spans(each, last, self.days, self.as_of, self.measured.first_day, self.measured.in_periods)
         self.stages = tuple(self._since(stage) for stage in stages_of(spans))
         windows = [window for stage in self.stages for window in stage.windows]
         self.rules = self.measured.rules(windows)
@@ -264,6 +272,15 @@ class Growing:
 
     def _member_name(self, member: Members | None) -> str:
         return "All" if member is None else self.measured.called(0, member[0])
+
+
+def _how_many(text: str) -> int | Literal["all"] | None:
+    """Return how many of each unit a text asks for; raise UsageMistake for what is no number of them."""
+    if text.strip().lower() in ("", "all"):
+        return "all" if text.strip() else None
+    if not text.strip().isdigit() or int(text) == 0:
+        raise UsageMistake(Mistake("not so many", "--last", repr(text), "a whole number, 1 or more, or `all`"))
+    return int(text)
 
 
 def _words(text: str) -> list[str]:
