@@ -259,3 +259,42 @@ def test_all_units_since_the_data_begins(demo: Path) -> None:
     assert (
         "expected a whole number, 1 or more, or `all`" in run_almanac("growth", "sales", "--last", "0", book=demo).err
     )
+
+
+@pytest.mark.parametrize("by", [[], ["--by", "route"]])
+def test_measures_beside_one_another_are_those_below_one_another(demo: Path, by: list[str]) -> None:
+    words = [
+        "growth",
+        "sales",
+        *by,
+        "--of",
+        "amount, quantity, margin %, count",
+        "--each",
+        "quarter, year",
+        "--last",
+        "4",
+    ]
+    below = run_almanac(*words, "--print", "json", book=demo).json
+    beside = run_almanac(*words, "--side-by-side", "--print", "json", book=demo).json
+    rows = {row["key"]: row["cells"] for row in beside["rows"] if row["cells"]}
+    told = 0
+    for row in below["rows"]:
+        block, _, span = row["key"].rpartition("/")
+        for key, name in (("now", "now"), ("last-year", "last-year"), ("last-year-change", "change"),
+                          ("last-year-change-pct", "change-pct")):  # fmt: skip
+            cell = row["cells"].get(key)
+            if span in rows and cell is not None:
+                other = rows[span][f"{block}:{name}"]
+                assert str(other) == str(cell) or Decimal(other) == Decimal(cell)
+                told += 1
+    assert told > 60
+    assert rows["2026-Q3"]["compared"] == "1 Apr–17 Jun 2025"
+    assert below["proof"] == beside["proof"]
+    heads = {column.get("group", "") for column in beside["columns"]}
+    assert len(heads) == 1 + (4 if not by else 20)
+    column = "quantity:last-year" if not by else "Isles/quantity:last-year"
+    trace = run_almanac(
+        "trace", *words, "--side-by-side", "--row", "2026-Q2", "--column", column, "--print", "json", book=demo
+    )
+    assert trace.code == 0, trace.err
+    assert trace.json["proof"]["balances"] is True

@@ -35,7 +35,8 @@ _PER = re.compile(
 class GrowthRequest(Request):
     """What growth is asked for. of: the lines and measures, `by` the field that it is told of member by member; each:
     the units of the calendar; last: how many of each, or all; first, through: a range of days instead; per: `name =
-    measure of table if condition`, by which the first measure is divided.
+    measure of table if condition`, by which the first measure is divided; side_by_side: whether measures and members
+    stand beside one another, beside last year's.
     """
 
     each: tuple[Unit, ...] = options(
@@ -57,6 +58,7 @@ class GrowthRequest(Request):
         "per", "Divide by a measure of another table: `spend = natural of ledger if account.class is expense`.",
         metavar="WORDS",
     )  # fmt: skip
+    side_by_side: bool = option("side-by-side", "Spans as rows, measures and members beside one another.", "flag")
     of: MeasuredRequest = inner(
         MeasuredRequest,
         required=True,

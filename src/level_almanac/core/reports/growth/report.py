@@ -10,6 +10,7 @@ from level_almanac.core.language.days import Unit
 from level_almanac.core.lines.edges import AskedDays
 from level_almanac.core.measures.day_sums import Members
 from level_almanac.core.reports.definition import MadeReport
+from level_almanac.core.reports.growth import side_by_side
 from level_almanac.core.reports.growth.figures import Growing, GrowthRequest, Shown
 from level_almanac.core.reports.growth.stages import Stage
 from level_almanac.core.spans.compared import lacking_day_notes
@@ -32,7 +33,7 @@ def growth_table(growing: Growing) -> ReportTable:
     names = ", ".join([measured.named, *(shown.label for shown in growing.shown if shown.kind)])
     by = f" by {measured.by[0].label}" if measured.by else ""
     facts = {**measured.facts(), "each": ", ".join(growing.request.each)}
-    more = []
+    more, beside = list[str](), growing.request.side_by_side
     if growing.days:
         facts |= {"from": growing.days[0].isoformat(), "through": growing.days[1].isoformat()}
         more.append(range_words(*growing.days))
@@ -42,8 +43,8 @@ def growth_table(growing: Growing) -> ReportTable:
         title=f"{measured.own.name.replace('_', ' ').capitalize()}: growth of {names}{by}",
         facts=facts,
         subtitle=measured.subtitle(*more),
-        columns=tuple(_columns(growing)),
-        rows=tuple(_rows(growing)),
+        columns=tuple(side_by_side.columns(growing) if beside else _columns(growing)),
+        rows=tuple(side_by_side.rows(growing) if beside else _rows(growing)),
         key_label="span",
         proof=_proof(growing),
         notes=tuple(dict.fromkeys(_notes(growing))),

@@ -3,6 +3,7 @@
 from level_almanac.core.book import Book
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.growth.figures import Growing
+from level_almanac.core.reports.growth.side_by_side import blocks_of
 from level_almanac.core.reports.growth.stages import Stage
 from level_almanac.core.reports.measured_trace import Meant, column_or, measured_lines, not_a_sum
 from level_almanac.core.spans.windows import Missing, Window
@@ -16,11 +17,16 @@ def growth_trace(book: Book, report: MadeReport, asked: TraceRequest) -> ReportT
     """Return the lines behind one figure of growth. Raises UsageMistake where none or several are meant."""
     table, row_name, column_name = report.table, asked.row, asked.column
     growing: Growing = report.of
-    row, column = find_row(table, row_name), column_or(table, column_name, "now")
-    if column.key not in ("now", "before", "last-year"):
+    beside = growing.request.side_by_side
+    usual = next(column.key for column in table.columns if column.key.rpartition(":")[2] == "now")
+    row, column = find_row(table, row_name), column_or(table, column_name, usual)
+    block, _, key = column.key.rpartition(":")
+    if key not in ("now", "before", "last-year"):
         raise not_a_sum(column)
-    for member, shown in growing.blocks:
-        prefix = growing.prefix(member, shown)
+    for own, member, shown in blocks_of(growing):
+        if beside and own != block:
+            continue
+        prefix = "" if beside else growing.prefix(member, shown)
         stage = next((stage for stage in growing.stages if prefix + stage.key == row.key), None)
         if stage is None:
             continue
@@ -39,7 +45,8 @@ def growth_trace(book: Book, report: MadeReport, asked: TraceRequest) -> ReportT
 
 
 def _window(stage: Stage, column: Column) -> Window:
-    window = {"now": stage.now, "before": stage.before, "last-year": stage.last_year}[column.key]
+    key = column.key.rpartition(":")[2]
+    window = {"now": stage.now, "before": stage.before, "last-year": stage.last_year}[key]
     if isinstance(window, Missing):
         raise UsageMistake(Mistake(f"the figure is blank: {window.why}", "--column", repr(column.key)))
     return window
