@@ -11,6 +11,7 @@ import tomllib
 from datetime import date
 from pathlib import Path
 
+import openpyxl
 import pytest
 
 from conftest import COMMAND, ENVIRONMENT, Ran, copied, run_almanac
@@ -464,6 +465,30 @@ def test_two_pages_are_compared_key_by_key(book: Path) -> None:
     }
     assert "2 settings are the same on both" in found["notes"]
     assert page(book, "diff", "d/one", "d/one", "--print", "json").json["rows"] == []
+
+
+def test_a_group_is_run_as_a_whole_and_stands_in_one_file(book: Path, tmp_path: Path) -> None:
+    assert page(book, "save", "g/one", "statement", "income", "--period", "2026-P08", "--level", "1").code == 0
+    assert page(book, "save", "--ask", "top", "g/two", "rank", "sales", "--by", "item", "--top", "3").code == 0
+    pdf, sheet = tmp_path / "g.pdf", tmp_path / "g.xlsx"
+    ran = page(book, "run", "g", "--period", "2026-P07", "--answer", "top=2", "-o", str(pdf), "-o", str(sheet))
+    assert ran.code == 0, ran.err
+    assert ran.out == ""
+    names = openpyxl.load_workbook(sheet).sheetnames
+    assert [names[0], *names[1:3]] == ["Contents", "one", "two"]
+    assert pdf.read_bytes().startswith(b"%PDF")
+    printed = page(book, "run", "g", "--period", "2026-P07", "--answer", "top=2").out
+    alone = [page(book, "run", name, "--period", "2026-P07", *more).out
+             for name, more in (("g/one", ()), ("g/two", ("--answer", "top=2")))]  # fmt: skip
+    assert printed == "\n".join(alone)
+    for words, message in (
+        (("-o", str(tmp_path / "g.html")), "a group goes into one PDF or one workbook"),
+        (("--level", "2"), "this is for one page, and not for a group: g with --level"),
+        (("--answer", "topp=2"), "no page of the group asks this: topp; expected top"),
+    ):
+        refused = page(book, "run", "g", *words)
+        assert refused.code == 2
+        assert message in refused.err
 
 
 def test_every_built_in_page_runs_on_the_demo(book: Path) -> None:

@@ -10,6 +10,7 @@ from level_almanac.cli.answers import asking, has_terminal, told_answers
 from level_almanac.cli.commands import OneEachGroup
 from level_almanac.cli.names import PAGE, PAGES
 from level_almanac.cli.options import open_book
+from level_almanac.cli.page_group import run_group
 from level_almanac.cli.page_keeping import copy, lock, rename, save, unlock
 from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.cli.reports import warn
@@ -141,7 +142,7 @@ def check(ctx: click.Context, names: tuple[str, ...], output: OutputRequest) -> 
 
 
 @page.command(context_settings={"ignore_unknown_options": True})
-@click.argument("name", type=PAGE)
+@click.argument("name", type=PAGES)
 @click.argument("changed", nargs=-1, type=click.UNPROCESSED, metavar="[OPTIONS OF ITS REPORT]...")
 @click.option("-a", "--answer", "answers", multiple=True, metavar="NAME=VALUE", help="Answer a question; repeatable.")
 @click.option("--answers", "file", type=click.Path(path_type=Path), metavar="FILE", help="Answers from a TOML file.")
@@ -162,7 +163,7 @@ def run(
     output: OutputRequest,
     **when: str,
 ) -> None:
-    """Make the report of a page.
+    """Make the report of a page, or of all pages of a group.
 
     What it asks for is answered by --answer, by a file, or at the terminal
     where there is one; else its defaults count.
@@ -178,6 +179,7 @@ def run(
       almanac page run common/suppliers-past-limit --answer limit=10000 --answer year=2025
       almanac page run common/suppliers-past-limit --again
       almanac page run month-end/income --columns "ptd; ptd last year" --only "vessel is Tern"
+      almanac page run month-end --period 2026-P08 -o month-end.pdf
     """
     if name.startswith("-"):
         step = "say the page first: almanac page run NAME --only ..."
@@ -185,6 +187,13 @@ def run(
     check_outputs(output)
     book = open_book(ctx)
     root = book.file.root
+    names = pages_named(root, (name,))
+    if names != [name.strip().rstrip("/")]:
+        if changed or again:
+            got = changed[0] if changed else "--again"
+            raise UsageMistake(Mistake("this is for one page, and not for a group", "NAME", f"{name} with {got}"))
+        run_group(ctx, book, name, names, (answers, file), asked_when(book, when), output)
+        return
     read = read_page(root, name)
     answers_told = told_answers(answers, file)
     runs = kept_answers(root, read.name)
