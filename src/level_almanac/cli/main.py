@@ -27,7 +27,7 @@ _OTHERS = {
     "explain": "Write an explanation of one figure of a page, printed with it.",
     "load": "Take the exports in: all of them, or nothing.",
     "new": "Start a book: a folder with its settings, to go on from.",
-    "page": "Saved reports: save, list, show, run, copy, compare, lock, check them.",
+    "page": "Saved reports: save, list, run, copy, compare, lock, check them.",
     "propose": "Propose intake blocks for exports.",
     "trace": "The lines behind any figure of a report.",
 }

@@ -29,7 +29,7 @@ from level_almanac.files.runs import keep_answers, keep_last, kept_answers
 
 @click.group(cls=OneEachGroup)
 def page() -> None:
-    """Saved reports: save, list, show, run, copy, compare, lock, check them.
+    """Saved reports: save, list, run, copy, compare, lock, check them.
 
     A page is a text file in the book's folder `pages`: a report with its
     options, under the names they have on the command line, and the questions
