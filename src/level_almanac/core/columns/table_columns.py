@@ -333,19 +333,32 @@ class TableColumns:
         """Return the cells of a row by column. within: the group that it stands in; whole: all that is shown."""
         cells: dict[str, Cell] = {}
         for at, column in enumerate(self.columns):
-            match column:
-                case PlacedColumn():
-                    figure = self.figure(group, column)
-                    cells[column.key] = None if figure is None else self._cell(figure.amount, column)
-                case PairedColumn():
-                    cells[column.key] = self._change(group, column)
-                case ShareColumn():
-                    slot = self._shared(column, at)
-                    part, of = (self.figure(each, slot) for each in (group, whole if column.row == TOTAL else within))
-                    cells[column.key] = percent(part.amount, of.amount) if part and of and part.lines else None
-                case ComputedColumn():
-                    cells[column.key] = self._computed(column, cells)
+            if isinstance(column, ComputedColumn):
+                cells[column.key] = self._computed(column, cells)
+            else:
+                cells[column.key] = self._one(at, group, within, whole)
         return cells
+
+    def cell(self, key: str, group: Group, within: Group, whole: Group) -> Cell:
+        """Return one cell of a row, by the key of its column."""
+        at = next(at for at, column in enumerate(self.columns) if column.key == key)
+        if isinstance(self.columns[at], ComputedColumn):
+            return self.cells(group, within, whole)[key]
+        return self._one(at, group, within, whole)
+
+    def _one(self, at: int, group: Group, within: Group, whole: Group) -> Cell:
+        """Return the cell of a column that is not computed from others."""
+        match self.columns[at]:
+            case PlacedColumn() as column:
+                figure = self.figure(group, column)
+                return None if figure is None else self._cell(figure.amount, column)
+            case PairedColumn() as pair:
+                return self._change(group, pair)
+            case ShareColumn() as share:
+                slot = self._shared(share, at)
+                part, of = (self.figure(each, slot) for each in (group, whole if share.row == TOTAL else within))
+                return percent(part.amount, of.amount) if part and of and part.lines else None
+        raise AssertionError(at)
 
     def _cell(self, value: Decimal | None, slot: PlacedColumn) -> Cell:
         measure = self.measure_of_slot(slot)

@@ -149,12 +149,11 @@ class ColumnedList:
         return next((sort.column for sort in self.sorts if sort.column), self.heads[0].key)
 
     def _cell(self, group: Group, key: str, whole: Group) -> Cell:
-        return self.made.cells(group, whole, whole).get(key)
+        return self.made.cell(key, group, whole, whole)
 
     def _holds(self, group: Group, whole: Group) -> bool:
-        cells = self.made.cells(group, whole, whole) if self.limits else {}
         for limit, column in self.limits:
-            cell = cells.get(column.key)
+            cell = self._cell(group, column.key, whole)
             if not limit.holds(Decimal(cell) if isinstance(cell, Decimal | int) else None):
                 return False
         return True
@@ -301,7 +300,8 @@ class ColumnedList:
         return " and ".join(f"{column.label} not {limit.words}" for limit, column in self.limits)
 
     def _proof(self) -> Proof | None:
-        dropped = [group for group in self.all_groups if group not in self.kept] if self.limits else []
+        kept = {group.members for group in self.kept}
+        dropped = [group for group in self.all_groups if group.members not in kept]
         left_out = {group.members: self._limit_words() for group in dropped}
         plans = self.made.plans.proofs(left_out) if self.made.plans else ()
         if not self.made.windows:
@@ -383,9 +383,9 @@ class ColumnedList:
 
     def _places(self, measure: Measure) -> int:
         """Return how many decimals the sums of a measure are told with."""
-        values = [self.made.figure(group, slot) for slot in self.made.booked if slot.measure == measure.key
-                  for group in self.all_groups]  # fmt: skip
-        return measure_places(measure, self.measured.decimals, [each.amount if each else None for each in values])
+        slots = [slot for slot in self.made.booked if slot.measure == measure.key]
+        figures = (self.made.figure(group, slot) for slot in slots for group in self.all_groups)
+        return measure_places(measure, self.measured.decimals, (each.amount if each else None for each in figures))
 
     def _cut_notes(self) -> Iterator[Note]:
         """Yield what compared spans that were cut hold after the cut."""
