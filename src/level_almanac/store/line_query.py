@@ -32,15 +32,17 @@ Summing = Literal["sum", "count", "distinct", "values", "minimum", "maximum", "o
 when groups are put together; `only`: what they all have, blank where they differ; `once`: of a `Keyed` number, each
 that there is with its keys, to be added up when the groups are put together.
 """
+_EACH = "(case when count({v}) > 0 then list(distinct {v}) filter (where {v} is not null) end)"
+"""An engine's own list of nothing may be blank or empty."""
 _SUMMED: dict[Summing, str] = {
     "sum": "sum({v})",
     "count": "count({v})",
     "distinct": "count(distinct {v})",
-    "values": "list(distinct {v}) filter (where {v} is not null)",
+    "values": _EACH,
     "minimum": "min({v})",
     "maximum": "max({v})",
     "only": "(case when min({v}) = max({v}) and count({v}) = count(*) then min({v}) end)",
-    "once": "list(distinct {v}) filter (where {v} is not null)",
+    "once": _EACH,
 }
 
 
