@@ -292,6 +292,8 @@ def test_a_flat_table_is_data_of_one_kind_in_every_file(demo: Path, tmp_path: Pa
         (["--columns", "ytd; share of rows"], "--columns: a share is of the total, or of the group that a row stands in"),
         (["--columns", "ytd; quantity target ytd"], "--columns: a plan is of the table's usual amount"),
         (["--columns", "ytd; quantity ytd; change"], "--columns: a change compares two columns of what was booked"),
+        (["--columns", "each route (ytd; ytd last year); change"], "--columns: a change compares two columns of what was"),
+        (["--columns", "each route (ytd); x = each-route-ytd + 1"], "--columns: no span and no column to the left has this name"),
         (["--columns", "ytd", "--limit", "now over 5"], "--limit: no column has this name: 'now'; expected ytd"),
         (["--columns", "ytd; share of total", "--limit", "share-of-total over 5"], "--limit: a share is of what is shown"),
         (["--columns", "ytd", "--sort", "yt"], "--sort: neither a column nor what rows are of: 'yt'; expected item or ytd"),

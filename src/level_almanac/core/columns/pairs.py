@@ -126,7 +126,8 @@ class _Pairing:
     def _changes(self) -> Iterator[tuple[PlacedColumn, PlacedColumn]]:
         """Yield the two nearest columns of what was booked, or of plans where nothing is booked, the later first."""
         # Amounts are not compared with quantities: what stands nearest says which is meant.
-        left = [column for column in self.left if column.measure == self.left[-1].measure]
+        nearest = self.left[-1].measure if self.left else ""
+        left = [column for column in self.left if column.measure == nearest]
         booked = [column for column in left if not column.is_plan]
         compared = booked or left
         there = [column for column in compared if not (isinstance(column.window, Missing) and column.window.later)]

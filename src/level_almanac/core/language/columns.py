@@ -312,7 +312,7 @@ class _Reader:
         known = [column.key for column in self.read if isinstance(column, ValueColumn)]
         for number, column in enumerate(self.read):
             if isinstance(column, ComputedColumn):
-                left = [each.key for each in self.read[:number]]
+                left = [each.key for each in self.read[:number] if not isinstance(each, GroupedColumns)]
                 self._check_number(column)
                 for name in names_in(column.formula):
                     if name.name.lower() not in left:

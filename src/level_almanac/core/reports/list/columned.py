@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterator, Sequence
 from decimal import Decimal
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any, NamedTuple
 
 from level_almanac.core.book import Book
@@ -197,7 +197,8 @@ class ColumnedList:
             return ranked(ordered, lambda branch: value(branch, self.ranking), rising=rising, by_size=self.by_size)
         for sort in reversed(self.sorts):
             if sort.column:
-                ordered = _in_order(ordered, [value(branch, sort.column) for branch in ordered], sort.descending)
+                of = partial(value, key=sort.column)
+                ordered = ranked(ordered, of, rising=not sort.descending, by_size=False)
             elif sort.field == depth and sort.descending:
                 ordered.reverse()
         return ordered
@@ -227,7 +228,8 @@ class ColumnedList:
     def _below(self, ordered: Sequence[Branch], of: Branch, depth: int, keys: list[str]) -> Iterator[Row]:
         """Yield the rows of branches of one group. keys: takes the keys of those that add up to it."""
         deepest = depth == len(self.by) - 1
-        shown, others = (ordered, []) if not deepest or self.most is None else _parted(ordered, self.most)
+        most = self.most if deepest and self.most is not None else len(ordered)
+        shown, others = ordered[:most], ordered[most:]
         for branch in shown:
             key, label = self.key(branch.members), self.measured.called(depth, branch.members[-1])
             keys.append(key)
@@ -428,15 +430,3 @@ class ColumnedList:
     def slot(self, key: str) -> PlacedColumn | None:
         """Return the value column of a key, if it is one."""
         return next((slot for slot in self.made.slots if slot.key == key), None)
-
-
-def _parted(ordered: Sequence[Branch], most: int) -> tuple[Sequence[Branch], Sequence[Branch]]:
-    return ordered[:most], ordered[most:]
-
-
-def _in_order(found: Sequence[Branch], cells: Sequence[Cell], descending: bool) -> list[Branch]:
-    """Return branches in the order of their cells, those without a number last; equal ones as they were."""
-    pairs = list(zip(cells, found, strict=True))
-    there = [(Decimal(cell), branch) for cell, branch in pairs if isinstance(cell, Decimal | int)]
-    without = [branch for cell, branch in pairs if not isinstance(cell, Decimal | int)]
-    return [*(branch for _, branch in sorted(there, key=lambda pair: pair[0], reverse=descending)), *without]

@@ -136,6 +136,12 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
     blocks = [(maker.block, list(maker.rows())) for maker in makers]
     columns = paired(figures.slots, text)
     cells = CellMaker(columns, text, selection.decimals, stored=request.signs == "stored")
+    through = book.data_through()
+
+    def head(column: AnyColumn) -> Column:
+        made = _head(column, columns, figures, text, selection, as_of, arrangement, through)
+        return made._replace(group=head_over(column))
+
     rows = tuple(_rows(blocks, cells, request.by))
     basis = CASH_WORDS if request.basis == "cash" else "as booked (accrual)"
     signs = ["debits positive"] if request.signs == "stored" else []
@@ -157,7 +163,7 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
             " · ".join([as_of_words(book, as_of), basis, *dated_words(request.dated), *conditions.words]),
             data_words(book),
         ),
-        columns=tuple(_columns(columns, figures, text, selection, as_of, arrangement, book.data_through())),
+        columns=tuple(map(head, columns)),
         rows=rows,
         proof=proof_of(book, selection, figures, arrangement, blocks, makers[-1], conditions),
         notes=(
@@ -265,20 +271,6 @@ def _rows(made: Sequence[tuple[Block, list[StatementRow]]], cells: CellMaker, by
                 tuple((cells.sign(row, by_key.get(key), sign), f"{prefix}{key}") for sign, key in row.adds),
                 cells.favourable(row),
             )
-
-
-def _columns(
-    columns: Sequence[AnyColumn],
-    figures: Figures,
-    text: str,
-    selection: Selection,
-    as_of: AsOf,
-    arrangement: Arrangement,
-    through: date | None,
-) -> Iterator[Column]:
-    for column in columns:
-        head = _head(column, columns, figures, text, selection, as_of, arrangement, through)
-        yield head._replace(group=head_over(column))
 
 
 def _head(
