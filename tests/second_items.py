@@ -134,6 +134,33 @@ def open_on(docs: list[Doc], day: date) -> dict[int, int]:
     return {at: there[at].sign * cents for at, cents in left.items()}
 
 
+def statuses_on(docs: list[Doc], day: date) -> dict[int, str]:
+    """Return what each line posted by the day is then, by its place in the list."""
+    left = open_on(docs, day)
+    voided: defaultdict[int, int] = defaultdict(int)
+    rest = {at: docs[at].cents for at in left}
+    for at, lines in taken_back({at: docs[at] for at in left}).items():
+        amount = docs[at].cents
+        for to in lines:
+            part = min(amount, rest[to])
+            amount, rest[to] = amount - part, rest[to] - part
+            voided[to] += part if docs[at].kind == "void" and docs[at].effect <= day else 0
+    found = {}
+    for at, cents in left.items():
+        doc = docs[at]
+        if cents * doc.sign < 0:
+            found[at] = "over-applied"
+        elif voided[at] == doc.cents or (doc.kind == "void" and not cents):
+            found[at] = "void"
+        elif not cents:
+            found[at] = "settled"
+        elif doc.kind != "invoice":
+            found[at] = "unapplied"
+        else:
+            found[at] = "open" if cents == doc.cents else "part settled"
+    return found
+
+
 def bucket(doc: Doc, day: date) -> str:
     """Return the column of an aging that a line's open amount stands in."""
     if doc.kind != "invoice":

@@ -31,7 +31,8 @@ TODAY = date(2026, 6, 17)
 SIDES: tuple[SubledgerSide, ...] = ("payable", "receivable")
 CONDITIONS = (
     "", "entity is YARD", "reference is blank", "kind is invoice", "amount over 1000", "party begins V0",
-    "settles is not blank and posted since 2025-10-01", "party.name contains fish",
+    "settles is not blank and posted since 2025-10-01", "party.name contains fish", "status is settled or status is void",
+    "late over 60", "open over 1000 or party begins V1",
 )  # fmt: skip
 
 

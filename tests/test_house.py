@@ -40,7 +40,7 @@ MAY_IMPORT = {
 }
 CORE = (
     "table", "calendar", "accounts", "fields", "language", "requests", "selection", "book", "spans", "header", "lines",
-    "measures", "columns", "trace", "subledger", "reports", "pages", "editions",
+    "subledger", "measures", "columns", "trace", "reports", "pages", "editions",
 )  # fmt: skip
 """The rooms of core, from the ground up: each may import from itself and from those before it."""
 ONLY_IN = {

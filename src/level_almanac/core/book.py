@@ -279,7 +279,8 @@ class Book:
             links[link] = LinkedParts(target.key[0], self.parts_of(name), names)
         found = self.parts_of(fields.table.name) if parts is None else tuple(parts)
         if self.day_places is None or not fields.table.entries:
-            return LineSource(found, links, fields.places, tuple(rules))
+            source = LineSource(found, links, fields.places, tuple(rules))
+            return fields.further.of(source) if fields.further else source
         places = {**fields.places, **{name: FieldReference(name) for name in (PLACE, PLACE_DAY)}}
         return LineSource(found, links, places, tuple(rules), day_places=self.day_places)
 

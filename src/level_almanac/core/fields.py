@@ -1,13 +1,16 @@
 """What can be asked of a table's lines: its own fields, and those of the tables that it links to (docs/fields.md)."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from decimal import Decimal
 from types import MappingProxyType
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from level_almanac.files.tables import BILLING_SIGNS, CREDIT_CLASSES, KIND_SIGNS, SIDE_OF, Kind, Table
 from level_almanac.store.expressions import Arithmetic, Constant, Expression, FieldReference, Given, PeriodId
 from level_almanac.store.predicate import FieldTest
+
+if TYPE_CHECKING:
+    from level_almanac.store.line_query import LineSource
 
 LINE_FIELDS = {"file": "text", "file_line": "whole"}
 """What every line knows of where it came from."""
@@ -47,12 +50,25 @@ class LineField(NamedTuple):
     label: str = ""
 
 
+class Further(NamedTuple):
+    """What lines have that is not stored with them. places: where it is found; of: takes what the store is asked of and
+    returns the same with that beside each line.
+    """
+
+    places: Mapping[str, Expression]
+    of: "Callable[[LineSource], LineSource]"
+
+
 class LineFields(NamedTuple):
-    """All fields of one table's lines by name, and which tables have a field of a name that this one lacks."""
+    """All fields of one table's lines by name, and which tables have a field of a name that this one lacks.
+
+    further: what they have that is not stored with them, where any of it is asked for.
+    """
 
     table: Table
     by_name: Mapping[str, LineField]
     elsewhere: Mapping[str, tuple[str, ...]]
+    further: Further | None = None
 
     def with_computed(self, *fields: LineField) -> "LineFields":
         """Return the same with more fields."""
@@ -74,6 +90,7 @@ class LineFields(NamedTuple):
             "place": FieldReference("fiscal"),
             "place_day": FieldReference("counted"),
             "entry_class": FieldReference("entry_class"),
+            **(self.further.places if self.further else {}),
         }
 
 

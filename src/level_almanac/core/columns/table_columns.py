@@ -37,10 +37,12 @@ from level_almanac.core.measures.measure import Measure, padded
 from level_almanac.core.measures.plan_tables import plan_tables
 from level_almanac.core.measures.table_measures import MeasuredRequest, TableMeasures
 from level_almanac.core.spans.windows import EVERYTHING, Missing, Window
+from level_almanac.core.subledger.day_fields import DAY_FIELDS
 from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent, percent, variance_percent
 from level_almanac.core.table.exact import EXACT
 from level_almanac.core.table.model import Cell, Column, ColumnKind, Derived
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.files.tables import SIDE_OF
 from level_almanac.store.expressions import Expression
 from level_almanac.store.line_query import groups
 
@@ -100,10 +102,14 @@ class TableColumns:
         usual = any(not word.measure for word in values) or not named
         first = "" if usual else named[0]
         self._check_named(named, asked)
-        self.measured = TableMeasures(book, replace(asked, of=first), more=named if usual else named[1:], where=WHERE)
+        eaches = [word.each for word in (*words, *values) if isinstance(word, GroupedColumns | ValueColumn)]
+        of_day = DAY_FIELDS if asked.table in SIDE_OF.values() else ()
+        across = {each.field for each in eaches if each and each.field in of_day}
+        more = named if usual else named[1:]
+        self.measured = TableMeasures(book, replace(asked, of=first), more=more, across=sorted(across), where=WHERE)
         self.as_of = self.measured.as_of
         found = self.measured.measures
-        self.measure_of = dict(zip([first, *(named if usual else named[1:])], found, strict=True)) | {"": found[0]}
+        self.measure_of = dict(zip([first, *more], found, strict=True)) | {"": found[0]}
         placed = place_columns(words, text, self.as_of, self._ground())
         shown = tuple(self._measured(column) for column in placed)
         self.across = self._across(shown)
@@ -149,9 +155,10 @@ class TableColumns:
         """Raise UsageMistake for a plain name that is neither a measure nor a plan, pointing at it."""
         fields = self.book.line_fields(asked.table)
         computed = [*fields.table.compute, *(text.partition("=")[0].strip().lower() for text in asked.compute)]
+        told = {*fields.by_name, *(DAY_FIELDS if fields.table.name in SIDE_OF.values() else ())}
         for name in named:
             plain = name.removesuffix(" %")
-            if " " in plain or plain in fields.by_name or plain in computed or plain == "count":
+            if " " in plain or plain in told or plain in computed or plain == "count":
                 continue
             numbers = [
                 each.name for each in fields.by_name.values() if each.kind in ("amount", "quantity") and not each.link

@@ -1,7 +1,7 @@
 """What a list shows, is grouped by and sorted by: `posted, - amount, average of amount, memo if wide`."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from decimal import Decimal
 from typing import Any, Literal, NamedTuple
 
@@ -77,6 +77,15 @@ class ShownField(NamedTuple):
             case "sum" if self.value is not None:
                 return summing_of(self.value)
         return "sum"
+
+
+def values_of(shown: Iterable[ShownField]) -> list[Expression]:
+    """Return the values of lines that these are made of."""
+    found: list[Expression] = []
+    for each in shown:
+        found += [each.value] if each.value is not None else []
+        found += each.ratio.parts.values() if each.ratio else []
+    return found
 
 
 def summing_of(value: Expression) -> Summing:

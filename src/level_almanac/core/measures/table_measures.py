@@ -39,7 +39,7 @@ from level_almanac.core.lines.rules import (
     proof_parts,
     selection_of,
 )
-from level_almanac.core.lines.selected import ShownField, ShownReader
+from level_almanac.core.lines.selected import ShownField, ShownReader, values_of
 from level_almanac.core.lines.slips import word_slips
 from level_almanac.core.measures.measure import Measure, read_measures
 from level_almanac.core.requests.conditions import Conditions
@@ -47,6 +47,7 @@ from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import after_closing_option, condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest
 from level_almanac.core.spans.windows import Missing, Window, since
+from level_almanac.core.subledger.state import state_of
 from level_almanac.core.table.model import Check, CountedAmount, Note, Part, Proof, Slip
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
 from level_almanac.files.tables import COST_CLASSES, INCOME_CLASSES
@@ -92,8 +93,8 @@ class MeasuredRequest(Request):
 class TableMeasures:
     """The lines of one report in the making.
 
-    of_costs: whether its own rules say which accounts of a ledger it takes; more: further measures; where: the option
-    that measures stand in; usual: what the first of them is read from; named: its measures, as titles call them;
+    of_costs: whether its own rules say which accounts of a ledger it takes; more: further measures; across: fields whose
+    members stand beside one another; where: the option that measures stand in; usual: what the first of them is read from; named: its measures, as titles call them;
     of_kind: the rule of which accounts are measured, where they are told apart.
     """
 
@@ -104,6 +105,7 @@ class TableMeasures:
         *,
         of_costs: bool = False,
         more: Sequence[str] = (),
+        across: Sequence[str] = (),
         where: str = "--of",
     ) -> None:
         self.book, self.request = book, request
@@ -134,6 +136,8 @@ class TableMeasures:
         self.through = reach_of(book, self.own.name, self.dated)
         self.as_of: AsOf = as_of if self.in_periods else as_of._replace(extras=0)
         self.labels = DayLabels(self.own)
+        self.state = state_of(book, self.fields, self.as_of.day, request.compute, request.entities)
+        self.fields = self.state.among(self.fields)
         self.conditions = tuple(condition_rules(request.conditions, self.fields, self.as_of))
         self.of_kind: tuple[Rule, ...] = ()
         of = request.of or self.own.usual_measure or self.own.measure or "count"
@@ -151,6 +155,13 @@ class TableMeasures:
         self._check_currencies()
         self.named = ", ".join(dict.fromkeys(measure.label for measure in self.measures)) + _MEANING.get(of, "")
         self.by: tuple[ShownField, ...] = reader_of_columns.grouped(request.by, "--by") if request.by else ()
+        beside = [field for name in across for field in reader_of_columns.grouped(name, where)]
+        told = values_of((*self.by, *beside, *(each.field for each in self.measures)))
+        self.tells_state = self.state.are_used(self.fields, self.conditions, told)
+        if self.tells_state:
+            self.conditions = (self.state.rule, *self.conditions)
+        else:
+            self.fields = self.fields._replace(further=None)
         self.decimals = self.selection.decimals if self.selection else 2
 
     def _check_currencies(self) -> None:
@@ -363,6 +374,7 @@ class TableMeasures:
             named.append("natural signs")
         dated = [f"by {request.date}"] if request.date else []
         dated += ["after closing"] if request.after_closing else []
+        dated += [self.state.words] if self.tells_state else []
         return (
             *([" · ".join(named)] if named else []),
             " · ".join([table_as_of_words(self.as_of, self.through), *dated, *more, *request.conditions.words]),

@@ -1,5 +1,6 @@
 """The documents as they stood at the end of a day: what is open of each line, and what was applied to what."""
 
+from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
@@ -57,8 +58,17 @@ def chains_of(rows: Sequence[Row], further: int) -> tuple[list[Item], set[Number
 
 def in_chains(replayed: Replayed) -> dict[str, InChain]:
     """Return what was found of lines in chains, by their places, where it is anything."""
+    voided: defaultdict[str, Decimal] = defaultdict(Decimal)
+    for each in replayed.applications:
+        if each.by.kind == "void":
+            voided[each.to.place] += each.amount
     found = {
-        item.place: InChain(left - item.signed, replayed.over.get(at, _ZERO), at in replayed.unmatched)
+        item.place: InChain(
+            left - item.signed,
+            replayed.over.get(at, _ZERO),
+            at in replayed.unmatched,
+            voided.get(item.place) == item.amount,
+        )
         for at, (item, left) in enumerate(zip(replayed.items, replayed.left, strict=True))
     }
     return {place: each for place, each in found.items() if any(each)}
@@ -95,6 +105,10 @@ class OpenOnDay:
             "old": DaysBetween(FieldReference("dated"), day),
         }
         return replace(source, places={**source.places, **further}, rules=tuple(rules))
+
+    def beside(self, stored: LineSource) -> LineSource:
+        """Return the lines of the table as they are stored, each with its state beside it (`store`'s `STATE`)."""
+        return self._lines.beside(stored)
 
     def groups(
         self, by: Sequence[Expression], asked: Sequence[Asked], rules: Sequence[Predicate] = (), *, whole: bool = False

@@ -1,6 +1,6 @@
 """What reports over documents have in common: the lines of one side, its parties, and the tally of their proof."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
@@ -28,7 +28,8 @@ from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, entity_option
-from level_almanac.core.spans.as_of import AsOfRequest
+from level_almanac.core.spans.as_of import AsOf, AsOfRequest
+from level_almanac.core.subledger.day_fields import DAY_FIELDS, DayFields
 from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.open_items import replay
 from level_almanac.core.subledger.open_on_day import OpenOnDay, chains_of, in_chains, item_of
@@ -55,6 +56,7 @@ _ITEM_FIELDS = (
 _ONE = Constant(Decimal(1))
 _OF_THE_LINE = frozenset(
     {"entity", "party", "kind", "number", "line", "amount", "signed", "settles", "applied", "file", "file_line"}
+    | {*DAY_FIELDS}
 )
 """Fields whose conditions a void or refund meets or fails by itself; all others are those of what it takes back."""
 
@@ -78,10 +80,17 @@ class Subledger:
     """The lines of payables or receivables that a report is of, all that were posted, ever.
 
     further: the fields whose values each line is to bring along; dated: the date that the report's days go by, or empty
-    for the one that counts.
+    for the one that counts; state_on: gives the day on which fields tell what is open.
     """
 
-    def __init__(self, book: Book, request: SubledgerRequest, further: Sequence[str] = (), dated: str = "") -> None:
+    def __init__(
+        self,
+        book: Book,
+        request: SubledgerRequest,
+        further: Sequence[str] = (),
+        dated: str = "",
+        state_on: Callable[[AsOf], date] = lambda as_of: as_of.day,
+    ) -> None:
         self.book, self.request = book, request
         self.table = SIDE_OF[request.side]
         self.fields = book.line_fields(self.table)
@@ -92,11 +101,17 @@ class Subledger:
         ahead = looks_ahead(self.fields.table, dated)
         self.as_of = as_of_for(book, self.selection.calendar, request.when, (self.table,), ahead=ahead)
         self.day = self.as_of.day
+        bare = replace(request, conditions=Conditions())
+        at = state_on(self.as_of)
+        self.day_fields = DayFields(self.fields, at, (), lambda: Subledger(book, bare).open_on(at))
+        self.fields = self.day_fields.among(self.fields)
         self.further = [self.field(name, "--by") for name in further]
         self.rules: tuple[Rule, ...] = (
             *entity_rule(self.selection),
             *condition_rules(request.conditions, self.fields, self.as_of),
         )
+        if not self.day_fields.are_used(self.fields, self.rules, [each.value for each in self.further]):
+            self.fields = self.fields._replace(further=None)
         self.names = _party_names(book)
         self._carrying = [number for number, rule in enumerate(self.rules) if _carries(rule)]
         self.lines = self._read()

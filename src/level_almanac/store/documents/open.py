@@ -6,12 +6,14 @@ their stretches have in common. What is more than there is goes onto the last.
 """
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
 from typing import NamedTuple
 
 from level_almanac.store.binding import Binding
+from level_almanac.store.day_places import placed_lines
 from level_almanac.store.documents.lines import DocumentLines
 from level_almanac.store.engine import Row
 from level_almanac.store.expressions import Expression, FieldReference
@@ -26,7 +28,8 @@ _SAME = """{one}.entity = {two}.entity and {one}.party = {two}.party and {one}.n
 _ACTS = """{one}.entity = {two}.entity and {one}.party = {two}.party and {one}.number = {two}.settles
     and {one}.sign = -{two}.sign"""
 _CHAINED = (
-    "struct(as_of date, place varchar, change decimal(38, {scale}), over decimal(38, {scale}), unmatched boolean)[]"
+    "struct(as_of date, place varchar, change decimal(38, {scale}), over decimal(38, {scale}), unmatched boolean, "
+    "taken boolean)[]"
 )
 _NUMBERS = "struct(entity varchar, party varchar, number varchar, sign integer)[]"
 
@@ -38,14 +41,22 @@ DOCUMENT = (
 """What makes out what is open of lines, and of which document they are."""
 
 
+STATE = ("open_then", "over_then", "taken_then")
+"""What stored lines have beside them of a day: what is open of each, how much more was applied to it, and whether voids
+took it back (1 or 0).
+"""
+
+
 class InChain(NamedTuple):
     """What was found of a line in a chain. change: by how much what is open of it is more than its signed amount; over:
-    how much more was applied to it than there was; unmatched: whether what it settles is not there.
+    how much more was applied to it than there was; unmatched: whether what it settles is not there; taken: whether
+    voids took all of it back.
     """
 
     change: Decimal
     over: Decimal = Decimal(0)
     unmatched: bool = False
+    taken: bool = False
 
 
 class Number(NamedTuple):
@@ -64,7 +75,8 @@ def made_open(
     chained: Mapping[date, Mapping[str, InChain]],
 ) -> str:
     """Make the table of the lines, posted by each of some days (`as_of`), that something may be open of then: `open` of
-    each, by how much more was applied to it (`over`), and whether what it settles is not there (`unmatched`: 1 or 0).
+    each, by how much more was applied to it (`over`), whether what it settles is not there (`unmatched`: 1 or 0), and
+    whether voids took it back (`taken`: 1 or 0).
 
     names: what each brings; entities: those that it is of; chained: by day what was found line by line, by the places
     of lines that are in chains.
@@ -93,12 +105,12 @@ def made_open(
         Binding(),
     )
     bind = Binding()
-    change, over, unmatched, chains = "0", "0", "false", ""
+    change, over, unmatched, taken, chains = "0", "0", "false", "false", ""
     found = [
         {"as_of": day, "place": place, **each._asdict()} for day, of in chained.items() for place, each in of.items()
     ]
     if found:
-        change, over, unmatched = (f"chains.one.{name}" for name in ("change", "over", "unmatched"))
+        change, over, unmatched, taken = (f"chains.one.{name}" for name in ("change", "over", "unmatched", "taken"))
         told = _CHAINED.format(scale=lines.decimals)
         chains = f"""left join (select unnest({bind(found)}::{told}) as one) as chains
             on chains.one.place = each.place and chains.one.as_of = each.as_of"""
@@ -122,7 +134,8 @@ def made_open(
                     else each.signed end + coalesce({change}, 0) as open,
                 coalesce(case when acted.lines = 1 then greatest(acted.acting - acted.amount, 0) else given.over end,
                     {over}, 0) as over,
-                case when acts.lines = 0 or {unmatched} then 1 else 0 end as unmatched
+                case when acts.lines = 0 or {unmatched} then 1 else 0 end as unmatched,
+                case when {taken} then 1 else 0 end as taken
             from {near} as each
             left join {acted} as acted on acted.as_of = each.as_of and {_SAME.format(one="acted", two="each")}
             left join {acted} as acts on acts.as_of = each.as_of and {_ACTS.format(one="acts", two="each")}
@@ -154,6 +167,19 @@ class OpenLines:
         and `unmatched` (1 or 0). Of all others, those posted by the day that are done by it, nothing is open.
         """
         return LineSource((), {}, self._places, relation=lambda _bind: f"{self._table} as line")
+
+    def beside(self, stored: LineSource) -> LineSource:
+        """Return the lines of the table as they are stored, each with its state on the day beside it (`STATE`); where
+        nothing is open of one, or it is posted later, all of that is nought.
+        """
+
+        def relation(bind: Binding) -> str:
+            state = ", ".join(f"coalesce(state.{name}, 0) as {name}_then" for name in ("open", "over", "taken"))
+            return f"""(select line.*, {state} from {placed_lines(stored.parts, None, bind)}
+                left join {self._table} as state
+                    on state.file = line.file and state.file_line = line.file_line) as line"""
+
+        return replace(stored, relation=relation)
 
     def whole(self) -> LineSource:
         """Return all lines posted by the day, to be asked of by the same names."""

@@ -13,11 +13,12 @@ from level_almanac.core.header import data_facts, data_words
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.lines.conditions import unknown_field
 from level_almanac.core.requests.options import Request, option
+from level_almanac.core.subledger.day_fields import STATUSES, day_fields
 from level_almanac.core.table.exact import figure_words
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.currencies import decimals_of
-from level_almanac.files.tables import Table
+from level_almanac.files.tables import SIDE_OF, Table
 from level_almanac.store.expressions import Expression, FieldReference, is_rate
 from level_almanac.store.field_values import commonest, extremes, filled_counts
 from level_almanac.store.line_query import Asked, groups
@@ -174,6 +175,12 @@ def _field_rows(book: Book, name: str, word: str, *, several: bool) -> Iterator[
                 cells["values"] = _values(book, parts, field)
         label = f"{name}: {field.name}" if several else field.name
         yield Row(f"{name}/{field.name}" if several else field.name, label, 0, "line", cells)
+    for told in day_fields(fields, book.today) if name in SIDE_OF.values() else ():
+        if word.lower() in told.name and told.name not in (*fields.by_name, *fields.table.compute):
+            label = f"{name}: {told.name}" if several else told.name
+            key = f"{name}/{told.name}" if several else told.name
+            values = ", ".join(STATUSES) if told.name == "status" else None
+            yield Row(key, label, 0, "line", {"kind": f"{_kind_words(told)}, on a report's day", "values": values})
     for computed, words in fields.table.compute.items():
         if word.lower() in computed:
             label = f"{name}: {computed}" if several else computed

@@ -40,7 +40,7 @@ from level_almanac.core.lines.rules import (
     proof_parts,
     selection_of,
 )
-from level_almanac.core.lines.selected import ShownField, ShownReader
+from level_almanac.core.lines.selected import ShownField, ShownReader, values_of
 from level_almanac.core.lines.shape import ListShape, MadeRows, member_test
 from level_almanac.core.lines.slips import word_slips
 from level_almanac.core.lines.source_place import EXPORT
@@ -50,6 +50,7 @@ from level_almanac.core.reports.list.request import ListRequest, check_columned
 from level_almanac.core.requests.conditions import flat
 from level_almanac.core.spans.as_of import named_words
 from level_almanac.core.spans.asked_range import asked_days
+from level_almanac.core.subledger.state import state_of
 from level_almanac.core.table.model import Column, CountedAmount, Covered, Note, Part, Proof, ReportTable, Slip
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
@@ -109,11 +110,17 @@ class Listing:
             else as_of_for(book, calendar, request.when)
         )
         self.labels = DayLabels(self.own, labels)
+        self.state = state_of(book, self.fields, self.as_of.day, request.compute, request.entities)
+        self.fields = self.state.among(self.fields)
         self._read_words()
         if within or sums:
             self._show_behind(sums)
         self.days = asked_days(request.first, request.last, self.as_of)
         self.conditions = tuple(condition_rules(request.conditions, self.fields, self.as_of))
+        told = values_of((*self.by, *self.shown, *(sort.field for sort in self.sorts)))
+        self.tells_state = self.state.are_used(self.fields, self.conditions, told)
+        if not self.tells_state:
+            self.fields = self.fields._replace(further=None)
         self.rules = tuple(self._rules())
         fields = self.fields.with_computed(
             *(
@@ -205,6 +212,8 @@ class Listing:
                 yield from class_rules([name for name, is_shown in classes.items() if not is_shown])
             if self.days:
                 yield from self._day_rules(*self.days)
+        if self.tells_state:
+            yield self.state.rule
         yield from self.conditions
         for by, member in self.within:
             yield Rule(f"other {by.label}", member_test(f"group {by.key}", member))
@@ -386,6 +395,8 @@ class Listing:
             facts["conditions"] = " · ".join(request.conditions.words)
         if request.compute:
             facts |= {"as_of": self.as_of.day.isoformat(), "compute": " · ".join(map(flat, request.compute))}
+        if self.tells_state:
+            facts["as_of"] = self.as_of.day.isoformat()
         if self.by:
             facts["by"] = request.by
         if self.limits:
@@ -407,6 +418,7 @@ class Listing:
         if self.request.date:
             words.append(f"by {self.request.date}")
         words += ["after closing"] if self.request.after_closing else []
+        words += [self.state.words] if self.tells_state else []
         words += [*self.request.conditions.words, *self._limit_words()]
         if words:
             yield " · ".join(words)

@@ -14,7 +14,7 @@ from level_almanac.core.language.days import DayExpression
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Option, Request, inner, is_texts, option, options
 from level_almanac.core.requests.shared import first_option, last_option, threshold_options
-from level_almanac.core.spans.as_of import COVERS
+from level_almanac.core.spans.as_of import COVERS, AsOf
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.subledger.control import over_notes
 from level_almanac.core.subledger.open_on_day import IS_OPEN, truth
@@ -131,7 +131,7 @@ class Parties:
 
     def __init__(self, book: Book, request: PartiesRequest) -> None:
         self.request = request
-        self.subledger = Subledger(book, request.of, ("payee",), request.date)
+        self.subledger = Subledger(book, request.of, ("payee",), request.date, lambda as_of: self._days(as_of)[1])
         known = tuple(COLUMNS)
         numbers = tuple(key for key, column in COLUMNS.items() if column.kind in ("amount", "count"))
         for where, name, allowed in (
@@ -149,7 +149,7 @@ class Parties:
         if request.thresholds and not self._on:
             step = "show an amount, or name one with --on"
             raise UsageMistake(Mistake("no number is shown", f"--{request.thresholds[0].limit}", next_step=step))
-        self.days = asked_days(request.first, request.last, self.subledger.as_of) or self._year_to_date()
+        self.days = self._days(self.subledger.as_of)
         # What is open is told as of the end of the days, which a range of days may set before the report's own.
         self.day = self.days[1]
         self.open = self.subledger.open_on(self.day)
@@ -176,9 +176,9 @@ class Parties:
         on = [limit.on for limit in self.request.thresholds if limit.on]
         return tuple(dict.fromkeys([*on, *asked]))
 
-    def _year_to_date(self) -> tuple[date, date]:
-        as_of = self.subledger.as_of
-        return as_of.calendar.year_of(as_of.day).first, as_of.day
+    def _days(self, as_of: AsOf) -> tuple[date, date]:
+        to_date = as_of.calendar.year_of(as_of.day).first, as_of.day
+        return asked_days(self.request.first, self.request.last, as_of) or to_date
 
     @property
     def _on(self) -> str:
