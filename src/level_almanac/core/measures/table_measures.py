@@ -93,9 +93,10 @@ class MeasuredRequest(Request):
 class TableMeasures:
     """The lines of one report in the making.
 
-    of_costs: whether its own rules say which accounts of a ledger it takes; more: further measures; across: fields whose
-    members stand beside one another; where: the option that measures stand in; usual: what the first of them is read from; named: its measures, as titles call them;
-    of_kind: the rule of which accounts are measured, where they are told apart.
+    of_costs: whether its own rules say which accounts of a ledger it takes; more: further measures; across: fields of
+    which members stand beside one another; where: the option that measures stand in; usual: what the first of them is
+    read from; named: its measures, as titles call them; of_kind: the rule of which accounts are measured, where they
+    are told apart; tells_state: whether any of it tells the state of documents on the report's day.
     """
 
     def __init__(

@@ -3,9 +3,9 @@
 from level_almanac.core.book import Book
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.documents.report import Documents
-from level_almanac.core.trace.documents import TracedDocuments, documents_table
 from level_almanac.core.table.model import ReportTable
 from level_almanac.core.table.pointing import find_column, find_row, head_words
+from level_almanac.core.trace.documents import TracedDocuments, documents_table
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
 

@@ -6,9 +6,9 @@ from level_almanac.core.book import Book
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.parties.report import COLUMNS, IS_OVERDUE, STANDING, Parties
 from level_almanac.core.subledger.open_on_day import IS_OPEN
-from level_almanac.core.trace.documents import Share, TracedDocuments, documents_table
 from level_almanac.core.table.model import ReportTable
 from level_almanac.core.table.pointing import find_column, find_row, head_words
+from level_almanac.core.trace.documents import Share, TracedDocuments, documents_table
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.store.predicate import FieldTest
