@@ -323,7 +323,7 @@ def test_a_trace_reaches_the_applications_and_the_ledger_lines(demo: Path) -> No
         (("documents", "payable", "--date", "settled"), "--date: not a date of documents: 'settled'"),
         (("documents", "payable", "--over", "5", "--on", "amuont"), "--on: no column to go by has this name: 'amuont'"),
         (("documents", "payable", "--from", "2026-01-01"), "only one end of the range is given"),
-        (("parties", "payable", "--show", "payed"), "--show: the report has no such column: 'payed'"),
+        (("parties", "payable", "--show", "payed"), "--show: neither a column of the report nor a field: 'payed'"),
         (
             ("parties", "payable", "--on", "paid"),
             "--on: there is no limit that it goes with; say one, such as --over 7500",

@@ -21,6 +21,7 @@ class ReportMethods:
         age_by: Literal["due", "date"] | None = None,
         buckets: Sequence[int] | None = None,
         by: str | None = None,
+        show: str | None = None,
         sort: str | None = None,
         top: int | None = None,
         as_of: date | str | None = None,
@@ -45,6 +46,7 @@ class ReportMethods:
         age_by: Count days from the due date, or from the document's.
         buckets: The last day late of each bucket, as 30,60,90.
         by: What the rows are of.
+        show: Columns, between commas: its own, or fields.
         sort: In order of this, largest first.
         top: The first so many, and all other as one row.
         as_of: As of this day.  [default: where the data ends]
@@ -72,6 +74,7 @@ class ReportMethods:
         customer_payments_by: Literal["posted", "checked", "deposited"] | None = None,
         by: str | None = None,
         lines: bool | None = None,
+        show: str | None = None,
         unposted: bool | None = None,
         in_transit: bool | None = None,
         as_of: date | str | None = None,
@@ -103,6 +106,7 @@ class ReportMethods:
         customer_payments_by: The date customers' payments go by, where another than payers'.
         by: Group by these: office, desk, payer, reason, …
         lines: Each entry behind the figures.
+        show: Columns, between commas: its own, or fields.
         unposted: Charges served by the last day and not posted by then.
         in_transit: Entries that count in these days by one date only.
         as_of: As of this day.  [default: where the data ends]
@@ -250,6 +254,7 @@ class ReportMethods:
         open: bool | None = None,
         overdue: bool | None = None,
         unapplied: bool | None = None,
+        show: str | None = None,
         settled: bool | None = None,
         by: str | None = None,
         sort: str | None = None,
@@ -288,6 +293,7 @@ class ReportMethods:
         open: Only what is open on the day.
         overdue: Only invoices that are open past their due date.
         unapplied: Only payments and credits that settle nothing yet.
+        show: Columns, between commas: its own, or fields.
         settled: What settled each, beneath it.
         by: In groups with totals, such as `party`.
         sort: In order of this; amounts largest first.
@@ -575,6 +581,7 @@ class ReportMethods:
         limit: str | Sequence[str] | None = None,
         sort: str | None = None,
         top: int | None = None,
+        lines: bool | None = None,
         everyone: bool | None = None,
         as_of: date | str | None = None,
         period: str | None = None,
@@ -600,7 +607,7 @@ class ReportMethods:
         asked for. Limits are on a party's total, after the conditions, never
         on its single documents.
 
-        show: Columns, between commas: invoiced, credited, paid, written-off, open, overdue, invoices, payments, …
+        show: Columns, between commas: invoiced, credited, paid, written-off, open, overdue, …, or fields.
         on: What the limits are on.  [default: the first column]
         over: Only parties that are more.
         at_least: Only parties that are this or more.
@@ -610,6 +617,7 @@ class ReportMethods:
         limit: One limit on one column, such as `amount over 7500`; repeatable.
         sort: In order of this; amounts largest first.
         top: Only the first so many.
+        lines: Each line of a party beneath it.
         everyone: Parties without a line in these days too, if any is open.
         as_of: As of this day.  [default: where the data ends]
         period: This period, as far as the data goes, such as 2026-P08.

@@ -2,34 +2,21 @@
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.language.formulas import made_of, value_of
-from level_almanac.core.lines.folding import added_up, alone, folded
-from level_almanac.core.lines.selected import ShownField, average_parts, summing_of
+from level_almanac.core.language.formulas import made_of
+from level_almanac.core.lines.cells import CellPlan, column_of, tidied, value_made
+from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.lines.shape import ListShape, MadeRows
-from level_almanac.core.table.exact import EXACT, rounded
-from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, CountedAmount, Made, Note, Row, heading
+from level_almanac.core.table.model import Cell, Check, CountedAmount, Made, Note, Row, heading
 from level_almanac.errors import how_many
 from level_almanac.store.engine import Engine
-from level_almanac.store.expressions import Arithmetic, Constant, Expression, Keyed
-from level_almanac.store.line_query import Asked, LineSource, Order, Summing, groups, lines
+from level_almanac.store.expressions import Arithmetic, Constant, Expression
+from level_almanac.store.line_query import LineSource, Order, groups, lines
 
 _ZERO = Decimal(0)
 _MOST_NAMED = 5
-_MOST_DECIMALS = 6
-_PRICE_DECIMALS = 4
-"""Of an average price: a hundredth of a cent, as fuel or power is told in."""
-_COLUMN_KINDS: dict[str, ColumnKind] = {
-    "amount": "amount",
-    "quantity": "number",
-    "whole": "count",
-    "date": "date",
-    "text": "text",
-    "period": "text",
-}
 
 
 @dataclass(slots=True)
@@ -43,80 +30,12 @@ class _Group:
     rows: list[Row] = field(default_factory=list)
 
 
-class _Plan:
-    """Which values are asked of the store for the columns, and how a cell is made of them."""
-
-    def __init__(self, shape: ListShape) -> None:
-        self.shape = shape
-        self.asked: list[Asked] = []
-        self.places: dict[str, tuple[int, ...]] = {}
-        for column in shape.shown:
-            self.places[column.key] = tuple(self._ask(each) for each in _asked_for(column))
-        self.measure = self._ask(Asked(shape.measure)) if shape.measure is not None else None
-        self.currencies = {
-            key: (self._ask(Asked(value, "minimum")), self._ask(Asked(value, "maximum")))
-            for key, value in shape.apart.items()
-        }
-
-    def _ask(self, asked: Asked) -> int:
-        if asked not in self.asked:
-            self.asked.append(asked)
-        return self.asked.index(asked)
-
-    def amount(self, sums: Sequence[Any]) -> Decimal:
-        """Return what the lines come to in a proof."""
-        return _ZERO if self.measure is None or sums[self.measure] is None else Decimal(sums[self.measure])
-
-    def cell(self, column: ShownField, lines_: int, sums: Sequence[Any]) -> Cell:
-        """Return the cell of a group."""
-        places = self.places[column.key]
-        if column.key in self.currencies:
-            low, high = self.currencies[column.key]
-            if sums[low] != sums[high]:
-                return None
-        if column.aggregate == "count" and not places:
-            return lines_
-        return _value(column, [added_up(sums[place]) for place in places])
-
-    def folded(self, members: tuple[Any, ...], inner: "list[_Group]") -> _Group:
-        """Return the group of some groups."""
-        sums = tuple(
-            folded(asked.summing, [group.sums[number] for group in inner]) for number, asked in enumerate(self.asked)
-        )
-        return _Group(members, sum(group.lines for group in inner), sums, inner)
-
-
-def _asked_for(column: ShownField) -> Iterator[Asked]:
-    if column.ratio is not None:
-        for part in column.ratio.parts.values():
-            yield _adding(part, summing_of(part))
-    elif column.aggregate == "average":
-        yield from average_parts(column)
-    elif column.value is not None and column.total_value is not None:
-        yield _adding(column.total_value, column.summing)
-
-
-def _adding(value: Expression, summing: Summing) -> Asked:
-    return Asked(Keyed(value) if summing == "once" else value, summing)
-
-
-def _value(column: ShownField, values: Sequence[Any]) -> Cell:
-    if column.ratio is not None:
-        parts = dict(zip(column.ratio.parts, values, strict=True))
-        return value_of(column.ratio.formula, lambda name: None if parts[name] is None else Decimal(parts[name]))
-    if column.aggregate == "average":
-        total, count = values
-        return EXACT.divide(Decimal(total), Decimal(count)) if count else None
-    value: Cell = values[0]
-    return value
-
-
 class ListRows:
     """Makes the rows of one list."""
 
     def __init__(self, engine: Engine, source: LineSource, shape: ListShape) -> None:
         self.engine, self.source, self.shape = engine, source, shape
-        self.plan = _Plan(shape)
+        self.plan = CellPlan(shape.shown, shape.measure, shape.apart)
         self.notes: list[Note | str] = []
         self.members: dict[str, tuple[Any, ...]] = {}
 
@@ -143,7 +62,7 @@ class ListRows:
             rows += self._group_rows(group, 0)
         keys = [self._key(group.members) for group in shown_groups]
         rows += self._totals(
-            whole, len(shown_groups), len(top), self.plan.folded((), shown_groups), keys, how_many(len(kept), "group")
+            whole, len(shown_groups), len(top), self._folded((), shown_groups), keys, how_many(len(kept), "group")
         )
         lines_ = sum(len(group.rows) for group in kept)
         checks = (Check("every line of the groups is shown", lines_ == whole.lines),) if self.shape.lines else ()
@@ -166,14 +85,8 @@ class ListRows:
     def _part(self, count: int) -> _Group:
         """Return the group of the first lines, folded one by one."""
         values = lines(self.engine, self.source, [each.value for each in self.plan.asked], self._line_order(), count)
-        single = [
-            _Group((), 1, tuple(
-                alone(asked.summing, value)
-                for asked, value in zip(self.plan.asked, row, strict=True)
-            ))
-            for row in values
-        ]  # fmt: skip
-        return self.plan.folded((), single)
+        single = [_Group((), 1, self.plan.alone(row)) for row in values]
+        return self._folded((), single)
 
     def _line_order(self) -> tuple[Order, ...]:
         sorts = tuple(
@@ -201,7 +114,7 @@ class ListRows:
         for row in lines(self.engine, self.source, wanted, self._line_order(), first):
             cells: dict[str, Cell] = {key: row[place] for key, place in plain}
             for column in ratios:
-                cells[column.key] = _value(column, [row[place] for place in places[column.key]])
+                cells[column.key] = value_made(column, [row[place] for place in places[column.key]])
             if ratios:
                 cells = {column.key: cells[column.key] for column in shape.shown if column.key in cells}
             name = "/".join(str(each) for each in row[by : by + key] if each is not None)
@@ -220,6 +133,11 @@ class ListRows:
         by = [each.value for each in self.shape.by if each.value is not None]
         found = groups(self.engine, self.source, by, self.plan.asked, less)
         return [_Group(tuple(row[: len(by)]), row[len(by)], tuple(row[len(by) + 1 :])) for row in found]
+
+    def _folded(self, members: tuple[Any, ...], inner: "list[_Group]") -> _Group:
+        """Return the group of some groups."""
+        sums = self.plan.folded([group.sums for group in inner])
+        return _Group(members, sum(group.lines for group in inner), sums, inner)
 
     def _holds(self, group: _Group) -> bool:
         for limit, column in self.shape.limits:
@@ -250,7 +168,7 @@ class ListRows:
         inner: dict[Any, list[_Group]] = {}
         for group in found:
             inner.setdefault(group.members[depth], []).append(group)
-        return self.plan.folded(
+        return self._folded(
             members, [self._nested(each, depth + 1, (*members, member)) for member, each in inner.items()]
         )
 
@@ -362,15 +280,15 @@ class ListRows:
         columns = []
         for column in self.shape.shown:
             cells = [row.cells.get(column.key) for row in rows]
-            columns.append(_column(column, cells, self.shape.decimals)._replace(made=self._made(column)))
+            columns.append(column_of(column, cells, self.shape.decimals)._replace(made=self._made(column)))
         numbers = [column for column in columns if column.kind in ("amount", "number", "count")]
-        tidied = [
+        tidy = [
             row._replace(cells={**row.cells, **{
-                column.key: _tidy(row.cells[column.key], column) for column in numbers if column.key in row.cells
+                column.key: tidied(row.cells[column.key], column) for column in numbers if column.key in row.cells
             }})
             for row in rows
         ]  # fmt: skip
-        return MadeRows(tuple(columns), tuple(tidied), below_threshold, checks, tuple(self.notes), self.members)
+        return MadeRows(tuple(columns), tuple(tidy), below_threshold, checks, tuple(self.notes), self.members)
 
 
 def _difference(value: Expression, shown: Mapping[Expression | None, str]) -> Made | None:
@@ -394,33 +312,3 @@ def _in_order(found: list[_Group], value: Callable[[_Group], Any], *, descending
     there = [group for group in found if value(group) is not None]
     without = [group for group in found if value(group) is None]
     return [*sorted(there, key=value, reverse=descending), *without]
-
-
-def _column(column: ShownField, cells: Sequence[Cell], decimals: int) -> Column:
-    kind = _COLUMN_KINDS[column.kind]
-    places = 0
-    if kind in ("amount", "number"):
-        needed = max((_places(cell) for cell in cells if isinstance(cell, Decimal)), default=0)
-        # What divides has no last decimal; two tell enough.
-        endless = column.ratio is not None or column.aggregate == "average"
-        least = decimals if kind == "amount" or column.is_price else 0
-        places = max(least, (_PRICE_DECIMALS if column.is_price else 2) if endless else needed)
-    adds = column.ratio is None and column.aggregate in ("", "sum", "count") and column.summing != "once"
-    return Column(column.key, column.label, kind, min(places, _MOST_DECIMALS), adds=adds)
-
-
-def _places(number: Decimal) -> int:
-    return max(-int(number.normalize().as_tuple().exponent), 0)
-
-
-def _tidy(cell: Cell, column: Column) -> Cell:
-    """Return an amount with as many decimals as its column has, where it is no longer than that."""
-    if isinstance(cell, Decimal) and column.kind == "count":
-        return int(cell)
-    if isinstance(cell, Decimal):
-        if _places(cell) <= column.decimals:
-            return rounded(cell, column.decimals)
-        return cell
-    if isinstance(cell, date) or cell is None or isinstance(cell, str):
-        return cell
-    return Decimal(cell) if column.kind in ("amount", "number") else int(cell)

@@ -27,6 +27,8 @@ from level_almanac.store.line_query import Asked, Summing
 Aggregate = Literal["", "sum", "average", "minimum", "maximum", "count", "values"]
 _NAME = re.compile(r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)*", re.IGNORECASE)
 _PLAIN = re.compile(rf"\s*{_NAME.pattern}(?:\s*,\s*{_NAME.pattern})*\s*", re.IGNORECASE)
+_PIECE = re.compile(r'(?:"[^"]*"|[^,"])+')
+_LABELLED = re.compile(r'\s*(?:("[^"]*"|[a-z][\w ]*?)\s*=)?\s*(.*?)\s*', re.IGNORECASE | re.DOTALL)
 _SUMMED_KINDS = ("amount", "quantity")
 _NUMBERS = ("amount", "quantity", "whole")
 
@@ -110,6 +112,17 @@ def average_parts(field: ShownField) -> tuple[Asked, Asked]:
     return Asked(Arithmetic("*", field.value, field.weight)), Asked(Beside(field.weight, field.value))
 
 
+def pieces(text: str) -> list[str]:
+    """Return what stands between the commas of a text, those in quotes apart."""
+    return [piece.strip() for piece in _PIECE.findall(text) if piece.strip()]
+
+
+def labelled(piece: str) -> tuple[str, str]:
+    """Return the label of `label = words`, or an empty one, and the words."""
+    match = _LABELLED.fullmatch(piece)
+    return ((match[1] or "").strip('"'), match[2]) if match else ("", piece)
+
+
 class SortField(NamedTuple):
     """One thing that rows are put in order by. key: of a column or group, as far as it is one; field: of a line."""
 
@@ -167,6 +180,19 @@ class ShownReader:
                 return ()
             columns.append(_plain(field)._replace(start=match.start()))
         return _unique(columns)
+
+    def one(self, words: str, label: str) -> ShownField:
+        """Return the one column that words of `--show` say. label: of its head, or empty for the usual one."""
+        (field,) = self.shown(words, "--show", ())
+        return field._replace(label=label, key=label.lower().replace(" ", "-")) if label else field
+
+    def check_named(self, name: str, own: Sequence[str]) -> None:
+        """Raise the error for a plain name that is neither one of a report's own columns nor a field of its lines."""
+        fields = self.reader.fields.by_name
+        if _NAME.fullmatch(name) and name not in fields and name not in self.computed and name != "count":
+            known = dict.fromkeys([*own, *(each.name for each in fields.values() if not each.link)])
+            what, hint = "neither a column of the report nor a field", nearest(name, [*known, *fields])
+            raise self.error(Mistake(what, "--show", repr(name), listed(known), hint))
 
     def grouped(self, text: str, where: str) -> tuple[ShownField, ...]:
         """Return what lines are grouped by, in order."""

@@ -116,7 +116,7 @@ def unlike(subledger: Subledger, entities: Collection[str]) -> list[Difference]:
     source = book.line_source(book.line_fields("ledger"), rules)
     ledger, items = unlike_days(subledger.lines, subledger.day, sorted(entities), source, values)
     lines_ = [ControlLine._make((*row[:-1], bool(row[-1]))) for row in ledger]
-    return list(by_day(lines_, [item_of(row, len(subledger.further)) for row in items]))
+    return list(by_day(lines_, [item_of(row, len(subledger.values)) for row in items]))
 
 
 def _of_slice(part: Slice, bases: Mapping[str, int]) -> Predicate:

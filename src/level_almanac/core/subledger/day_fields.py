@@ -17,6 +17,7 @@ from level_almanac.files.tables import SIDE_OF
 from level_almanac.store.documents.open import STATE
 from level_almanac.store.expressions import (
     Arithmetic,
+    Beside,
     Constant,
     DaysBetween,
     Expression,
@@ -95,7 +96,8 @@ def _places(fields: LineFields) -> dict[str, Expression]:
 def day_fields(fields: LineFields, day: date) -> tuple[LineField, ...]:
     """Return the fields that tell the state on a day, whether or not the lines have others of their names."""
     places = _places(fields)
-    is_late = Every((_IS_INVOICE, _IS_OPEN, FieldTest("due then", "under", (day,))))
+    is_there = Not(FieldTest("open then", "blank"))
+    is_late = Every((_IS_INVOICE, is_there, _IS_OPEN, FieldTest("due then", "under", (day,))))
     status: Expression = Given(
         (
             (FieldTest("over then", "over", (_ZERO,)), Constant("over-applied")),
@@ -112,5 +114,5 @@ def day_fields(fields: LineFields, day: date) -> tuple[LineField, ...]:
         LineField("open", "amount", _OPEN, ""),
         LineField("settled", "amount", places["settled then"], ""),
         LineField("late", "whole", late, ""),
-        LineField("status", "text", status, ""),
+        LineField("status", "text", Beside(status, _OPEN), ""),
     )

@@ -20,6 +20,7 @@ from level_almanac.core.header import (
     reach_of,
     selection_facts,
 )
+from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.edges import AskedDays, edge_notes
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import condition_rules, entity_rule
@@ -29,6 +30,7 @@ from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest
+from level_almanac.core.subledger.beside import USUAL, Beside, Wanted
 from level_almanac.core.subledger.day_fields import DAY_FIELDS, DayFields
 from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.open_items import replay
@@ -80,7 +82,8 @@ class Subledger:
     """The lines of payables or receivables that a report is of, all that were posted, ever.
 
     further: the fields whose values each line is to bring along; dated: the date that the report's days go by, or empty
-    for the one that counts; state_on: gives the day on which fields tell what is open.
+    for the one that counts; state_on: gives the day on which fields tell what is open; shown: what is to be
+    shown of the lines.
     """
 
     def __init__(
@@ -90,6 +93,7 @@ class Subledger:
         further: Sequence[str] = (),
         dated: str = "",
         state_on: Callable[[AsOf], date] = lambda as_of: as_of.day,
+        shown: Wanted = USUAL,
     ) -> None:
         self.book, self.request = book, request
         self.table = SIDE_OF[request.side]
@@ -105,20 +109,25 @@ class Subledger:
         at = state_on(self.as_of)
         self.day_fields = DayFields(self.fields, at, (), lambda: Subledger(book, bare).open_on(at))
         self.fields = self.day_fields.among(self.fields)
-        self.further = [self.field(name, "--by") for name in further]
+        self.labels = DayLabels(self.fields.table)
+        self.beside = Beside(book, self.fields, shown, self.as_of, self.labels)
+        self.fields = self.beside.reader.reader.fields
+        self.named = len(further)
+        self.values = [self.field(name, "--by").value for name in further]
+        self.values += [each.value for each in self.beside.asked]
         self.rules: tuple[Rule, ...] = (
             *entity_rule(self.selection),
             *condition_rules(request.conditions, self.fields, self.as_of),
         )
-        if not self.day_fields.are_used(self.fields, self.rules, [each.value for each in self.further]):
+        if not self.day_fields.are_used(self.fields, self.rules, self.values):
             self.fields = self.fields._replace(further=None)
         self.names = _party_names(book)
         self._carrying = [number for number, rule in enumerate(self.rules) if _carries(rule)]
         self.lines = self._read()
         rows = self.lines.in_chains()
-        self.chained, self.numbers = chains_of(rows, len(self.further))
+        self.chained, self.numbers = chains_of(rows, len(self.values))
         if self._carrying:
-            self._carry([row[len(ITEM) + len(self.further) : -2] for row in rows])
+            self._carry([row[len(ITEM) + len(self.values) : -2] for row in rows])
         self._on_day: dict[date, OpenOnDay] = {}
 
     def field(self, name: str, where: str) -> LineField:
@@ -139,7 +148,8 @@ class Subledger:
         tests = [Given(((rule.predicate, _ONE),), Constant(_ZERO)) for rule in tested]
         marked = self.book.marked_parts(self.table)
         source = self.book.line_source(self.fields, [rule.predicate for rule in self.rules], marked or None)
-        further = [*(each.value for each in self.further), *tests]
+        source = self.labels.labelled(source, self.book.engine, self.selection.calendar)
+        further = [*self.values, *tests]
         return DocumentLines(self.book.engine, source, own, further, self.selection.comparable, marked=bool(marked))
 
     def _carry(self, met: Sequence[Sequence[Any]]) -> None:
@@ -158,7 +168,7 @@ class Subledger:
         """Return the documents of the report's entities as they stood at the end of a day."""
         if day not in self._on_day:
             tell(f"what is open of {self.table} on {day_words(day)}")
-            entities, further = self.selection.entities, len(self.further)
+            entities, further = self.selection.entities, len(self.values)
             self._on_day[day] = OpenOnDay(self.lines, day, entities, self.chained, self.numbers, further)
         return self._on_day[day]
 
@@ -176,9 +186,24 @@ class Subledger:
 
     def items(self, rules: Sequence[Predicate], order: Sequence[Order] = ()) -> list[Item]:
         """Return the lines that meet the rules, whatever their entity and day, in order, else that of the exports."""
-        names = [*ITEM, *(f"f{number}" for number in range(len(self.further)))]
+        names = [*ITEM, *(f"f{number}" for number in range(len(self.values)))]
         rows = lines(self.book.engine, self._asked(rules), [FieldReference(name) for name in names], order)
-        return [item_of(row, len(self.further)) for row in rows]
+        return [item_of(row, len(self.values)) for row in rows]
+
+    def shown_of(self, item: Item) -> tuple[Any, ...]:
+        """Return what a line has of the values that are shown, as `Beside` makes cells of them."""
+        return self.beside.plan.alone(item.further[self.named :])
+
+    def share_of(self, item: Item, key: str) -> Decimal:
+        """Return what a line adds to a column that `Beside.sums` names."""
+        cell = self.beside.cells(1, self.shown_of(item))[key]
+        return Decimal(cell) if isinstance(cell, Decimal | int) else _ZERO
+
+    @property
+    def asked_beside(self) -> list[Asked]:
+        """The same as the store is asked for them, of groups of lines."""
+        asked = enumerate(self.beside.asked, start=self.named)
+        return [Asked(FieldReference(f"f{at}"), each.summing) for at, each in asked]
 
     def _asked(self, rules: Sequence[Predicate]) -> LineSource:
         return replace(self.lines.source(), rules=tuple(rules))
@@ -304,8 +329,10 @@ def age_of(item: Item, day: date, by: str) -> int:
 
 
 def in_order(cell: Cell, key: str) -> tuple[Any, ...]:
-    """Return what rows are sorted by, largest first and ties by key, blank ones last."""
+    """Return what rows are sorted by: numbers largest first, all else in its order, ties by key, blank ones last."""
     number = cell if isinstance(cell, Decimal | int) else None
+    if number is None and cell is not None:
+        return (False, cell, key)
     return (number is None, -number if number is not None else 0, key)
 
 

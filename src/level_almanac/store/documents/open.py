@@ -169,12 +169,13 @@ class OpenLines:
         return LineSource((), {}, self._places, relation=lambda _bind: f"{self._table} as line")
 
     def beside(self, stored: LineSource) -> LineSource:
-        """Return the lines of the table as they are stored, each with its state on the day beside it (`STATE`); where
-        nothing is open of one, or it is posted later, all of that is nought.
+        """Return the lines of the table as they are stored, each with its state on the day beside it (`STATE`); of one
+        that is posted later all of that is blank.
         """
 
         def relation(bind: Binding) -> str:
-            state = ", ".join(f"coalesce(state.{name}, 0) as {name}_then" for name in ("open", "over", "taken"))
+            there, names = f"line.posted <= {bind(self.day)}", ("open", "over", "taken")
+            state = ", ".join(f"case when {there} then coalesce(state.{name}, 0) end as {name}_then" for name in names)
             return f"""(select line.*, {state} from {placed_lines(stored.parts, None, bind)}
                 left join {self._table} as state
                     on state.file = line.file and state.file_line = line.file_line) as line"""

@@ -9,6 +9,7 @@ from typing import Any, Literal
 from level_almanac.core.book import Book
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Request, inner, option
+from level_almanac.core.subledger.beside import Wanted, tidy
 from level_almanac.core.subledger.buckets import buckets_of
 from level_almanac.core.subledger.control import control_accounts, control_checks, over_notes
 from level_almanac.core.subledger.open_on_day import IS_OPEN, truth
@@ -30,7 +31,8 @@ Member = str | None
 class AgingRequest(Request):
     """What an aging is asked for. age_by: whether days are counted from the due date or the document's; buckets: the
     last day late of each, or empty for the book's; by: the field whose members are the rows; top: show only so many;
-    sort: the column that rows are put in order by, largest first, or `by` itself.
+    sort: the column that rows are put in order by, largest first, or `by` itself; show: the columns, or empty for the
+    usual ones.
     """
 
     age_by: Literal["due", "date"] = option(
@@ -41,6 +43,9 @@ class AgingRequest(Request):
         "buckets", "The last day late of each bucket, as 30,60,90.", "days", metavar="DAYS"
     )
     by: str = option("by", "What the rows are of.", default="party", metavar="FIELD", offers="field", show_default=True)
+    show: str = option(
+        "show", "Columns, between commas: its own, or fields.", metavar="FIELDS", listed=True, offers="fields"
+    )
     sort: str = option("sort", "In order of this, largest first.", default=TOTAL, metavar="COLUMN", show_default=True)
     top: int | None = option("top", "The first so many, and all other as one row.", "count", metavar="N")
     of: SubledgerRequest = inner(SubledgerRequest, required=True)
@@ -57,12 +62,16 @@ class Aging:
 
     def __init__(self, book: Book, request: AgingRequest) -> None:
         self.request = request
-        self.subledger = Subledger(book, request.of, () if request.by == "party" else (request.by,))
         self.buckets = buckets_of(request.buckets or book.settings.aging.buckets)
+        by_party = request.by == "party"
+        self.own = (*(bucket.key for bucket in self.buckets), UNAPPLIED, TOTAL, "share")
+        wanted = Wanted(request.show, self.own, by_party=by_party)
+        self.subledger = Subledger(book, request.of, () if by_party else (request.by,), shown=wanted)
         keys = [*(bucket.key for bucket in self.buckets), UNAPPLIED, TOTAL]
-        if request.sort not in (*keys, request.by):
-            what, hint = "the report has no such column", nearest(request.sort, keys)
-            raise UsageMistake(Mistake(what, "--sort", repr(request.sort), listed([*keys, request.by]), hint))
+        sorts = list(dict.fromkeys([*keys, request.by, *self.subledger.beside.fields]))
+        if request.sort not in sorts:
+            what, hint = "the report has no such column", nearest(request.sort, sorts)
+            raise UsageMistake(Mistake(what, "--sort", repr(request.sort), listed(sorts), hint))
         self.open = self.subledger.open_on(self.subledger.day)
         self.by = "party" if request.by == "party" else "f0"
         self.values: dict[Member, Any] = {}
@@ -70,6 +79,7 @@ class Aging:
         self.by_entity: defaultdict[str, Decimal] = defaultdict(Decimal)
         self.undated = 0
         self.tally = self._summed()
+        self.beside = self._gathered_beside()
 
     def in_column(self, key: str) -> Predicate:
         """Return the condition of lines whose open amount stands in a column."""
@@ -119,9 +129,32 @@ class Aging:
                     self.sums[member][each] += amount
         return tally
 
+    def _gathered_beside(self) -> dict[Member, tuple[int, Sequence[Any]]]:
+        """Return of each member how many open lines it has, and what they have of the values beside the columns."""
+        subledger = self.subledger
+        if not subledger.beside.columns:
+            return {}
+        asked, rules = subledger.asked_beside, [subledger.met, IS_OPEN]
+        rows = self.open.groups([FieldReference(self.by)], asked, rules)
+        return {None if value is None else str(value): (lines, sums) for value, lines, *sums in rows}
+
+    def _sorted_by(self, member: Member) -> Cell:
+        sort = self.request.sort if self.request.sort != "share" else TOTAL
+        return self._cells_beside([member])[sort] if sort not in self.own else self.sums[member][sort]
+
+    def _cells_beside(self, members: Sequence[Member]) -> dict[str, Cell]:
+        """Return the cells beside the report's own of one member, or of several together."""
+        beside = self.subledger.beside
+        if not beside.columns:
+            return {}
+        found = [self.beside[member] for member in members]
+        sums = beside.plan.folded([each for _, each in found])
+        cells = beside.cells(sum(count for count, _ in found), sums, total=len(members) != 1)
+        return cells | (beside.of_party(members[0] or "") if len(members) == 1 else {})
+
     def table(self) -> ReportTable:
         """Return the report."""
-        rows = tuple(self._rows(self.sums))
+        columns, rows = self._shown(tuple(self._columns()), tuple(self._rows(self.sums)))
         by_due = self.request.age_by == "due"
         days = "days late from the due date" if by_due else "days old from the document's date"
         side = self.subledger.request.side
@@ -134,13 +167,19 @@ class Aging:
                 "by": self.request.by,
             },
             subtitle=self.subledger.subtitle(days),
-            columns=tuple(self._columns()),
+            columns=columns,
             rows=rows,
             key_label=self.request.by,
             show_keys=self.request.by == "party",
             proof=self._proof(rows),
             notes=(*self.subledger.notes(), *self.subledger.edge_notes(None), *self._notes()),
         )
+
+    def _shown(self, usual: tuple[Column, ...], rows: tuple[Row, ...]) -> tuple[tuple[Column, ...], tuple[Row, ...]]:
+        if not self.request.show:
+            return usual, rows
+        columns = self.subledger.beside.chosen(usual, rows, self.subledger.selection.decimals)
+        return columns, tuple(row._replace(cells=tidy(columns, row.cells)) for row in rows)
 
     def _columns(self) -> Iterator[Column]:
         decimals, told = self.subledger.selection.decimals, self.subledger.standing_on(self.subledger.day)
@@ -163,16 +202,19 @@ class Aging:
         if self.request.sort == self.request.by:
             ordered = sorted(sums, key=lambda member: (member is None, member or ""))
         else:
-            ordered = sorted(sums, key=lambda member: in_order(sums[member][self.request.sort], member or "\uffff"))
+            ordered = sorted(sums, key=lambda member: in_order(self._sorted_by(member), member or "\uffff"))
         top = ordered if self.request.top is None else ordered[: self.request.top]
         for member in top:
-            yield Row(self.key_of(member), self._label(member), 0, "line", cells(sums[member]))
+            own = cells(sums[member]) | self._cells_beside([member])
+            yield Row(self.key_of(member), self._label(member), 0, "line", own)
         adds = [self.key_of(member) for member in top]
         if len(top) < len(ordered):
             other = {key: whole[key] - sum((sums[each][key] for each in top), _ZERO) for key in keys}
-            yield Row("all-other", f"All other, {len(ordered) - len(top):,}", 0, "line", cells(other))
+            others = cells(other) | self._cells_beside(ordered[len(top) :])
+            yield Row("all-other", f"All other, {len(ordered) - len(top):,}", 0, "line", others)
             adds.append("all-other")
-        yield Row("total", "Total", 0, "total", cells(whole), adds=tuple((1, key) for key in adds))
+        total = cells(whole) | self._cells_beside(ordered)
+        yield Row("total", "Total", 0, "total", total, adds=tuple((1, key) for key in adds))
         shares: dict[str, Cell] = {key: percent(whole[key], whole[TOTAL]) for key in keys}
         yield Row("percent", "Percent of total", 0, "line", shares, percent=True)
 

@@ -25,7 +25,7 @@ from level_almanac.core.lines.edges import AskedDays, edge_notes
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import condition_rules, entity_rule, proof_parts
-from level_almanac.core.lines.selected import ShownField, ShownReader
+from level_almanac.core.lines.selected import ShownField, ShownReader, labelled, pieces
 from level_almanac.core.lines.shape import ListShape, MadeRows
 from level_almanac.core.lines.slips import word_slips
 from level_almanac.core.lines.source_place import EXPORT
@@ -70,9 +70,9 @@ def _view(given: Mapping[str, Any]) -> View:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BillingRequest(Request):
     """What billing is asked for. first, last: a range of days; charges_by, payments_by: the dates that matter, or empty
-    for the book's; by: fields that entries are grouped by; lines: each entry; view: the four figures, charges that were
-    served and not posted yet, or entries in transit between two dates; within: only this group, as fields and values;
-    kinds: only these.
+    for the book's; by: fields that entries are grouped by; lines: each entry; show: the columns, or empty for the usual
+    ones; view: the four figures, charges that were served and not posted yet, or entries in transit between two dates;
+    within: only this group, as fields and values; kinds: only these.
     """
 
     charges_by: str = option("charges-by", "The date charges go by.", "choice", "", choices=("served", "posted"))
@@ -91,6 +91,9 @@ class BillingRequest(Request):
         "by", "Group by these: office, desk, payer, reason, …", metavar="FIELDS", listed=True, offers="fields"
     )
     lines: bool = option("lines", "Each entry behind the figures.", "flag")
+    show: str = option(
+        "show", "Columns, between commas: its own, or fields.", metavar="FIELDS", listed=True, offers="fields"
+    )
     view: View = options(
         Option("unposted", "Charges served by the last day and not posted by then.", "flag", default=False),
         Option("in-transit", "Entries that count in these days by one date only.", "flag", default=False),
@@ -148,6 +151,7 @@ class Billing:
         self.labels = DayLabels(fields.table)
         used = (
             request.by,
+            request.show,
             *request.conditions.only,
             *request.conditions.besides,
             *(name for name, _ in request.within),
@@ -155,7 +159,7 @@ class Billing:
         fields, computed = read_computed(fields, (), used, self.as_of, self.labels.label)
         self.fields = fields.with_computed(LineField("counts_on", "date", self.counts_on, TABLE))
         reader = ComputedReader(self.fields, "--by", UsageMistake, self.as_of, self.labels.label)
-        reader_of_columns = ShownReader(reader, computed, UsageMistake)
+        self.reader = reader_of_columns = ShownReader(reader, computed, UsageMistake)
         self.by = reader_of_columns.grouped(request.by, "--by") if request.by else ()
         for name, _ in request.within:
             # A group may be of a part of a date, which is no field by itself.
@@ -259,6 +263,26 @@ class Billing:
         return ShownField(kind, FIGURES[kind], "amount", value)
 
     def _shown(self) -> tuple[ShownField, ...]:
+        """Return the columns that are asked for, in their order, or the usual ones."""
+        usual = self._usual()
+        if not self.request.show:
+            return usual
+        own = {name.casefold(): each for each in usual for name in (each.key, each.label)}
+        found: dict[str, ShownField] = {}
+        for piece in pieces(self.request.show):
+            label, words = labelled(piece)
+            each = own.get(words.casefold())
+            if each is None:
+                self.reader.check_named(words.lower(), [each.label for each in usual])
+                each = self.reader.one(words, label)
+            if each.key in found:
+                raise UsageMistake(Mistake("shown twice", "--show", repr(each.key)))
+            found[each.key] = each._replace(label=label or each.label)
+        if not found:
+            raise UsageMistake(Mistake("no column is left to show", "--show", repr(self.request.show)))
+        return tuple(found.values())
+
+    def _usual(self) -> tuple[ShownField, ...]:
         kinds = [kind for kind in FIGURES if kind in self.request.kinds or not self.request.kinds]
         lined = self.lines
         count = () if lined else (ShownField("count", "entries", "whole", None, "count"),)

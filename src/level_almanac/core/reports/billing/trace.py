@@ -32,6 +32,7 @@ def billing_trace(book: Book, report: MadeReport, asked: TraceRequest) -> Report
         raise UsageMistake(Mistake("these entries are listed already", "--row", repr(row_name)))
     inner = replace(
         request,
+        show="",
         by="",
         lines=True,
         within=tuple((by.key, member) for by, member in zip(grouped, members, strict=False)),

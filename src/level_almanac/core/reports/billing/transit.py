@@ -77,7 +77,7 @@ def transits(entries: Entries) -> list[Transit]:
 def transit_checks(entries: Entries, total: Mapping[str, Cell]) -> Iterator[Check]:
     """Yield for each such figure whether it differs from that by posting date by exactly the entries in transit.
 
-    total: the cells of the report's total, which the figures by the other date are held against.
+    total: the cells of the report's total, which the figures by the other date are held against as far as it has them.
     """
     places = entries.decimals
     for each in transits(entries):
@@ -89,7 +89,7 @@ def transit_checks(entries: Entries, total: Mapping[str, Cell]) -> Iterator[Chec
             f"{FIGURES[each.kind]} by posted {each.posted.amount:,.{places}f}, {without}less {out.lines:,} in transit "
             f"{out.amount:,.{places}f}, and {into.lines:,} that come in {into.amount:,.{places}f}, are "
             f"{each.other.amount:,.{places}f} by {each.dated}",
-            each.holds and each.other.amount == (total.get(each.kind) or Decimal(0)),
+            each.holds and (each.kind not in total or each.other.amount == (total[each.kind] or Decimal(0))),
         )
 
 

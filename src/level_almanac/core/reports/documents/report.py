@@ -15,11 +15,12 @@ from level_almanac.core.requests.options import Option, Request, inner, option, 
 from level_almanac.core.requests.shared import first_option, last_option, threshold_options
 from level_almanac.core.spans.as_of import COVERS
 from level_almanac.core.spans.asked_range import asked_days
+from level_almanac.core.subledger.beside import Wanted, tidy
 from level_almanac.core.subledger.control import control_checks, over_notes
 from level_almanac.core.subledger.item import Item, natural
 from level_almanac.core.subledger.open_items import Application
 from level_almanac.core.subledger.open_on_day import IS_OPEN, OpenItem
-from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, age_of, later_words
+from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, age_of, in_order, later_words
 from level_almanac.core.table.model import Cell, Check, Column, Note, Proof, ReportTable, Row, heading
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
@@ -32,6 +33,8 @@ Which = Literal["all", "open", "overdue", "unapplied"]
 DOCUMENTS = ("invoice", "credit")
 _NUMBERS = ("amount", "settled", "open", "days", "late")
 _SORTS = ("party", "number", "date", "due", *_NUMBERS)
+_OWN = ("party", "kind", "date", "due", *_NUMBERS, "reference", "memo")
+"""The columns that the report has by itself."""
 _ITEM_DATES = ("posted", "date", "due")
 _IS_INVOICE = FieldTest("kind", "is", ("invoice",))
 _IS_LATE = FieldTest("late", "over", (_ZERO,))
@@ -62,7 +65,8 @@ def _which(given: Mapping[str, Any]) -> Which:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DocumentsRequest(Request):
     """What is asked for. which: all documents, or those open, overdue or unapplied on the day; first, last: a range of
-    days, both or neither, of the date that counts or of `date`; by: the field that they are in groups by, or empty;
+    days, both or neither, of the date that counts or of `date`; show: the columns, or empty for the usual ones;
+    by: the field that they are in groups by, or empty;
     settled: whether what settled each stands beneath it; thresholds: on each document; sort: a column, or empty.
     """
 
@@ -72,6 +76,9 @@ class DocumentsRequest(Request):
         Option("unapplied", "Only payments and credits that settle nothing yet.", "flag", default=False),
         build=_which, default="all", holds=lambda value: value in get_args(Which), allowed=listed(get_args(Which)),
     )  # fmt: skip
+    show: str = option(
+        "show", "Columns, between commas: its own, or fields.", metavar="FIELDS", listed=True, offers="fields"
+    )
     settled: bool = option("settled", "What settled each, beneath it.", "flag")
     by: str = option("by", "In groups with totals, such as `party`.", metavar="FIELD", offers="field")
     sort: str = option("sort", "In order of this; amounts largest first.", metavar="COLUMN")
@@ -97,14 +104,15 @@ class Documents:
     def __init__(self, book: Book, request: DocumentsRequest) -> None:
         self.request = request
         further = [request.by] if request.by and request.by != "party" else []
-        self.subledger = Subledger(book, request.of, (*further, "memo"), request.date)
+        self.subledger = Subledger(book, request.of, (*further, "memo"), request.date, shown=Wanted(request.show, _OWN))
+        self.memo_at = len(further)
         if request.date and request.date not in _ITEM_DATES:
             hint = nearest(request.date, _ITEM_DATES)
             raise UsageMistake(
                 Mistake("not a date of documents", "--date", repr(request.date), listed(_ITEM_DATES), hint)
             )
         for where, name, known in (
-            ("--sort", request.sort, _SORTS),
+            ("--sort", request.sort, (*_SORTS, *self.subledger.beside.fields)),
             *(("--on", each.on, _NUMBERS) for each in request.thresholds),
         ):
             if name and name not in known:
@@ -190,9 +198,9 @@ class Documents:
             return tie if sort == "party" else (natural(item.number), *tie)
         if sort in ("date", "due"):
             return (item.dated if sort == "date" else item.due or item.dated, *tie)
-        value = self._cells(each)[sort]
-        number = value if isinstance(value, int | Decimal) else None
-        return (number is None, -(number or 0), *tie)
+        beside = self.subledger.beside
+        value = (self._cells(each) | beside.cells(1, self.subledger.shown_of(item)))[sort]
+        return (*in_order(value, ""), *tie)
 
     def _cells(self, each: OpenItem) -> dict[str, Cell]:
         day, item, left = self.subledger.day, each.item, each.left
@@ -221,6 +229,7 @@ class Documents:
         range_ = f"{self.request.date or 'posted'} {range_words(*self.days)}" if self.days else ""
         limits = [f"{limit.on or self.on} {limit.words}" for limit in self.request.thresholds]
         rows = tuple(self._rows())
+        columns = self._filled(rows)
         facts = {**subledger.facts(), "which": which, "by": self.request.by}
         if self.days:
             facts |= {"from": self.days[0].isoformat(), "through": self.days[1].isoformat()}
@@ -231,8 +240,8 @@ class Documents:
             title=titles[which],
             facts=facts,
             subtitle=subledger.subtitle(range_, *limits),
-            columns=self._filled(rows),
-            rows=rows,
+            columns=columns,
+            rows=tuple(row._replace(cells=tidy(columns, row.cells)) for row in rows) if self.request.show else rows,
             key_label="document",
             proof=Proof(
                 measure="amount, signed by kind",
@@ -256,15 +265,18 @@ class Documents:
         return Check("amount and settled come to open", holds)
 
     def _filled(self, rows: Sequence[Row]) -> tuple[Column, ...]:
-        """Return the columns, without those beside the amounts that no row has anything in."""
+        """Return the columns that are asked for, or without those beside the amounts that no row has anything in."""
+        if self.request.show:
+            every = tuple(self._columns(every=True))
+            return self.subledger.beside.chosen(every, rows, self.subledger.selection.decimals)
         filled = {key for row in rows for key, cell in row.cells.items() if cell is not None}
         return tuple(
             each for each in self._columns() if each.key in filled or each.key in ("amount", "settled", "open")
         )
 
-    def _columns(self) -> Iterator[Column]:
+    def _columns(self, *, every: bool = False) -> Iterator[Column]:
         decimals = self.subledger.selection.decimals
-        if self.request.by != "party":
+        if every or self.request.by != "party":
             yield Column("party", "party", "text")
         yield Column("kind", "kind", "text")
         yield Column("date", "date", "date")
@@ -331,17 +343,19 @@ class Documents:
             return f"(no {self.request.by})"
         return f"{member} {self.subledger.name_of(member)}" if self.request.by == "party" else member
 
-    @staticmethod
-    def _sums(shown: Sequence[OpenItem]) -> Mapping[str, Cell]:
+    def _sums(self, shown: Sequence[OpenItem]) -> Mapping[str, Cell]:
         amount = sum((each.item.signed for each in shown), _ZERO)
         left = sum((each.left for each in shown), _ZERO)
-        return {"amount": amount, "settled": left - amount, "open": left}
+        beside = self.subledger.beside
+        sums = beside.plan.folded([self.subledger.shown_of(each.item) for each in shown])
+        return {"amount": amount, "settled": left - amount, "open": left, **beside.cells(len(shown), sums, total=True)}
 
     def _document(self, each: OpenItem, level: int) -> Iterator[Row]:
         item = each.item
         cells = self._cells(each)
-        cells |= {"reference": item.reference, "memo": item.further[-1]}
-        if self.request.by != "party":
+        cells |= {"reference": item.reference, "memo": item.further[self.memo_at]}
+        cells |= self.subledger.beside.cells(1, self.subledger.shown_of(item))
+        if self.request.by != "party" or self.request.show:
             cells["party"] = f"{item.party} {self.subledger.name_of(item.party)}"
         label = item.number if item.line == "1" else f"{item.number}/{item.line}"
         yield Row(self.subledger.key_of(item), label, level, "line", cells)
@@ -357,14 +371,22 @@ class Documents:
                 other.number if other.line == "1" else f"{other.number}/{other.line}",
                 level,
                 "line",
-                {
+                self._told_of(other)
+                | {
                     "kind": other.kind,
                     "date": application.day,
                     "settled": -item.sign * application.amount,
                     "reference": other.reference,
-                    "memo": other.further[-1],
+                    "memo": other.further[self.memo_at],
                 },
             )
+
+    def _told_of(self, other: Item) -> dict[str, Cell]:
+        """Return what is told of a settlement beside its amount, where columns are asked for."""
+        beside = self.subledger.beside
+        cells = beside.cells(1, self.subledger.shown_of(other))
+        texts = {each.key for each in beside.columns if each.field and each.field.kind in ("text", "date", "period")}
+        return {key: cell for key, cell in cells.items() if key in texts}
 
     @property
     def _ranged(self) -> tuple[date, date] | None:

@@ -6,25 +6,39 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.language.days import DayExpression
+from level_almanac.core.lines.selected import pieces
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Option, Request, inner, is_texts, option, options
 from level_almanac.core.requests.shared import first_option, last_option, threshold_options
 from level_almanac.core.spans.as_of import COVERS, AsOf
 from level_almanac.core.spans.asked_range import asked_days
+from level_almanac.core.subledger.beside import USUAL, Wanted, tidy
 from level_almanac.core.subledger.control import over_notes
+from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.open_on_day import IS_OPEN, truth
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, in_order
-from level_almanac.core.table.model import Cell, Check, Column, ColumnKind, CountedAmount, Note, Proof, ReportTable, Row
+from level_almanac.core.table.model import (
+    Cell,
+    Check,
+    Column,
+    ColumnKind,
+    CountedAmount,
+    Note,
+    Proof,
+    ReportTable,
+    Row,
+    heading,
+)
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.tables import KIND_SIGNS
 from level_almanac.store.expressions import Arithmetic, Constant, Expression, FieldReference, Given, Joined
-from level_almanac.store.line_query import Asked
+from level_almanac.store.line_query import Asked, Order
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
 
 _ZERO = Decimal(0)
@@ -64,6 +78,8 @@ _SUBJECTS = {
     "paid": ("paid", "payments", "last-payment", "open"),
     "invoiced": ("invoiced", "credited", "invoices", "last-invoice", "open"),
 }
+_OF_LINES = ("kind", "day", "reference")
+"""Columns of single lines, where these are shown."""
 STANDING = ("open", "overdue")
 """Columns that tell the state at the end of the days, of all documents, whatever the conditions."""
 
@@ -79,18 +95,19 @@ def _signed(kinds: Mapping[str, int]) -> Expression:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PartiesRequest(Request):
     """What is asked for. first, last: a range of days, both or neither; thresholds: on each party's totals; show: keys
-    of columns; sort: a column's key or `party`; everyone: parties without a line in the days too, if any is open.
+    of columns, and fields; sort: a column's key or `party`; everyone: parties without a line in the days too, if any is
+    open; lines: whether each line of a party stands beneath it.
     """
 
     show: tuple[str, ...] = options(
         Option(
             "show",
-            "Columns, between commas: invoiced, credited, paid, written-off, open, overdue, invoices, payments, …",
+            "Columns, between commas: invoiced, credited, paid, written-off, open, overdue, …, or fields.",
             metavar="COLUMNS",
             default="",
             listed=True,
         ),
-        build=lambda given: tuple(name.strip() for name in given["show"].split(",") if name.strip()),
+        build=lambda given: tuple(pieces(given["show"])),
         default=(), holds=is_texts, allowed="a tuple of columns",
     )  # fmt: skip
     thresholds: tuple[Threshold, ...] = threshold_options(
@@ -98,6 +115,7 @@ class PartiesRequest(Request):
     )
     sort: str = option("sort", "In order of this; amounts largest first.", metavar="COLUMN")
     top: int | None = option("top", "Only the first so many.", "count", metavar="N")
+    lines: bool = option("lines", "Each line of a party beneath it.", "flag")
     everyone: bool = option("everyone", "Parties without a line in these days too, if any is open.", "flag")
     of: SubledgerRequest = inner(SubledgerRequest, required=True, helps=COVERS)
     first: DayExpression | None = first_option()
@@ -131,13 +149,14 @@ class Parties:
 
     def __init__(self, book: Book, request: PartiesRequest) -> None:
         self.request = request
-        self.subledger = Subledger(book, request.of, ("payee",), request.date, lambda as_of: self._days(as_of)[1])
+        self.subledger = Subledger(
+            book, request.of, ("payee",), request.date, lambda as_of: self._days(as_of)[1], self._wanted()
+        )
         known = tuple(COLUMNS)
         numbers = tuple(key for key, column in COLUMNS.items() if column.kind in ("amount", "count"))
         for where, name, allowed in (
-            *(("--show", key, known) for key in request.show),
             *(("--on", limit.on, numbers) for limit in request.thresholds if limit.on),
-            *([("--sort", request.sort, ("party", *known))] if request.sort else []),
+            *([("--sort", request.sort, ("party", *known, *self.subledger.beside.fields))] if request.sort else []),
         ):
             if name not in allowed:
                 what = "the report has no such column"
@@ -158,6 +177,7 @@ class Parties:
         # Those that meet the conditions, and those that an exception took.
         self.met, self.excepted = self._gathered()
         self.standing = self._standing()
+        self.beside = self._gathered_beside()
         self.figures = {code: self.cells(code, lines) for code, lines in self.met.items()}
         if self.request.everyone:
             nothing = _Lines({}, {}, {}, ())
@@ -167,14 +187,26 @@ class Parties:
         self.kept = self._sorted({code: cells for code, cells in self.figures.items() if self._holds(cells)})
 
     def _keys(self) -> tuple[str, ...]:
-        asked = self.request.show or _DEFAULT
+        if self.request.show:
+            return tuple(key for key in self.subledger.beside.names if key in COLUMNS)
+        asked: Sequence[str] = _DEFAULT
         subject = next((limit.on for limit in self.request.thresholds if limit.on in _SUBJECTS), "")
-        if not self.request.show and self.request.of.conditions and subject:
+        if self.request.of.conditions and subject:
             # A condition on payments says nothing of invoices, whose columns would only mislead.
             asked = _SUBJECTS[subject]
         # What a limit is on stands first, so that the list is read by it.
         on = [limit.on for limit in self.request.thresholds if limit.on]
         return tuple(dict.fromkeys([*on, *asked]))
+
+    def _wanted(self) -> Wanted:
+        """Return what is to be shown; what a limit is on stands last, where it is not asked for."""
+        show = self.request.show
+        if not show:
+            return USUAL
+        named = {piece.rpartition("=")[2].strip().casefold() for piece in show}
+        on = dict.fromkeys(limit.on for limit in self.request.thresholds if limit.on in COLUMNS)
+        own = (*COLUMNS, *(_OF_LINES if self.request.lines else ()))
+        return Wanted(", ".join([*show, *(key for key in on if key not in named)]), own, by_party=True)
 
     def _days(self, as_of: AsOf) -> tuple[date, date]:
         to_date = as_of.calendar.year_of(as_of.day).first, as_of.day
@@ -238,6 +270,15 @@ class Parties:
             for code, kinds in found.items()
         }
 
+    def _gathered_beside(self) -> dict[str, tuple[int, Sequence[Any]]]:
+        """Return of each party how many lines count, and what they have of the values beside the report's columns."""
+        subledger = self.subledger
+        if not subledger.beside.columns:
+            return {}
+        rules = [subledger.chosen, subledger.met, FieldTest(self.counting, "through", self.days)]
+        rows = subledger.groups([FieldReference("party")], subledger.asked_beside, rules)
+        return {party: (lines, sums) for party, lines, *sums in rows}
+
     def cells(self, party: str, lines: _Lines) -> dict[str, Cell]:
         """Return a party's figures. lines: those that count."""
         return {key: self._cell(COLUMNS[key], party, lines) for key in self._needed()}
@@ -292,14 +333,15 @@ class Parties:
             facts["thresholds"] = " · ".join(limits)
         self._count(f"{_count(len(self.figures) - len(kept))} not {' and '.join(limits)}")
         rows = tuple(self._rows(kept))
+        columns = subledger.beside.chosen(tuple(self._columns()), rows, subledger.selection.decimals)
         return ReportTable(
             title=f"{side}: totals",
             facts=facts,
             subtitle=subledger.subtitle(range_words(*self.days), date_words, *limits),
-            columns=tuple(self._columns()),
-            rows=rows,
+            columns=columns,
+            rows=tuple(row._replace(cells=tidy(columns, row.cells)) for row in rows) if self.request.show else rows,
             key_label="party",
-            show_keys=True,
+            show_keys=not self.request.lines,
             proof=self._proof(),
             notes=(*subledger.notes(), *subledger.edge_notes(self._ranged, self.request.date), *self._notes(kept)),
         )
@@ -359,6 +401,8 @@ class Parties:
         sort = self.request.sort or self._on or "party"
         if sort == "party":
             return sorted(figures)
+        if sort not in COLUMNS:
+            return sorted(figures, key=lambda code: in_order(self._cells_beside([code]).get(sort), code))
         if COLUMNS[sort].kind == "date":
             return sorted(figures, key=lambda code: _newest(figures[code][sort], code))
         if COLUMNS[sort].kind == "text":
@@ -367,10 +411,13 @@ class Parties:
 
     def _columns(self) -> Iterator[Column]:
         decimals = self.subledger.selection.decimals
+        if self.request.lines:
+            yield Column("kind", "kind", "text")
+            yield Column("day", "document date" if self.request.date == "date" else "posted", "date")
         for key in self.keys:
             column = COLUMNS[key]
             covers = f"at {day_words(self.day)}" if key in STANDING else ""
-            adds = column.kind in ("amount", "count")
+            adds = column.kind in ("amount", "count") and not (self.request.lines and key in STANDING)
             standing = self.subledger.standing_on(self.day)
             whole = not (self.subledger.as_of.named and self.subledger.as_of.is_cut) or self._ranged is not None
             within = standing._replace(first=self.days[0], through=self.days[1], whole=whole)
@@ -378,12 +425,22 @@ class Parties:
                 key, column.label, column.kind, decimals if column.kind == "amount" else 0, covers=covers, adds=adds,
                 covered=standing if key in STANDING else within,
             )  # fmt: skip
+        if self.request.lines:
+            yield Column("reference", "reference", "text")
 
     def _rows(self, kept: Sequence[str]) -> Iterator[Row]:
         shown_parties = kept if self.request.top is None else kept[: self.request.top]
         cells = self.figures
+        behind = self._behind(shown_parties) if self.request.lines else {}
         for code in shown_parties:
-            yield Row(code, self.subledger.name_of(code), 0, "line", {key: cells[code][key] for key in self.keys})
+            own = {key: cells[code][key] for key in self.keys} | self._cells_beside([code])
+            if not self.request.lines:
+                yield Row(code, self.subledger.name_of(code), 0, "line", own)
+                continue
+            lines = list(self._lines_below(behind.get(code, ())))
+            yield heading(code, f"{code} {self.subledger.name_of(code)}")
+            yield from lines
+            yield Row(code, f"Total {code}", 0, "subtotal", own, adds=tuple((1, line.key) for line in lines))
         adds = tuple((1, code) for code in shown_parties)
         if len(shown_parties) < len(kept):
             yield Row(
@@ -406,7 +463,57 @@ class Parties:
                 sums[key] = sum((value for value in values if isinstance(value, Decimal)), _ZERO)
             elif COLUMNS[key].kind == "count":
                 sums[key] = sum(value for value in values if isinstance(value, int))
-        return sums
+        return sums | self._cells_beside(codes, total=True)
+
+    def _cells_beside(self, codes: Sequence[str], *, total: bool = False) -> dict[str, Cell]:
+        """Return the cells beside the report's own of a party, or of a total of several."""
+        beside = self.subledger.beside
+        if not beside.columns:
+            return {}
+        found = [self.beside[code] for code in codes if code in self.beside]
+        sums = beside.plan.folded([each for _, each in found])
+        cells = beside.cells(sum(count for count, _ in found), sums, total=total)
+        return cells if total else cells | beside.of_party(codes[0])
+
+    def _behind(self, codes: Sequence[str]) -> dict[str, list[Item]]:
+        """Return the lines that count of each of these parties, in the order of their days."""
+        subledger, found = self.subledger, defaultdict(list)
+        of_parties = FieldTest("party", "is", tuple(codes))
+        within = FieldTest(self.counting, "through", self.days)
+        order = [Order(FieldReference(name)) for name in ("party", self.counting, "file", "file_line")]
+        for item in subledger.items([subledger.chosen, subledger.met, within, of_parties], order) if codes else ():
+            found[item.party].append(item)
+        return found
+
+    def _lines_below(self, items: Sequence[Item]) -> Iterator[Row]:
+        """Yield the lines of a party; a number over several is counted with the first of them."""
+        counted: set[tuple[str, str, str]] = set()
+        for item in items:
+            number = (item.entity, item.kind, item.number)
+            cells: dict[str, Cell] = {
+                "kind": item.kind,
+                "day": item.dated if self.counting == "dated" else item.posted,
+                "reference": item.reference,
+            }
+            for key in self.keys:
+                cells[key] = self._of_line(COLUMNS[key], item, is_first=number not in counted)
+            counted.add(number)
+            cells |= self.subledger.beside.cells(1, self.subledger.shown_of(item))
+            label = item.number if item.line == "1" else f"{item.number}/{item.line}"
+            yield Row(self.subledger.key_of(item), label, 1, "line", cells)
+
+    def _of_line(self, column: PartyColumn, item: Item, *, is_first: bool) -> Cell:
+        sign = column.kinds.get(item.kind)
+        if sign is None:
+            return None
+        match column.kind:
+            case "amount":
+                return sign * item.amount
+            case "count":
+                return 1 if is_first else None
+            case "date":
+                return item.dated if self.counting == "dated" else item.posted
+        return None if item.further[0] is None else str(item.further[0])
 
     @property
     def _ranged(self) -> tuple[date, date] | None:

@@ -11,6 +11,7 @@ from level_almanac.core.table.pointing import find_column, find_row, head_words
 from level_almanac.core.trace.documents import Share, TracedDocuments, documents_table
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.files.tables import KIND_SIGNS
 from level_almanac.store.predicate import FieldTest
 
 
@@ -20,11 +21,17 @@ def parties_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> Repor
     parties: Parties = report.of
     row_found = find_row(table, asked.row)
     named = find_column(table, asked.column or next(each.key for each in table.columns if each.kind == "amount"))
-    if named.kind not in ("amount", "count"):
+    beside = parties.subledger.beside
+    if named.kind not in ("amount", "count") or (
+        named.key in beside.names and named.key not in (*beside.sums, *COLUMNS)
+    ):
         step = "name a column of amounts or numbers"
         raise UsageMistake(Mistake("no sum of documents", "--column", repr(head_words(named)), next_step=step))
     totals = {"total": parties.kept, "shown": parties.kept[: parties.request.top]}
-    wanted = set(totals.get(row_found.key, (row_found.key,)))
+    line = row_found.kind == "line" and parties.request.lines
+    # A line is one of its party, whose lines are asked for.
+    code = row_found.key.split("/")[-4] if line else row_found.key
+    wanted = set(totals.get(row_found.key, (code,)))
     shares: list[Share] = []
     of_parties = FieldTest("party", "is", tuple(sorted(wanted)))
     open_ = parties.open
@@ -32,7 +39,8 @@ def parties_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> Repor
         overdue = [IS_OVERDUE] if named.key == "overdue" else []
         shares = [(each.item, each.left) for each in open_.items([IS_OPEN, of_parties, *overdue])]
     else:
-        kinds = COLUMNS[named.key].kinds
+        by_itself = named.key in beside.sums
+        kinds = KIND_SIGNS if by_itself else COLUMNS[named.key].kinds
         subledger, within = parties.subledger, FieldTest(parties.counting, "through", parties.days)
         rules = [subledger.chosen, subledger.met, within, of_parties, FieldTest("kind", "is", tuple(kinds))]
         items = sorted(subledger.items(rules), key=lambda item: item.party)
@@ -43,6 +51,8 @@ def parties_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> Repor
             name = (item.entity, item.party, item.number)
             # A number over several lines is counted once.
             share = kinds[item.kind] * item.amount if named.kind == "amount" else Decimal(name not in counted)
+            share = subledger.share_of(item, named.key) if by_itself else share
             counted.add(name)
-            shares.append((item, share))
+            if not line or subledger.key_of(item) == row_found.key:
+                shares.append((item, share))
     return documents_table(TracedDocuments(table, row_found, named, parties.subledger, open_, shares))
