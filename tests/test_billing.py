@@ -8,11 +8,14 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from openpyxl import load_workbook
+from pypdf import PdfReader
 
 from conftest import examples, run_almanac
 from level_almanac.core.book import Book
+from level_almanac.core.reports.billing.made import billing
 from level_almanac.core.reports.billing.report import Billing as Made
-from level_almanac.core.reports.billing.report import BillingRequest, billing
+from level_almanac.core.reports.billing.report import BillingRequest
 from level_almanac.core.reports.billing.transit import FIGURES, transits
 from level_almanac.core.requests.conditions import Conditions
 from second_sales import Billed
@@ -276,3 +279,67 @@ def test_no_amount_of_a_report_is_a_binary_float(book: Book) -> None:
     table = billing(book, BillingRequest(by="office")).table
     cells: list[Any] = [cell for row in table.rows for cell in row.cells.values()]
     assert not any(isinstance(cell, float) for cell in cells)
+
+
+SPANS = {
+    "day": (date(2026, 6, 16), date(2026, 6, 16)),
+    "day-last-year": (date(2025, 6, 16), date(2025, 6, 16)),
+    "ptd": (date(2026, 6, 1), date(2026, 6, 16)),
+    "ptd-last-year": (date(2025, 6, 1), date(2025, 6, 16)),
+}
+
+
+@pytest.mark.parametrize(("charges_by", "payments_by"), [("posted", "posted"), ("served", "deposited")])
+def test_a_day_is_one_document_with_its_entries_behind_it(
+    demo: Path, entries: list[Billed], charges_by: str, payments_by: str
+) -> None:
+    words = ("billing", "--day", "2026-06-16", "--charges-by", charges_by, "--payments-by", payments_by)
+    found = run_almanac(*words, "--print", "json", book=demo).json
+    rows = {row["key"]: row["cells"] for row in found["rows"]}
+    for key, days in SPANS.items():
+        told = figures(entries, *days, charges_by, payments_by)
+        assert {kind: Decimal(rows[kind][key]) for kind in FIGURES} == {kind: told[kind] for kind in FIGURES}, key
+        net = told["charge"] - told["payer-payment"] + told["adjustment"] - told["customer-payment"]
+        assert Decimal(rows["net"][key]) == net
+        inside = [each for each in entries if (on := each.on(charges_by, payments_by)) and days[0] <= on <= days[1]]
+        assert rows["count"][key] == len(inside)
+        traced = run_almanac("trace", *words, "--row", "adjustment", "--column", key, "--print", "json", book=demo).json
+        assert Decimal(traced["rows"][-1]["cells"]["adjustment"] or 0) == told["adjustment"]
+        assert traced["proof"]["balances"]
+    day = SPANS["day"][0]
+    for kind, sheet in zip(FIGURES, found["sheets"], strict=True):
+        listed = {row["key"].removeprefix("LINE/"): row["cells"] for row in sheet["rows"] if row["kind"] == "line"}
+        expected = {each.key: each for each in entries if each.kind == kind and each.on(charges_by, payments_by) == day}
+        assert {*listed} == {*expected}
+        for key, cells in listed.items():
+            entry = expected[key]
+            dates = (entry.served, entry.posted, entry.checked, entry.deposited)
+            assert [cells[name] for name in ("served", "posted", "checked", "deposited")] == [
+                each and each.isoformat() for each in dates
+            ]
+            assert abs(Decimal(cells[kind])) == abs(entry.amount)
+        assert sheet["proof"]["balances"]
+    assert found["proof"]["balances"]
+
+
+def test_a_days_document_has_a_sheet_or_page_for_each_kind(demo: Path, tmp_path: Path) -> None:
+    targets = [tmp_path / f"day.{ending}" for ending in ("xlsx", "pdf", "html", "md", "txt")]
+    outputs = [word for path in targets for word in ("-o", str(path))]
+    assert run_almanac("billing", "--day", "as-of", "--as-of", "2026-06-16", *outputs, book=demo).code == 0
+    titles = ["Billing of 16 Jun 2026", *(f"{name}, 16 Jun 2026" for name in (
+        "Charges", "Payer payments", "Adjustments", "Customer payments"))]  # fmt: skip
+    book = load_workbook(targets[0])
+    assert book.sheetnames == [*titles, "Proof"]
+    # What is shown is what the sheet sums: payments stand above zero on theirs, and are taken off in the net.
+    first = [[cell.value for cell in row] for row in book[titles[0]].iter_rows()]
+    net = next(row for row in first if row[0] == "Net")
+    assert net[1] == "=B9-B10+B11-B12"
+    pages = [page.extract_text() for page in PdfReader(targets[1]).pages]
+    assert [next(title for title in reversed(titles) if title in page) for page in pages] == titles
+    for path in targets[2:]:
+        text = path.read_text(encoding="utf-8")
+        places = [text.index(title) for title in titles]
+        assert places == sorted(places)
+    refused = run_almanac("billing", "--day", "2026-06-16", "-o", str(tmp_path / "day.csv"), book=demo)
+    assert (refused.code, "a .csv is of one table" in refused.err) == (2, True)
+    assert not (tmp_path / "day.csv").exists()

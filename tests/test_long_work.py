@@ -12,7 +12,6 @@ from pypdf import PdfReader
 from level_almanac.cli import say
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.output import pdf
-from level_almanac.output.pdf import Document
 from level_almanac.progress import gauged, tell, within
 
 COLUMNS = (
@@ -52,9 +51,9 @@ def test_a_long_table_is_set_as_one_that_is_laid_out_at_once(kept: bool) -> None
     many = table(400)
     many = many if kept else many._replace(rows=tuple(row for row in many.rows if row.kind in ("line", "total")))
     with patch.object(pdf, "_AT_ONCE", 10_000):
-        whole = placed(Document(many).made())
+        whole = placed(pdf.pdf(many))
     assert len(whole) > 5
-    assert placed(Document(many).made()) == whole
+    assert placed(pdf.pdf(many)) == whole
 
 
 def test_what_is_told_meanwhile_stands_on_one_line_that_is_gone_at_the_end(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -40,6 +40,8 @@ FURTHER = (
     "list sales --by 'vessel.kind, quarter of date' --show 'amount, margin, vessel.insured'",
     "list ledger --by department --columns 'ytd; budget ytd; variance; how many party ytd last year; each source ytd'",
     "documents receivable --as-of 2026-03-31 --unapplied",
+    "list payables --by 'status, quarter of due' --show 'count, open, signed' --only 'late over 30 or kind is void'",
+    "aging payable --by status --show 'total, signed, oldest = minimum of due, how many number, party.side'",
     "check over-applied --as-of 2026-03-31",
     "trace statement income --basis cash --row 4011 --column 2 --period 2026-P08",
     'trace check over-applied --row "LINE payable: invoice P39129"',

@@ -75,6 +75,7 @@ class ReportMethods:
         by: str | None = None,
         lines: bool | None = None,
         show: str | None = None,
+        day: date | str | None = None,
         unposted: bool | None = None,
         in_transit: bool | None = None,
         as_of: date | str | None = None,
@@ -107,6 +108,7 @@ class ReportMethods:
         by: Group by these: office, desk, payer, reason, …
         lines: Each entry behind the figures.
         show: Columns, between commas: its own, or fields.
+        day: One document of this day: its figures, then each entry.
         unposted: Charges served by the last day and not posted by then.
         in_transit: Entries that count in these days by one date only.
         as_of: As of this day.  [default: where the data ends]

@@ -24,7 +24,7 @@ from level_almanac.files.guard import check_free
 from level_almanac.files.reading import find_book
 from level_almanac.files.runs import keep_last
 from level_almanac.output.csv_text import csv_text
-from level_almanac.output.files import ENDINGS, check_target, write_report
+from level_almanac.output.files import ENDINGS, check_sheets, check_target, write_report
 from level_almanac.output.json_text import json_text
 from level_almanac.output.terminal import UNBOUND_WIDTH, print_report, text
 from level_almanac.output.text import dressed, legible
@@ -111,11 +111,14 @@ def show(ctx: click.Context, table: ReportTable, output: OutputRequest, of: Repo
         keep_last(find_book(session.folder), session.words)
     table = dressed(table)
     for path in output.outputs:
+        check_sheets(table, path.suffix.lower().removeprefix("."))
+    for path in output.outputs:
         with progress_shown(f"writing {path.name}"):
             write_report(table, path)
         say(f"wrote {path}")
     printed = output.printed or ("nothing" if output.outputs else "terminal")
     if printed == "csv":
+        check_sheets(table, "csv")
         click.echo(csv_text(legible(table)), nl=False)
     elif printed == "json":
         click.echo(json_text(table), nl=False)
@@ -125,7 +128,7 @@ def show(ctx: click.Context, table: ReportTable, output: OutputRequest, of: Repo
         click.echo(markdown(legible(table)), nl=False)
     elif printed == "terminal":
         print_terminal(legible(table))
-    if any(each.proof is not None and not each.proof.balances for each in (table, *table.traced_lines)):
+    if any(each.proof is not None and not each.proof.balances for each in (*table.all_sheets, *table.traced_lines)):
         ctx.exit(1)
 
 

@@ -133,6 +133,7 @@ def _report() -> dict[str, Any]:
             "proof": {"anyOf": [{"$ref": "#/$defs/proof"}, {"type": "null"}]},
             "notes": {"type": "array", "items": {"type": "string"}},
         },
+        sheets={"type": "array", "items": {"$ref": "#"}},
         behind={"type": "array", "items": {"$ref": "#"}},
         explanations={"type": "array", "items": explanation},
     )

@@ -22,6 +22,7 @@ _RENDERERS = {
 }
 """Per ending the module of this package and its function, so that only the one asked for is imported."""
 ENDINGS = tuple(_RENDERERS)
+_OF_ONE_TABLE = ("csv", "parquet", "png", "svg")
 _EXACT = ("json", "parquet")
 """The formats for programs, which keep every letter as it is."""
 
@@ -40,11 +41,20 @@ def check_target(path: Path) -> None:
 
 
 def rendered(table: ReportTable, ending: str) -> bytes:
-    """Return the report in the format of this ending."""
+    """Return the report in the format of this ending; raise UsageMistake where that has room for one table only."""
+    check_sheets(table, ending)
     module, function = _RENDERERS[ending]
     seen = table if ending in _EXACT else legible(table)
     written = getattr(import_module(f"level_almanac.output.{module}"), function)(seen)
     return written if isinstance(written, bytes) else str(written).encode("utf-8")
+
+
+def check_sheets(table: ReportTable, ending: str) -> None:
+    """Raise UsageMistake where a report of several sheets is asked for in a format of one table."""
+    if table.sheets and ending in _OF_ONE_TABLE:
+        what, got = f"a .{ending} is of one table", f"{len(table.all_sheets)} sheets: {table.title}, …"
+        kept = listed(f".{each}" for each in ENDINGS if each not in _OF_ONE_TABLE)
+        raise UsageMistake(Mistake(what, "-o", got, kept))
 
 
 def write_report(table: ReportTable, path: Path) -> None:

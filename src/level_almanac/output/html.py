@@ -45,6 +45,7 @@ def html(table: ReportTable) -> str:
         keys=table.show_keys,
         rows=[_row(row, table, within[row.key], foldable, linked) for row in table.rows],
         behind=[_behind(each, table) for each in table.traced_lines],
+        sheets=[_sheet(each, number) for number, each in enumerate(table.all_sheets[1:], 1)],
         width=len(table.columns) + 1 + table.show_keys,
         levels=max((row.level for row in table.rows if f"{row.key}" in foldable), default=-1) + 2,
         below=below,
@@ -66,7 +67,14 @@ def _picture(table: ReportTable) -> str:
     return f"data:image/svg+xml;base64,{base64.b64encode(drawn(table, 'svg', bare=True)).decode('ascii')}"
 
 
-def _behind(lines: ReportTable, table: ReportTable) -> dict[str, Any]:
+def _sheet(sheet: ReportTable, number: int) -> dict[str, Any]:
+    """Return a sheet that belongs to the report, as a table of its own after it."""
+    made = _behind(sheet, sheet, f"sheet{number}-")
+    below = [*made["below"], *(("note", line, False) for line in notes(sheet))]
+    return made | {"facts": page_lines(sheet), "show_keys": sheet.show_keys, "below": below}
+
+
+def _behind(lines: ReportTable, table: ReportTable, prefix: str = "behind-") -> dict[str, Any]:
     """Return the lines behind the report's figures, as a second table whose groups are what the figures link to."""
     within = folds(lines.rows)
     foldable = {name for names in within.values() for name in names}
@@ -76,7 +84,7 @@ def _behind(lines: ReportTable, table: ReportTable) -> dict[str, Any]:
         "heads": [_head(column) for column in lines.columns],
         "grouped": _grouped(lines),
         "key_label": lines.key_label,
-        "rows": [_row(row, dressed, within[row.key], foldable, set(), "behind-") for row in lines.rows],
+        "rows": [_row(row, dressed, within[row.key], foldable, set(), prefix) for row in lines.rows],
         "below": [("proof", *line) for line in proof_lines(dressed)],
     }
 

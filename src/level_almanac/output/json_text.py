@@ -48,6 +48,8 @@ def _plain(table: ReportTable) -> dict[str, Any]:
             }
             for number, each in enumerate(table.explanations, 1)
         ]
+    if table.sheets:
+        plain["sheets"] = [_plain(sheet) for sheet in table.sheets]
     if table.traced_lines:
         plain["behind"] = [_plain(lines) for lines in table.traced_lines]
     return plain

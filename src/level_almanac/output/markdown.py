@@ -7,6 +7,10 @@ from level_almanac.output.text import cell_words, notes, proof_lines
 
 def markdown(table: ReportTable) -> str:
     """Return the report as Markdown; totals are bold, and what Markdown would read as marks is escaped."""
+    return "\n".join(_markdown(each) for each in table.all_sheets)
+
+
+def _markdown(table: ReportTable) -> str:
     lines = [f"# {_plain(table.title)}", "", *(f"{_plain(line)}  " for line in page_lines(table)), ""]
     heads = [_plain(table.key_label)]
     told = [(column.group, column.label, column.covers, column.extent) for column in table.columns]

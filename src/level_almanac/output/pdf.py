@@ -30,8 +30,26 @@ def _gap(size: float) -> float:
 
 
 def pdf(table: ReportTable) -> bytes:
-    """Return the report as a PDF."""
-    return Document(table).made()
+    """Return the report as a PDF, each of its sheets begun on a page of its own."""
+    return pages_of([Document(each) for each in table.all_sheets])
+
+
+def pages_of(documents: Sequence["Document"]) -> bytes:
+    """Return documents one after another as one PDF."""
+    from reportlab.platypus import BaseDocTemplate, NextPageTemplate, PageBreak
+
+    first = documents[0]
+    stream = io.BytesIO()
+    whole = BaseDocTemplate(
+        stream, pagesize=first.page, title=first.table.title, author=first.table.facts.get("entity_name", ""),
+        invariant=True,
+    )  # fmt: skip
+    story: list[Any] = []
+    for number, each in enumerate(documents):
+        whole.addPageTemplates([page_template(f"page{number}", each, each.page, each.margin)])
+        story += [*([NextPageTemplate(f"page{number}"), PageBreak()] if number else []), *each.story()]
+    whole.build(story, canvasmaker=numbering())
+    return stream.getvalue()
 
 
 class Document:
@@ -103,19 +121,6 @@ class Document:
     def _key_width(self, size: float) -> float:
         keys = [self._width(row.key, size) for row in self.table.rows if row.kind == "line"]
         return max([*keys, 0.0]) + 6 if self.table.show_keys else 0.0
-
-    def made(self) -> bytes:
-        """Return the finished file."""
-        from reportlab.platypus import BaseDocTemplate
-
-        stream = io.BytesIO()
-        document = BaseDocTemplate(
-            stream, pagesize=self.page, title=self.table.title, author=self.table.facts.get("entity_name", ""),
-            invariant=True,
-        )  # fmt: skip
-        document.addPageTemplates([page_template("page", self, self.page, self.margin)])
-        document.build(list(self.story()), canvasmaker=numbering())
-        return stream.getvalue()
 
     def paragraph(self, words: str, size: float, color: str, *, bold: bool = False, after: float = 0) -> Any:
         """Return words as they are to be set."""

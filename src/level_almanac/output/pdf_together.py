@@ -15,10 +15,11 @@ _BESIDE_TITLE = 60
 
 
 def pdf_together(title: str, facts: Sequence[str], tables: Sequence[ReportTable]) -> bytes:
-    """Return the reports as one PDF. facts: lines under the title on the page of contents."""
+    """Return the reports as one PDF, their sheets after each. facts: lines under the title on the page of contents."""
     from reportlab.platypus import BaseDocTemplate, NextPageTemplate, PageBreak, Paragraph
 
     known_fonts()
+    tables = [each for table in tables for each in table.all_sheets]
 
     class Together(BaseDocTemplate):  # type: ignore[misc]  # the library has no types
         def afterFlowable(self, flowable: Any) -> None:  # noqa: N802  the library's name

@@ -36,7 +36,11 @@ Line = list[Run]
 
 
 def text(table: ReportTable, width: int = UNBOUND_WIDTH) -> str:
-    """Return the report as plain text, for a file or a pipe."""
+    """Return the report as plain text, for a file or a pipe, its sheets one after another."""
+    return "\n".join(_text(each, width) for each in table.all_sheets)
+
+
+def _text(table: ReportTable, width: int) -> str:
     lines = ("".join([run.text for run in line]).rstrip() for line in lay_out(table, width, styled=False))
     return "".join(f"{line}\n" for line in lines)
 
@@ -45,8 +49,9 @@ def print_report(table: ReportTable, console: "Console") -> None:
     """Print the report as wide as the console is."""
     from rich.text import Text
 
-    for line in lay_out(table, console.width):
-        console.print(Text.assemble(*line), no_wrap=True, crop=False, overflow="ignore")
+    for number, each in enumerate(table.all_sheets):
+        for line in [*([[]] if number else []), *lay_out(each, console.width)]:
+            console.print(Text.assemble(*line), no_wrap=True, crop=False, overflow="ignore")
 
 
 def lay_out(table: ReportTable, width: int, *, styled: bool = True) -> Iterator[Line]:

@@ -273,6 +273,7 @@ def with_texts(table: ReportTable, change: Callable[[str], str]) -> ReportTable:
             change(note) if isinstance(note, str) else note._replace(words=change(note.words)) for note in table.notes
         ),
         traced_lines=tuple(with_texts(each, change) for each in table.traced_lines),
+        sheets=tuple(with_texts(each, change) for each in table.sheets),
         chart=_changed(table.chart, change),
         explanations=tuple(
             each._replace(row=change(each.row), of=change(each.of), text=change(each.text), by=change(each.by))
@@ -311,7 +312,8 @@ def dressed(table: ReportTable) -> ReportTable:
     """Return the report with the days in its heads in the style's form."""
     if table.look.style.dates == "D Mon YYYY":
         return table
-    return table._replace(columns=tuple(_dressed(column, table) for column in table.columns))
+    sheets = tuple(dressed(each) for each in table.all_sheets[1:])
+    return table._replace(columns=tuple(_dressed(column, table) for column in table.columns), sheets=sheets)
 
 
 def _dressed(column: Column, table: ReportTable) -> Column:

@@ -59,14 +59,16 @@ def xlsx(table: ReportTable) -> bytes:
     stream = io.BytesIO()
     book = _workbook(stream, table.title, table)
     sheet = _Sheet(table, book)
+    names = _sheet_names([_sheet_name(each.title) for each in table.all_sheets])
+    after = [_Sheet(each, book, name) for each, name in zip(table.all_sheets[1:], names[1:], strict=True)]
     behind = [_Sheet(lines._replace(look=table.look), book, "Lines") for lines in table.traced_lines]
     for lines in behind:
         sheet.links = {row.group: lines.rows[row.key] for row in lines.table.rows if row.kind == "heading"}
     sheet.write()
-    for lines in behind:
+    for lines in (*after, *behind):
         lines.write()
     if table.proof or table.notes:
-        _write_proofs([table], book)
+        _write_proofs(table.all_sheets, book)
     book.close()
     return stream.getvalue()
 
@@ -79,6 +81,10 @@ def workbook(title: str, facts: Sequence[str], tables: Sequence[tuple[str, Repor
     stream = io.BytesIO()
     book = _workbook(stream, title, tables[0][1])
     contents = book.add_worksheet("Contents")
+    # What belongs to a report stands after it, named with its title.
+    tables = [
+        (each.title if number else name, each) for name, table in tables for number, each in enumerate(table.all_sheets)
+    ]
     names = _sheet_names([name for name, _ in tables])
     sheets = [_Sheet(table, book, name) for (_, table), name in zip(tables, names, strict=True)]
     _write_contents(contents, book, (title, *facts), list(zip(names, tables, strict=True)))

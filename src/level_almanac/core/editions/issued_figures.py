@@ -39,7 +39,19 @@ CellKey = tuple[str, str]
 
 
 def figures_in(report: Mapping[str, Any]) -> dict[CellKey, IssuedFigure]:
-    """Return the figures of a report in its JSON shape by the keys of row and column; a key used twice is numbered."""
+    """Return the figures of a report in its JSON shape by the keys of row and column; a key used twice is numbered.
+
+    Those of its sheets have the number of the sheet before the key of their row, and its title before that row's label.
+    """
+    figures = _figures_of(report)
+    for number, sheet in enumerate(report.get("sheets", ()), 1):
+        for (row, column), figure in _figures_of(sheet).items():
+            named = f"{number}:{row}"
+            figures[named, column] = figure._replace(row=named, row_label=f"{sheet['title']}: {figure.row_label}")
+    return figures
+
+
+def _figures_of(report: Mapping[str, Any]) -> dict[CellKey, IssuedFigure]:
     figures: dict[CellKey, IssuedFigure] = {}
     seen: dict[str, int] = {}
     columns = list(_columns(report["columns"]))

@@ -216,7 +216,8 @@ class ReportTable(NamedTuple):
     row labels; show_keys: whether row keys stand beside the labels; look: how numbers, days and paper are to look;
     traced_lines: the lines behind its figures, in groups by row key, as a table or none; chart: what is drawn of it;
     explanations: of single figures, numbered from 1 in their order; flat: whether its rows are data of one kind, whose
-    labels are values of the field that `key_label` names.
+    labels are values of the field that `key_label` names; sheets: what belongs to it and stands after
+    it, on sheets or pages of its own.
     """
 
     title: str
@@ -233,6 +234,12 @@ class ReportTable(NamedTuple):
     chart: ChartData | None = None
     explanations: tuple["Explanation", ...] = ()
     flat: bool = False
+    sheets: tuple["ReportTable", ...] = ()
+
+    @property
+    def all_sheets(self) -> tuple["ReportTable", ...]:
+        """The report itself and what stands after it, all in its look."""
+        return (self, *(each._replace(look=self.look) for each in self.sheets))
 
     @property
     def marks(self) -> Mapping[tuple[str, str], int]:

@@ -40,7 +40,6 @@ from level_almanac.core.reports.billing.transit import (
     transit_notes,
     undated_notes,
 )
-from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Option, Request, inner, option, options
 from level_almanac.core.requests.shared import condition_options, entity_option, first_option, last_option
@@ -72,7 +71,8 @@ class BillingRequest(Request):
     """What billing is asked for. first, last: a range of days; charges_by, payments_by: the dates that matter, or empty
     for the book's; by: fields that entries are grouped by; lines: each entry; show: the columns, or empty for the usual
     ones; view: the four figures, charges that were served and not posted yet, or entries in transit between two dates;
-    within: only this group, as fields and values; kinds: only these.
+    day: of which to make one document; within: only this group, as fields and values; kinds: only these; of_day:
+    whether it is a part of that document.
     """
 
     charges_by: str = option("charges-by", "The date charges go by.", "choice", "", choices=("served", "posted"))
@@ -94,6 +94,9 @@ class BillingRequest(Request):
     show: str = option(
         "show", "Columns, between commas: its own, or fields.", metavar="FIELDS", listed=True, offers="fields"
     )
+    day: DayExpression | None = option(
+        "day", "One document of this day: its figures, then each entry.", "day", metavar="DAY"
+    )
     view: View = options(
         Option("unposted", "Charges served by the last day and not posted by then.", "flag", default=False),
         Option("in-transit", "Entries that count in these days by one date only.", "flag", default=False),
@@ -106,13 +109,7 @@ class BillingRequest(Request):
     entities: tuple[str, ...] = entity_option()
     within: tuple[tuple[str, Any], ...] = ()
     kinds: tuple[str, ...] = ()
-
-
-def billing(book: Book, request: BillingRequest) -> MadeReport:
-    """Return the report. Raises UsageMistake for what the report lacks, BookMistake where no billing is loaded."""
-    made = Billing(book, request)
-    table, rows = made.made()
-    return MadeReport(table, (made, rows))
+    of_day: bool = False
 
 
 class Billing:
@@ -140,7 +137,7 @@ class Billing:
         self.as_of = table_as_of(book, self.selection.calendar, request.when, TABLE, "posted", dates=dates)
         self.days = asked_days(request.first, request.last, self.as_of) or (self.as_of.period.first, self.as_of.day)
         count = (self.days[1] - self.days[0]).days + 1
-        if settings.most_days and count > settings.most_days and request.view != "unposted":
+        if settings.most_days and count > settings.most_days and request.view != "unposted" and not request.of_day:
             what, allowed = (
                 "the range is longer than the book allows",
                 f"{settings.most_days:,} days, as [billing] most_days",
