@@ -42,6 +42,7 @@ FURTHER = (
     "documents receivable --as-of 2026-03-31 --unapplied",
     "list payables --by 'status, quarter of due' --show 'count, open, signed' --only 'late over 30 or kind is void'",
     "aging payable --by status --show 'total, signed, oldest = minimum of due, how many number, party.side'",
+    "billing --day 2026-06-16 --payments-by deposited",
     "check over-applied --as-of 2026-03-31",
     "trace statement income --basis cash --row 4011 --column 2 --period 2026-P08",
     'trace check over-applied --row "LINE payable: invoice P39129"',
