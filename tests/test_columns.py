@@ -1,5 +1,6 @@
 """Columns of the demo's statements: divided spans add up, balances balance, and every figure stands on a second route."""
 
+import csv
 from collections import defaultdict
 from collections.abc import Iterable
 from datetime import date
@@ -55,6 +56,7 @@ def keys(table: dict[str, Any]) -> list[str]:
         ("", "each entity; ytd", "ytd"),
         ("--entity LINE", "each vessel ptd; ptd", "ptd"),
         ("", "each party ptd; ptd", "ptd"),
+        ("", "each vessel.kind ytd last year; ytd last year", "ytd-last-year"),
         ("", "budget each period; budget year", "budget-year"),
         ("", "budget each department ptd; budget ptd", "budget-ptd"),
         ("", "budget each day period; budget period", "budget-period"),
@@ -465,3 +467,39 @@ def test_columns_under_one_head_are_the_statement_of_that_member_alone(demo: Pat
                     "--column", "department-other:now", "--print", "json", book=demo)  # fmt: skip
     assert trace.code == 0, trace.err
     assert trace.json["proof"]["balances"] is True
+
+
+@pytest.mark.parametrize("words", ["ytd", "year last year"])
+def test_members_may_be_what_a_code_leads_to(demo: Path, almanac: Almanac, words: str) -> None:
+    with (demo / "exports" / "vessels.csv").open(encoding="utf-8", newline="") as stream:
+        kinds = {row["Vessel"]: row["Kind"] for row in csv.DictReader(stream)}
+    single = report(almanac, demo, "income", "--columns", f"each vessel {words}")
+    folded = report(almanac, demo, "income", "--columns", f"each vessel.kind {words}")
+    heads = {column["key"]: column["label"] for column in single["columns"]}
+    told = {column["key"]: column["label"] for column in folded["columns"]}
+    assert len(told) < len(heads)
+    for one, many in zip(single["rows"], folded["rows"], strict=True):
+        expected: dict[str, Decimal] = {}
+        for key, cell in one["cells"].items():
+            kind = kinds.get(heads[key].split()[0].removeprefix("(no"), "(no vessel.kind)")
+            expected[kind] = expected.get(kind, ZERO) + Decimal(cell or 0)
+        assert {
+            told[key].removesuffix(f" {words}"): Decimal(cell or 0) for key, cell in many["cells"].items()
+        } == expected
+    if words == "ytd":
+        asked = [
+            "trace",
+            "statement",
+            "income",
+            "--columns",
+            f"each vessel.kind {words}",
+            "--row",
+            "40",
+            "--print",
+            "json",
+        ]
+        for column in ("vessel.kind=night ferry", "vessel.kind-blank"):
+            traced = almanac(*asked, "--column", column, "--down-to", "account", book=demo).json
+            cells = next(row["cells"] for row in folded["rows"] if row["key"] == "40")
+            assert traced["proof"]["balances"] is True
+            assert Decimal(cells[column]) == -Decimal(traced["proof"]["shown"]["amount"])

@@ -152,10 +152,15 @@ def _since(
 
 
 def check_field(field: str, text: str, start: int, where: str, book: Book) -> str:
-    """Return the field where lines of the ledger can be told apart by it; raise UsageMistake where not."""
+    """Return the field where lines of the ledger can be told apart by it, or by one of these that leads to it; raise
+    UsageMistake where not.
+    """
     ledger = tables_of(book.settings.tables)["ledger"]
     known = [each.name for each in ledger.fields if each.kind == "text" and each.name not in ("line", "account")]
-    if field not in known:
+    root, dot, _ = field.partition(".")
+    linked = book.line_fields("ledger").by_name if dot and root in known else {}
+    if field not in known and not (field in linked and linked[field].kind == "text"):
+        known += [name for name, each in linked.items() if each.kind == "text" and name.startswith(f"{root}.")]
         shown = pointed(text, start, len(field)) if text else ""
         what, hint = "the ledger has no such field to tell lines apart by", nearest(field, known)
         raise UsageMistake(Mistake(what, where, repr(field), listed(known), hint, shown=shown))

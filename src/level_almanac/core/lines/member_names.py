@@ -20,6 +20,15 @@ def names_of(book: Book, table: Table, field: str) -> dict[str, str]:
     return {str(code): str(name) for code, _, name in rows if name is not None}
 
 
+def linked_values(book: Book, table: Table, field: str) -> dict[str, str]:
+    """Return what each code of a field leads to: of `vessel.kind`, the kinds of vessels by their codes."""
+    root, _, rest = field.partition(".")
+    linked = book.line_fields(table.links[root])
+    key = linked.by_name[linked.table.key[0]].value
+    rows = groups(book.engine, book.line_source(linked), [key], [Asked(linked.by_name[rest].value, "only")])
+    return {str(code): str(value) for code, _, value in rows if value is not None}
+
+
 def called(names: Mapping[str, str], field: str, member: str | None) -> str:
     """Return what a member is called: its code and its name, where it has one of another table."""
     if member is None:

@@ -15,7 +15,7 @@ from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.columns.placed import PlacedColumn, Shown, with_members
 from level_almanac.core.columns.sums import natural
 from level_almanac.core.lines.asked import LedgerConditions
-from level_almanac.core.lines.member_names import called, names_of
+from level_almanac.core.lines.member_names import called, linked_values, names_of
 from level_almanac.core.lines.shape import Others, is_member
 from level_almanac.core.reports.statement.arrangement import EARLIER, RESULT, nature
 from level_almanac.core.selection import Selection
@@ -125,7 +125,9 @@ def figures_of(
     the fields that lines are told apart by, and the days of all columns, where the statement is on the cash basis.
     """
     fields = tuple(dict.fromkeys(slot.field for slot in shown if isinstance(slot, PlacedColumn) and slot.field))
-    asked = [field for field in dict.fromkeys([*fields, *([by] if by else [])]) if field != "entity"]
+    # What a code leads to is told of the sums of the codes themselves.
+    roots = dict.fromkeys(field.partition(".")[0] for field in [*fields, *([by] if by else [])])
+    asked = [field for field in roots if field != "entity"]
     sums = book.sums_by(measures_of(shown, measures, as_of), asked, conditions.filter_of(book, FREE, ("shown",)))
     planned = any(isinstance(slot, PlacedColumn) and slot.is_plan for slot in shown)
     plans = _read_plans(book, selection, asked, conditions) if planned else None
@@ -192,9 +194,16 @@ class _Gatherer:
         self.by_block: defaultdict[tuple[Block, str, RowMeasure], defaultdict[str, Figure]] = defaultdict(
             lambda: defaultdict(Figure)
         )
+        self._linked: dict[str, Mapping[str, str]] = {}
 
     def _member(self, field: str, entity: str | None, values: Sequence[str | None]) -> str | None:
-        return entity if field == "entity" else values[self.asked.index(field)]
+        root, leads, _ = field.partition(".")
+        code = entity if root == "entity" else values[self.asked.index(root)]
+        if not leads:
+            return code
+        if field not in self._linked:
+            self._linked[field] = linked_values(self.book, self.book.tables["ledger"], field)
+        return self._linked[field].get(str(code))
 
     def members(
         self, field: str, shown: Sequence[Shown], measures: set[RowMeasure], sums: Mapping[SumKey, Mapping[str, Sums]]
