@@ -140,3 +140,99 @@ def test_what_a_book_cannot_declare(jobs: SmallBook, old: str, new: str, message
 def test_a_key_that_stands_twice_in_a_declared_table_is_an_error(jobs: SmallBook) -> None:
     (jobs.root / "jobs.csv").write_text(JOBS + "N,9,2026-03-01,,6000,1,1.00\n")
     assert "jobs.csv:2 and jobs.csv:6: two different lines under one key (yard N, job 9)" in jobs.load().err
+
+
+VOYAGES = """
+[tables.voyages]
+key = ["voyage"]
+fields = { voyage = "text", sailed = "date", ferry = "text" }
+
+[tables.tickets]
+key = ["ticket"]
+date = "voyage.sailed"
+fields = { ticket = "text", entity = "text", voyage = "text", fare = "amount", sold = "date" }
+
+[tables.tickets_plan]
+plan_of = "tickets"
+
+[[intake]]
+table = "voyages"
+files = "voyages.csv"
+
+[[intake]]
+table = "tickets"
+files = "tickets.csv"
+set = { entity = "A" }
+
+[[intake]]
+table = "tickets_plan"
+files = "tickets_plan.csv"
+set = { entity = "A", scenario = "budget" }
+"""
+SAILED = "voyage,sailed,ferry\n1,2025-11-20,Tern\n2,2025-12-02,Tern\n3,2025-12-20,Merlin\n4,2024-12-05,Tern\n"
+TICKETS = """\
+ticket,voyage,fare,sold
+T1,1,10.00,2025-11-01
+T2,2,20.50,2025-11-30
+T3,2,5.25,2025-12-01
+T4,3,7.00,2025-12-19
+T5,,3.00,2025-12-19
+T6,9,2.00,2025-12-19
+T7,4,40.00,2024-12-04
+"""
+
+
+def test_a_tables_date_may_stand_in_the_table_that_it_leads_to(make_book: MakeBook) -> None:
+    book = make_book("J1,1,2025-10-01,,1000,5,,X", "J1,2,2025-10-01,,4010,,5,X")
+    path = book.root / "almanac.toml"
+    path.write_text(path.read_text() + VOYAGES)
+    for name, text in (("voyages", SAILED), ("tickets", TICKETS), ("tickets_plan", "period,amount\n2026-P03,31.00\n")):
+        (book.root / f"{name}.csv").write_text(text)
+    loaded = book.load()
+    assert loaded.code == 0, loaded.err
+    # A code that leads nowhere is counted apart from none at all.
+    assert "1 line of tickets has a code in voyage that voyages lacks: '9' on 1; 1 other has none" in loaded.err
+
+    def rows(*words: str) -> dict[str, dict[str, str]]:
+        ran = book.run(*words, "--print", "json")
+        assert ran.code == 0, ran.err
+        return {row["key"]: row["cells"] for row in ran.json["rows"]}
+
+    december = ("--from", "2025-12-01", "--through", "2025-12-31")
+    listed = rows("list", "tickets", *december, "--show", "voyage.sailed, fare")
+    assert [*listed] == ["T2", "T3", "T4", "total"]
+    assert listed["total"]["fare"] == "32.75"
+    by_period = rows("list", "tickets", "--by", "period of voyage.sailed", "--show", "fare")
+    assert {key: cells["fare"] for key, cells in by_period.items()} == {
+        "2025-P03": "40.00", "2026-P02": "10.00", "2026-P03": "32.75", "period of voyage.sailed-blank": "5.00",
+        "total": "87.75",
+    }  # fmt: skip
+    to = ("--as-of", "2025-12-31")
+    columned = rows("list", "tickets", *to, "--by", "voyage.ferry", "--columns", "now = ptd; ptd last year")
+    assert (columned["Tern"]["now"], columned["total"]["ptd-last-year"]) == ("25.75", "40.00")
+    planned = rows("list", "tickets", *to, "--columns", "ptd; budget ptd; each quarter")
+    assert (planned["total"]["ptd"], planned["total"]["budget-ptd"]) == ("32.75", "31.00")
+    ranked = rows("rank", "tickets", "--by", "voyage.ferry", "--as-of", "2025-12-31", "--span", "ytd")
+    told = (ranked["Tern"]["fare"], ranked["Merlin"]["fare"], ranked["Tern"]["fare-last-year"])
+    assert told == ("35.75", "7.00", "40.00")
+    grown = rows("growth", "tickets", "--each", "period", "--as-of", "2025-12-31")
+    assert grown["2026-P03"]["now"] == "32.75"
+    # The newest day that is not after today's is where the data ends.
+    assert rows("list", "tickets", "--columns", "ytd")["total"]["ytd"] == "42.75"
+
+
+@pytest.mark.parametrize(
+    ("date", "message"),
+    [
+        ("voyage.saild", "tables.tickets.date: no date of voyages has this name: 'voyage.saild'; expected sailed; did you mean 'sailed'?"),
+        ("voyge.sailed", "tables.tickets.date: voyge of tickets leads to no table: 'voyge.sailed'; expected voyage"),
+        ("voyage.ferry", "tables.tickets.date: no date of voyages has this name: 'voyage.ferry'; expected sailed"),
+        ("solt", "tables.tickets.date: no date of the table has this name: 'solt'; expected sold; did you mean 'sold'?"),
+    ],
+)  # fmt: skip
+def test_a_date_that_leads_nowhere_is_told(make_book: MakeBook, date: str, message: str) -> None:
+    book = make_book("J1,1,2025-10-01,,1000,5,,X", "J1,2,2025-10-01,,4010,,5,X")
+    path = book.root / "almanac.toml"
+    path.write_text(path.read_text() + VOYAGES.replace("voyage.sailed", date))
+    ran = book.load()
+    assert (ran.code, message in ran.err) == (3, True), ran.err

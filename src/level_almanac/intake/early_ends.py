@@ -24,13 +24,14 @@ def early_ends(
 
     parts: by table; through: the days told, per table. A day is early where it is longer before the day told, or else
     before the newest of all tables, than twice the longest time between two days that had lines in the year before it.
+    Days that stand in another table say nothing of when a table's own lines end.
     """
     days = {
         table.name: days_by_entity(
             engine, parts[table.name], table.date, today, by_entity=table.field("entity") is not None
         )
         for table in tables
-        if parts.get(table.name) and table.date and not table.plan_of
+        if parts.get(table.name) and table.date and "." not in table.date and not table.plan_of
     }
     newest = max((each[-1] for found in days.values() for each in found.values()), default=None)
     if newest is None:

@@ -27,7 +27,14 @@ from level_almanac.intake.read_export import ReadExport, ReadingRules
 from level_almanac.intake.set_aside import aside_text, check_folder, settle_aside
 from level_almanac.intake.shaping.shape import Conditions
 from level_almanac.intake.taking_in import TakingIn
-from level_almanac.intake.warnings import cut_short, ends_early, lines_after, unbalanced_journals, unlikely_signs
+from level_almanac.intake.warnings import (
+    cut_short,
+    ends_early,
+    lines_after,
+    unbalanced_journals,
+    unknown_codes,
+    unlikely_signs,
+)
 from level_almanac.progress import tell
 from level_almanac.store import closing, rollups
 from level_almanac.store.chart_lines import account_classes
@@ -218,7 +225,7 @@ class _Load:
             self._roll_up()
             self._check_accounts()
             # While it is known which parts this load wrote.
-            self.unlikely = [*self._unlikely_signs(), *self._cut_short()]
+            self.unlikely = [*self._unlikely_signs(), *self._cut_short(), *self._unknown_codes()]
         return changed
 
     def _missing(self, files: list[ExportFile]) -> tuple[str, ...]:
@@ -369,6 +376,18 @@ class _Load:
             blocks.setdefault(numbers[key], []).append(draft)
         fresh = [drafts for drafts in blocks.values() if any(draft.fresh for draft in drafts)]
         return [found for drafts in fresh for found in cut_short([draft.entry for draft in drafts])]
+
+    def _unknown_codes(self) -> list[Mistake]:
+        """The codes in what this load read, or that lead to it, which the table that they lead to lacks."""
+        parts: dict[str, list[str]] = {}
+        fresh: dict[str, list[str]] = {}
+        for draft in self.drafts.values():
+            if draft.entry.lines:
+                parts.setdefault(draft.entry.table, []).append(str(draft.part))
+                if draft.fresh:
+                    fresh.setdefault(draft.entry.table, []).append(str(draft.part))
+        tables = tables_of(self.book.settings.tables)
+        return unknown_codes(self.engine, tables, (parts, fresh), tuple(self.book.settings.parties.same_as))
 
     def _unlikely_signs(self) -> list[Mistake]:
         """What this load read whose signs are the other way round, as it seems."""

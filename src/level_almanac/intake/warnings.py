@@ -5,13 +5,15 @@ from datetime import date
 from decimal import Decimal
 from itertools import pairwise
 
-from level_almanac.errors import Mistake
+from level_almanac.errors import Mistake, how_many
 from level_almanac.files.tables import INCOME_CLASSES, SIDE_OF, Table
 from level_almanac.store import ledger_checks
+from level_almanac.store import unknown_codes as store_codes
 from level_almanac.store.engine import Engine
 from level_almanac.store.rollups import Journals
 from level_almanac.store.sign_checks import lines_by_sign
 from level_almanac.store.state import LoadedFile
+from level_almanac.store.unknown_codes import UnknownCodes
 
 
 def unbalanced_journals(engine: Engine, journals: Journals, limit: int) -> tuple[list[Mistake], int]:
@@ -49,6 +51,46 @@ def ends_early(early: Mapping[str, date], through: Mapping[str, date]) -> list[M
         step = f"load what is missing, or say how far it goes with `almanac load --through {table}={day}`"
         found.append(Mistake(what, next_step=step))
     return found
+
+
+_MOST_CODES = 3
+
+
+def unknown_codes(
+    engine: Engine,
+    tables: Mapping[str, Table],
+    parts: tuple[Mapping[str, Sequence[str]], Mapping[str, Sequence[str]]],
+    stand_ins: Sequence[str],
+) -> list[Mistake]:
+    """Warn of codes that lead to no line of another table, apart from lines that have none: reports put both together.
+
+    parts: of each table all, and those that this load read; stand_ins: codes of parties that stand for others.
+    """
+    every, fresh = parts
+    found = []
+    for name, table in tables.items():
+        for field, target in table.links.items():
+            own = every.get(name, ()) if target in fresh else fresh.get(name, ())
+            # What an account of the ledger or of its plans is has to be known, and stops a load else.
+            is_account = target == "accounts" and "ledger" in (name, table.plan_of)
+            if is_account or not own or target not in every:
+                continue
+            known = stand_ins if target == "parties" else ()
+            codes = store_codes.unknown_codes(
+                engine, own, field, (every[target], tables[target].key[0]), known, _MOST_CODES
+            )
+            if codes:
+                found.append(_unknown(name, field, target, codes))
+    return found
+
+
+def _unknown(name: str, field: str, target: str, codes: UnknownCodes) -> Mistake:
+    have = "has" if codes.lines == 1 else "have"
+    what = f"{how_many(codes.lines, 'line')} of {name} {have} a code in {field} that {target} lacks"
+    told = ", ".join(f"{code!r} on {count:,}" for code, count in codes.first)
+    more = f" and {codes.codes - len(codes.first):,} more" if codes.codes > len(codes.first) else ""
+    blank = f"; {how_many(codes.blank, 'other')} {'has' if codes.blank == 1 else 'have'} none" if codes.blank else ""
+    return Mistake(what, got=f"{told}{more}{blank}", next_step="reports by what it leads to put both together")
 
 
 _NEARLY_ALL = Decimal("0.9")

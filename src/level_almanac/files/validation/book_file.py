@@ -191,6 +191,7 @@ def _table_mistakes(settings: BookSettings) -> Iterator[Mistake]:
         yield from _field_mistakes(name, table)
         yield from _planned_mistakes(name, table, tables)
         yield from _link_mistakes(tables[name], table, tables)
+        yield from _linked_date_mistakes(name, table.date, tables)
         yield from _weight_mistakes(tables[name], table)
         yield from _label_mistakes(tables[name], table)
 
@@ -254,11 +255,31 @@ def _own_table_mistakes(name: str, table: TableSettings) -> Iterator[Mistake]:
                 "no field of the table has this name", f"{where}.key", repr(field), listed(known), nearest(field, known)
             )
     dates = [field for field, kind in table.fields.items() if kind == "date"]
-    if table.date and table.date not in dates:
+    if table.date and "." not in table.date and table.date not in dates:
         allowed = listed(dates) if dates else "a field that is a date"
         yield Mistake(
             "no date of the table has this name", f"{where}.date", repr(table.date), allowed, nearest(table.date, dates)
         )
+
+
+def _linked_date_mistakes(name: str, date: str, tables: Mapping[str, Table]) -> Iterator[Mistake]:
+    """Yield what is wrong with a date that stands in another table: `date = "voyage.sailed"`."""
+    *hops, last = date.split(".")
+    if not hops:
+        return
+    where, table = f"tables.{name}.date", tables[name]
+    for hop in hops:
+        if hop not in table.links:
+            what, links = f"{hop} of {table.name} leads to no table", list(table.links)
+            yield Mistake(
+                what, where, repr(date), listed(links) or "a field named as another table's key", nearest(hop, links)
+            )
+            return
+        table = tables[table.links[hop]]
+    dates = [field.name for field in table.fields if field.kind == "date"]
+    if last not in dates:
+        allowed = listed(dates) or "a table that has a date"
+        yield Mistake(f"no date of {table.name} has this name", where, repr(date), allowed, nearest(last, dates))
 
 
 def _weight_mistakes(table: Table, settings: TableSettings) -> Iterator[Mistake]:

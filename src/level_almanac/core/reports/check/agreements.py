@@ -14,7 +14,7 @@ from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.table.exact import figure_words
 from level_almanac.errors import BookMistake, Mistake, how_many
 from level_almanac.files.settings import AgreeSettings, AgreeSide
-from level_almanac.store.expressions import Constant, Expression, FieldReference, is_only_linked, is_rate
+from level_almanac.store.expressions import Constant, Expression, is_only_linked, is_rate
 from level_almanac.store.line_query import Asked, LineSource, groups, lines
 from level_almanac.store.predicate import FieldTest, Predicate
 
@@ -88,7 +88,7 @@ def _side(book: Book, side: AgreeSide, where: str, reach: AsOf) -> _Side:
         raise BookMistake(Mistake(what, f"{where}.sum", repr(side.sum), "an amount of the table's own lines"))
     rules = (read_condition(side.only, fields, f"{where}.only", BookMistake, reach),) if side.only else ()
     key = fields.by_name[side.by].value if side.by else None
-    dates = FieldReference(fields.table.date) if fields.table.date else Constant("")
+    dates = fields.by_name[fields.table.date].value if fields.table.date else Constant("")
     return _Side(side.table, book.line_source(fields, rules), read.value, key, side.by, rules, dates)
 
 
