@@ -371,7 +371,7 @@ class ReportMethods:
         quarter: str | None = None,
         year: str | None = None,
         adjustments: Literal["with", "without"] | None = None,
-        compare: Literal["same-days", "whole"] | None = None,
+        compare: Literal["same-days", "whole", "weekday"] | None = None,
         after_closing: bool | None = None,
         only: str | Sequence[str] | None = None,
         except_: str | Sequence[str] | None = None,
@@ -449,7 +449,7 @@ class ReportMethods:
         quarter: str | None = None,
         year: str | None = None,
         adjustments: Literal["with", "without"] | None = None,
-        compare: Literal["same-days", "whole"] | None = None,
+        compare: Literal["same-days", "whole", "weekday"] | None = None,
         from_: date | str | None = None,
         through: date | str | None = None,
         before: date | str | None = None,
@@ -660,7 +660,7 @@ class ReportMethods:
         quarter: str | None = None,
         year: str | None = None,
         adjustments: Literal["with", "without"] | None = None,
-        compare: Literal["same-days", "whole"] | None = None,
+        compare: Literal["same-days", "whole", "weekday"] | None = None,
         after_closing: bool | None = None,
         only: str | Sequence[str] | None = None,
         except_: str | Sequence[str] | None = None,
@@ -694,7 +694,7 @@ class ReportMethods:
         quarter: This quarter, as far as the data goes, such as 2026-Q2.
         year: This fiscal year, as far as the data goes, such as 2025.
         adjustments: Whether extra periods count at a year's end.
-        compare: Cut last year's part span at the same day, or leave it whole.
+        compare: Last year's part span cut at the same day, or left whole, or moved to the same weekdays.
         after_closing: Of the ledger: with closing lines, which are else left out.
         only: Only lines that meet this; repeatable.
         except_: No lines that meet this; repeatable.
@@ -726,7 +726,7 @@ class ReportMethods:
         quarter: str | None = None,
         year: str | None = None,
         adjustments: Literal["with", "without"] | None = None,
-        compare: Literal["same-days", "whole"] | None = None,
+        compare: Literal["same-days", "whole", "weekday"] | None = None,
         only: str | Sequence[str] | None = None,
         except_: str | Sequence[str] | None = None,
         entity: str | Sequence[str] | None = None,
@@ -756,7 +756,7 @@ class ReportMethods:
         quarter: As of a quarter's end, or of where the data ends, such as 2026-Q2.
         year: As of a fiscal year's end, or of where the data ends, such as 2025.
         adjustments: Whether extra periods count at a year's end.
-        compare: Cut a compared part period at the same day, or leave it whole.
+        compare: Last year's part span cut at the same day, or left whole, or moved to the same weekdays.
         only: Only lines that meet this; repeatable.
         except_: No lines that meet this; repeatable.
         entity: Only this entity; repeatable.  [default: all]

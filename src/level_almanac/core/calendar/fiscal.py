@@ -131,7 +131,9 @@ class FiscalCalendar:
         self._week_starts = (
             self.year(2000).first.weekday() if settings.year_ends else WEEKDAYS.index(settings.week_starts or "monday")
         )
-        self.holidays = frozenset(date.fromisoformat(day) for day in settings.holidays)
+        told_holidays = (day.partition(" ") for day in settings.holidays)
+        self.holiday_names = {date.fromisoformat(day): name.strip() for day, _, name in told_holidays}
+        self.holidays = frozenset(self.holiday_names)
 
     def without_extra_periods(self) -> Self:
         """Return the same calendar with no extra periods, for lines that are placed by their date alone."""

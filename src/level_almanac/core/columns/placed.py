@@ -167,6 +167,17 @@ def check_field(field: str, text: str, start: int, where: str, book: Book) -> st
     return field
 
 
+def last_years(slots: Sequence[PlacedColumn], as_of: AsOf) -> Iterator[tuple[Window, Window | Missing]]:
+    """Yield the spans of which columns tell last year's, each beside that."""
+    for slot in slots:
+        word = slot.value
+        if word is None or word.shift.kind != "last year" or slot.part:
+            continue
+        now = window_of(word.span, Shift(), as_of)
+        if isinstance(now, Window):
+            yield now, slot.window
+
+
 def unique(shown: Sequence[Shown]) -> tuple[Shown, ...]:
     """Return the columns with no key twice: a number tells later ones apart."""
     keys: dict[str, int] = {}

@@ -11,13 +11,15 @@ from level_almanac.core.requests.options import Request, option
 from level_almanac.errors import Mistake, UsageMistake
 
 ALL_EXTRA = 99
+Compare = Literal["same-days", "whole", "weekday"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AsOfRequest(Request):
     """What was asked for: a day, or a period, a quarter or a year by its id, which a day within it may stand beside.
 
-    adjustments: whether extra periods may count at all; compare: whether a shifted part span is cut at the same day.
+    adjustments: whether extra periods may count at all; compare: whether a part span moved to another year is cut at
+    the same day, or left whole, or whether any takes the same weekdays there.
     """
 
     as_of: DayExpression | None = option(
@@ -36,9 +38,9 @@ class AsOfRequest(Request):
         "adjustments", "Whether extra periods count at a year's end.", "choice", "with", choices=("with", "without"),
         show_default=True,
     )  # fmt: skip
-    compare: Literal["same-days", "whole"] = option(
-        "compare", "Cut a compared part period at the same day, or leave it whole.", "choice", "same-days",
-        choices=("same-days", "whole"), show_default=True,
+    compare: Compare = option(
+        "compare", "Last year's part span cut at the same day, or left whole, or moved to the same weekdays.", "choice",
+        "same-days", choices=("same-days", "whole", "weekday"), show_default=True,
     )  # fmt: skip
 
 
@@ -64,7 +66,7 @@ class AsOf(NamedTuple):
     calendar: FiscalCalendar
     how: str
     extras: int
-    compare: Literal["same-days", "whole"]
+    compare: Compare
     named: FiscalYear | FiscalQuarter | FiscalPeriod | None
     today: date
     data_end: date | None = None
@@ -247,6 +249,8 @@ def choice_words(as_of: AsOf) -> list[str]:
     words = adjustment_words(as_of.calendar.year(as_of.period.year), as_of.day, as_of.extras)
     if as_of.compare == "whole":
         words.append("compared periods whole")
+    if as_of.compare == "weekday":
+        words.append("last year by the same weekdays")
     return words
 
 

@@ -1,7 +1,8 @@
 """A span and the same one a fiscal year before it, for reports that set one beside the other."""
 
 import re
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterable, Iterator
 from datetime import date
 from typing import NamedTuple
 
@@ -11,10 +12,18 @@ from level_almanac.core.language.columns import LAST_YEAR, NO_SHIFT, Shift, Span
 from level_almanac.core.language.days import moved
 from level_almanac.core.spans.as_of import AsOf, span_end
 from level_almanac.core.spans.labels import SPAN_LABELS
-from level_almanac.core.spans.windows import Missing, Window, rest_of_cut, window_of, window_of_days
+from level_almanac.core.spans.windows import (
+    Missing,
+    Window,
+    rest_of_cut,
+    same_weekdays,
+    window_of,
+    window_of_days,
+)
 from level_almanac.errors import Mistake, UsageMistake
 
 WHERE = "--span"
+_MOST_NAMED = 6
 _ID = re.compile(r"(?:FY)?\d{4}(?:-[QPW]\d{1,2})?", re.IGNORECASE)
 
 
@@ -105,6 +114,8 @@ def _days(first: date, last: date, as_of: AsOf) -> Compared:
     now = window_of_days(first, last, last, "", as_of)
     calendar = as_of.calendar
     try:
+        if as_of.compare == "weekday":
+            return Compared("these days", now, same_weekdays(now, 1, as_of))
         low, high = (moved(day, -1, "year", calendar) for day in (first, last))
     except UsageMistake:
         return Compared("these days", now, Missing("the calendar does not reach back there"))
@@ -120,6 +131,29 @@ def compared_notes(now: Window, before: Window | Missing) -> Iterator[str]:
     days, others = ((window.last - window.first).days + 1 for window in (now, before))
     if days != others:
         yield f"{now.covers} has {days:,} days, and {before.covers} has {others:,}"
+
+
+def holiday_notes(pairs: Iterable[tuple[Window, Window | Missing]], as_of: AsOf) -> Iterator[str]:
+    """Yield which holidays lie in one of two spans that are compared by weekday, and not as often in the other."""
+    if as_of.compare != "weekday":
+        return
+    names, found = as_of.calendar.holiday_names, dict[str, None]()
+    for spans in pairs:
+        for one, other in (spans, spans[::-1]):
+            if isinstance(one, Missing) or isinstance(other, Missing):
+                continue
+            here, there = ([day for day in sorted(names) if span.first <= day <= span.last] for span in (one, other))
+            likes = Counter(names[day] for day in there)
+            for day in here:
+                if likes[names[day]]:
+                    likes[names[day]] -= 1
+                else:
+                    told = f"{names[day] or 'a holiday'} on {day_words(day)} ({one.covers}, not {other.covers})"
+                    found[told] = None
+    if found:
+        told_first, more = list(found)[:_MOST_NAMED], len(found) - _MOST_NAMED
+        others = f" and {more:,} more" if more > 0 else ""
+        yield f"Holidays of one span only, of two that are compared: {'; '.join(told_first)}{others}"
 
 
 def lacking_day_notes(now: Window, before: Window) -> Iterator[str]:

@@ -6,7 +6,7 @@ from typing import NamedTuple
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.calendar.fiscal import FiscalCalendar, FiscalPeriod, FiscalQuarter, FiscalYear
 from level_almanac.core.calendar.positions import stretches
-from level_almanac.core.language.columns import Shift, Span
+from level_almanac.core.language.columns import NO_SHIFT, Shift, Span
 from level_almanac.core.language.days import Unit, day_of, moved, unit_days
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.table.model import Covered
@@ -18,6 +18,9 @@ _TO_DATE: dict[str, Unit] = {"wtd": "week", "mtd": "month", "ptd": "period", "qt
 EVERYTHING = "everything"
 """The unit of what reaches back to the first line there is."""
 _WITHOUT_EXTENT = ("day", "", "adjustments", EVERYTHING)
+_NOT_BY_WEEKDAY = ("id", "range", "opening", "closing", "to date", "rest", "week", "wtd")
+"""Balances, what is named, and weeks, which have the same weekdays as it is."""
+_WEEK = 7
 _SHORT_UNITS = ("day", "week", "month")
 """Units that never hold extra periods, not even where they reach over a year's end."""
 
@@ -98,10 +101,13 @@ def window_of(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
     """Return the days that a span covers as of a day, or why there are none.
 
     A shifted part span is cut at the same day of its period: on a period's last day at the other period's last day, and
-    a day that the other period lacks is its last (docs/columns.md, "Shifts"). Raises UsageMistake where a told calendar
-    does not reach there.
+    a day that the other period lacks is its last (docs/columns.md, "Shifts"). Where years are compared by weekday, a
+    span of last year is moved whole. Raises UsageMistake where a told calendar does not reach there.
     """
     calendar = as_of.calendar
+    if shift.kind == "last year" and as_of.compare == "weekday" and span.name not in _NOT_BY_WEEKDAY:
+        now = window_of(span, NO_SHIFT, as_of)
+        return now if isinstance(now, Missing) else same_weekdays(now, shift.number, as_of)
     match span.name:
         case "id":
             return _of_id(span.id, as_of)
@@ -127,6 +133,17 @@ def window_of(span: Span, shift: Shift, as_of: AsOf) -> Window | Missing:
     if not to_date:
         return window_of_days(first, whole_last, whole_last, unit, as_of)
     return _part(first, anchor, whole_last, unit, as_of)
+
+
+def same_weekdays(now: Window, years: int, as_of: AsOf) -> Window:
+    """Return as many days some years before: from the same weekday on, that is nearest to the same day of that year.
+
+    Raises UsageMistake where a told calendar does not reach there.
+    """
+    back = (now.last - moved(now.last, -years, "year", as_of.calendar)).days
+    days = timedelta(days=(back + _WEEK // 2) // _WEEK * _WEEK)
+    first, last = now.first - days, now.last - days
+    return window_of_days(first, last, last, "", as_of)
 
 
 def _part(first: date, anchor: Anchor, whole_last: date, unit: Unit, as_of: AsOf) -> Window:

@@ -32,8 +32,9 @@ def calendar_mistakes(where: str, calendar: CalendarSettings) -> Iterator[Mistak
     if not 0 <= calendar.extra_periods <= 4:
         yield Mistake("out of range", f"{where}.extra_periods", str(calendar.extra_periods), "0 to 4")
     for day in calendar.holidays:
-        if not _is_day(day):
-            yield Mistake("not a day", f"{where}.holidays", repr(day), "days as 'YYYY-MM-DD'")
+        if not _is_day(day.partition(" ")[0]):
+            allowed = "days as 'YYYY-MM-DD', each with its name or without"
+            yield Mistake("not a day", f"{where}.holidays", repr(day), allowed)
 
 
 def _week_mistakes(where: str, calendar: CalendarSettings) -> Iterator[Mistake]:

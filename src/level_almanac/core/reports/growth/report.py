@@ -13,8 +13,8 @@ from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.growth import side_by_side
 from level_almanac.core.reports.growth.figures import Growing, GrowthRequest, Shown
 from level_almanac.core.reports.growth.stages import Stage
-from level_almanac.core.spans.compared import lacking_day_notes
-from level_almanac.core.spans.windows import Missing, covered
+from level_almanac.core.spans.compared import holiday_notes, lacking_day_notes
+from level_almanac.core.spans.windows import Missing, Window, covered
 from level_almanac.core.table.chart_data import Growth, GrowthChart, Step
 from level_almanac.core.table.model import Column, Derived, Note, Proof, ReportTable, Row, heading
 
@@ -111,6 +111,12 @@ def _notes(growing: Growing) -> Iterator[Note | str]:
     parts = [stage for stage in growing.stages if stage.now.last != stage.now.whole_last and stage.now.unit != "day"]
     if parts and growing.as_of.compare == "same-days":
         yield "Unfinished spans are compared with the same days of the prior one and of last year"
+    if growing.as_of.compare == "weekday":
+        last_stage = growing.stages[-1]
+        if isinstance(last_stage.last_year, Window):
+            beside = f"{last_stage.now.covers} beside {last_stage.last_year.covers}"
+            yield f"Last year's days are moved to the same weekdays: {beside}"
+    yield from holiday_notes(((stage.now, stage.last_year) for stage in growing.stages), growing.as_of)
     if first is not None and any(map(_reaches_back, growing.stages)):
         yield f"The data begins on {day_words(first)}: nothing is compared with what reaches back before it"
     if growing.no_quarters:

@@ -114,6 +114,8 @@ def _stage(key: str, label: str, unit: Unit, at: AsOf, *, to_date: bool = False)
 
 
 def _day_last_year(at: AsOf) -> Window | Missing:
+    if at.compare == "weekday":
+        return moved_window(Span("day"), LAST_YEAR, at)
     found = moved_window(Span("ptd"), LAST_YEAR, at)
     if isinstance(found, Missing):
         return found

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.columns.pairs import unlike_notes
-from level_almanac.core.columns.placed import PlacedColumn
+from level_almanac.core.columns.placed import PlacedColumn, last_years
 from level_almanac.core.columns.ranking import goes_by_size, ranked
 from level_almanac.core.columns.sums import Members
 from level_almanac.core.columns.table_columns import Group, TableColumns, measure_places
@@ -26,7 +26,7 @@ from level_almanac.core.reports.list.chart import bars_of
 from level_almanac.core.reports.list.flat import flattened
 from level_almanac.core.reports.list.request import ListRequest
 from level_almanac.core.requests.conditions import flat
-from level_almanac.core.spans.compared import rest_words
+from level_almanac.core.spans.compared import holiday_notes, rest_words
 from level_almanac.core.spans.windows import Missing, Window, rest_of_cut, window_of_days
 from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Note, Part, Proof, ReportTable, Row
 from level_almanac.core.table.model import heading as heading_row
@@ -375,6 +375,7 @@ class ColumnedList:
         for slot in made.slots:
             if isinstance(slot.window, Missing) and not (slot.window.later or slot.window.early):
                 yield f"{slot.label}: {slot.window.why}, so there is nothing to show or compare"
+        yield from holiday_notes(last_years(made.booked, made.as_of), made.as_of)
         early = [
             slot.window.early if isinstance(slot.window, Missing) else slot.window.begins is not None
             for slot in made.slots

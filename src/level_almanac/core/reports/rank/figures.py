@@ -50,7 +50,7 @@ class RankRequest(Request):
         helps={
             **COVERS,
             "by": "The field whose members are ranked.",
-            "compare": "Cut last year's part span at the same day, or leave it whole.",
+            "compare": "Last year's part span cut at the same day, or left whole, or moved to the same weekdays.",
         },
     )
     first: DayExpression | None = first_option()

@@ -12,7 +12,7 @@ from level_almanac.core.lines.edges import AskedDays
 from level_almanac.core.measures.measure import Measure
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.rank.figures import OTHER, Ranking, RankRequest
-from level_almanac.core.spans.compared import compared_notes, rest_words
+from level_almanac.core.spans.compared import compared_notes, holiday_notes, rest_words
 from level_almanac.core.spans.windows import Window, rest_of_cut, window_of_days
 from level_almanac.core.table.chart_data import Bar, Bars, BarsChart
 from level_almanac.core.table.model import Cell, Check, Note, ReportTable, Row, heading
@@ -111,6 +111,7 @@ def _notes(ranking: Ranking) -> Iterator[Note | str]:
     days = AskedDays(ranking.spans.now.first, ranking.spans.now.last) if asked else None
     yield from ranking.measured.edge_notes(days)
     yield from compared_notes(ranking.spans.now, ranking.spans.before)
+    yield from holiday_notes([(ranking.spans.now, ranking.spans.before)], ranking.measured.as_of)
     yield from ranking.measured.blank_notes(ranking.rules)
     first, now = ranking.measured.first_day, ranking.spans.now
     if first is not None and (ranking.begins_within or now.last < first):

@@ -7,13 +7,14 @@ from typing import TYPE_CHECKING
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
-from level_almanac.core.columns.placed import PlacedColumn
+from level_almanac.core.columns.placed import PlacedColumn, last_years
 from level_almanac.core.lines.asked import LedgerConditions
 from level_almanac.core.reports.statement.arrangement import Arrangement, nature
 from level_almanac.core.reports.statement.figures import WHOLE, Block, Figures
 from level_almanac.core.reports.statement.rows import RowMaker, StatementRow
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf
+from level_almanac.core.spans.compared import holiday_notes
 from level_almanac.core.spans.windows import Missing, Window, rest_of_cut
 from level_almanac.core.table.exact import off_words
 from level_almanac.core.table.model import Check, CountedAmount, Note, Part, Proof
@@ -225,6 +226,7 @@ def notes_of(
         # What lies after the day of the report says so in its head.
         if isinstance(slot.window, Missing) and not (slot.window.later or slot.window.early):
             yield f"{slot.label}: {slot.window.why}, so there is nothing to show or compare"
+    yield from holiday_notes(last_years([slot for slot in slots if not slot.is_plan], as_of), as_of)
     if arrangement.layout.scope == "income":
         yield from _cut_notes(book, selection, figures, slots)
         if "movement" in arrangement.measures:
