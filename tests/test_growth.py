@@ -1,5 +1,8 @@
 """Growth: against plain loops over the exports, over years' edges, and with what a calendar lacks."""
 
+import csv
+import shlex
+import shutil
 from datetime import date, timedelta
 from decimal import Decimal
 from pathlib import Path
@@ -17,7 +20,7 @@ from level_almanac.core.reports.growth.report import growth, growth_table
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.spans.as_of import AsOfRequest
 from second_route import fiscal, period_edges, read
-from second_sales import Sold, sales, year_before
+from second_sales import Sold, sales, summed, year_before
 from small_sales import sales_book
 
 TODAY = date(2026, 6, 17)
@@ -298,3 +301,55 @@ def test_measures_beside_one_another_are_those_below_one_another(demo: Path, by:
     )
     assert trace.code == 0, trace.err
     assert trace.json["proof"]["balances"] is True
+
+
+BOOKED = "booked = natural of ledger if account begins 4031"
+
+
+def test_a_measure_less_another_tables_and_where_they_part(demo: Path, tmp_path: Path) -> None:
+    words = ("growth", "sales", "--each", "period", "--last", "all", "--only", "item.range is Shop", "--less", BOOKED)
+    told = run_almanac(*words, "--by", "vessel", "--print", "json", book=demo).json
+    assert {row["cells"]["now"] for row in told["rows"] if "-less-" in row["key"] and row["kind"] == "line"} == {"0.00"}
+    assert sum("are the same on each of" in note for note in told["notes"]) == 5
+    book = tmp_path / "book"
+    shutil.copytree(demo, book)
+    path = book / "exports" / "sales" / "sales-2026.csv"
+    with path.open(encoding="utf-8", newline="") as stream:
+        rows = list(csv.DictReader(stream))
+    shop = {line.item for line in sales(demo) if line.range == "Shop"}
+    added = {"2026-02-03": Decimal("5.25"), "2026-03-09": Decimal("-1.00")}
+    left = dict(added)
+    for row in rows:
+        if row["Item"] in shop and row["Day"] in left:
+            row["Takings"] = str(Decimal(row["Takings"]) + left.pop(row["Day"]))
+    with path.open("w", encoding="utf-8", newline="") as stream:
+        writer = csv.DictWriter(stream, rows[0].keys(), lineterminator="\n")
+        writer.writeheader()
+        writer.writerows(rows)
+    assert run_almanac("load", book=book).code == 0
+    found = run_almanac(*words, "--print", "json", book=book).json
+    cells = {row["key"]: row["cells"] for row in found["rows"]}
+    less = {key.rpartition("/")[2]: Decimal(row["now"]) for key, row in cells.items() if "-less-" in key and row}
+    assert {key: amount for key, amount in less.items() if amount} == {
+        "2026-P05": Decimal("5.25"), "2026-P06": Decimal("-1.00"), "ytd": Decimal("4.25"),
+    }  # fmt: skip
+    day = summed(sales(demo), date(2026, 2, 3), date(2026, 2, 3), lambda line: line.range)["Shop"]
+    (note,) = (each for each in found["notes"] if "part first" in each)
+    assert note.startswith(
+        f"amount and booked part first on 3 Feb 2026: {day + added['2026-02-03']:,.2f} and {day:,.2f}, by 5.25"
+    )
+    assert "they differ on 2 of " in note
+    assert found["proof"]["balances"]
+
+
+@pytest.mark.parametrize(
+    ("less", "message"),
+    [
+        ("booked = count of ledger", "--less: amount and count are not of one kind, or do not add up: 'count'"),
+        ("booked", "--less: not a measure of another table: 'booked'"),
+        ("b = amount of ledger' --per 'c = amount of ledger", "ask for one of them"),
+    ],
+)
+def test_what_cannot_be_taken_off_is_told(demo: Path, less: str, message: str) -> None:
+    ran = run_almanac(*shlex.split(f"growth sales --less '{less}'"), book=demo)
+    assert (ran.code, message in ran.err) == (2, True), ran.err

@@ -361,6 +361,7 @@ class ReportMethods:
         each: str | None = None,
         last: str | None = None,
         per: str | None = None,
+        less: str | None = None,
         side_by_side: bool | None = None,
         by: str | None = None,
         of: str | None = None,
@@ -393,6 +394,7 @@ class ReportMethods:
         each: Units of the calendar: year, quarter, period, month, week, day.
         last: So many of each unit, the latest ones, or `all` that there are.
         per: Divide by a measure of another table: `spend = natural of ledger if account.class is expense`.
+        less: Take a measure of another table off: `booked = natural of ledger if account begins 401`.
         side_by_side: Spans as rows, measures and members beside one another.
         by: Tell it of each member of this field, and of all.
         of: What is summed: `amount, quantity, margin %`.  [default: the table's amount; of documents and billing the net one; of the ledger the result, or the amount where conditions leave one kind of accounts]

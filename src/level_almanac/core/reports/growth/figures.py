@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any, Literal, NamedTuple
 
@@ -18,7 +19,7 @@ from level_almanac.core.requests.options import Option, Request, inner, is_texts
 from level_almanac.core.requests.shared import first_option, last_option
 from level_almanac.core.spans.as_of import COVERS
 from level_almanac.core.spans.asked_range import asked_days
-from level_almanac.core.spans.windows import Missing, Window
+from level_almanac.core.spans.windows import Missing, Window, window_of_days
 from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent
 from level_almanac.core.table.model import Cell
 from level_almanac.errors import Mistake, UsageMistake, listed
@@ -35,7 +36,8 @@ _PER = re.compile(
 class GrowthRequest(Request):
     """What growth is asked for. of: the lines and measures, `by` the field that it is told of member by member; each:
     the units of the calendar; last: how many of each, or all; first, through: a range of days instead; per: `name =
-    measure of table if condition`, by which the first measure is divided; side_by_side: whether measures and members
+    measure of table if condition`, by which the first measure is divided; less: the same, which is taken from the first
+    measure; side_by_side: whether measures and members
     stand beside one another, beside last year's.
     """
 
@@ -58,6 +60,10 @@ class GrowthRequest(Request):
         "per", "Divide by a measure of another table: `spend = natural of ledger if account.class is expense`.",
         metavar="WORDS",
     )  # fmt: skip
+    less: str = option(
+        "less", "Take a measure of another table off: `booked = natural of ledger if account begins 401`.",
+        metavar="WORDS",
+    )  # fmt: skip
     side_by_side: bool = option("side-by-side", "Spans as rows, measures and members beside one another.", "flag")
     of: MeasuredRequest = inner(
         MeasuredRequest,
@@ -73,12 +79,22 @@ class GrowthRequest(Request):
 
 
 class Shown(NamedTuple):
-    """One block's figures: what is measured, by its number; per: divided by the other table's; of_per: that itself."""
+    """One block's figures: what is measured, by its number; per: divided by the other table's; less: less that; of_per:
+    that itself.
+    """
 
     key: str
     label: str
     number: int
-    kind: Literal["", "per", "of_per"] = ""
+    kind: Literal["", "per", "less", "of_per"] = ""
+
+
+class Apart(NamedTuple):
+    """A day on which two tables' measures differ, and what each has."""
+
+    day: date
+    here: Decimal
+    there: Decimal
 
 
 class Growing:
@@ -86,7 +102,11 @@ class Growing:
 
     def __init__(self, book: Book, request: GrowthRequest) -> None:
         self.request = request
-        per = _PER.fullmatch(request.per)
+        if request.per and request.less:
+            what, step = "a measure is divided by another table's, or that is taken off", "ask for one of them"
+            raise UsageMistake(Mistake(what, got="--per and --less", next_step=step))
+        self.words, self.option = request.per or request.less, "--less" if request.less else "--per"
+        per = _PER.fullmatch(self.words)
         self.measured = TableMeasures(book, replace(request.of, beside=per[3].lower() if per else ""))
         if len(self.measured.by) > 1:
             raise UsageMistake(Mistake("members of one field at a time", "--by", repr(request.of.by)))
@@ -124,18 +144,18 @@ class Growing:
     def _other(self) -> TableMeasures | None:
         """Return the lines of the other table, which have the same members and meet what conditions they can."""
         self.per_name = ""
-        if not self.request.per:
+        if not self.words:
             return None
-        per = _PER.fullmatch(self.request.per)
+        per = _PER.fullmatch(self.words)
         if per is None:
             allowed = "`name = measure of table`, as in `spend = natural of ledger if account.class is expense`"
-            raise UsageMistake(Mistake("not a measure of another table", "--per", repr(self.request.per), allowed))
+            raise UsageMistake(Mistake("not a measure of another table", self.option, repr(self.words), allowed))
         name, of, table, condition = per.groups()
         asked, fields = self.request.of, self.measured.book.line_fields(table.lower())
         if asked.by and asked.by not in fields.by_name:
             what = f"both tables need the field that members are of, and {table} lacks it"
             shared = sorted(set(fields.by_name) & set(self.measured.fields.by_name))
-            raise UsageMistake(Mistake(what, "--per", repr(asked.by), listed(shared)))
+            raise UsageMistake(Mistake(what, self.option, repr(asked.by), listed(shared)))
         only = (*self._shared(asked.conditions.only, fields), *([condition] if condition else []))
         conditions = Conditions(only, self._shared(asked.conditions.besides, fields))
         other = TableMeasures(
@@ -151,7 +171,11 @@ class Growing:
             ),
         )
         if len(other.measures) != 1:
-            raise UsageMistake(Mistake("one measure to divide by is needed", "--per", repr(of)))
+            raise UsageMistake(Mistake("one measure of the other table is needed", self.option, repr(of)))
+        mine = self.measured.measures[0]
+        if self.request.less and (other.measures[0].kind != mine.kind or not mine.adds):
+            what = f"{mine.label} and {other.measures[0].label} are not of one kind, or do not add up"
+            raise UsageMistake(Mistake(what, self.option, repr(of), "two amounts, quantities or counts"))
         self.per_name = name.lower()
         return other
 
@@ -166,7 +190,8 @@ class Growing:
         if self.per is not None:
             yield Shown(self.per_name, self.per_name, 0, "of_per")
             first = self.measured.measures[0]
-            yield Shown(f"{first.key}-per-{self.per_name}", f"{first.label} per {self.per_name}", 0, "per")
+            how: Literal["per", "less"] = "less" if self.request.less else "per"
+            yield Shown(f"{first.key}-{how}-{self.per_name}", f"{first.label} {how} {self.per_name}", 0, how)
 
     def _blocks(self) -> Iterator[tuple[Members | None, Shown]]:
         """Yield each member with each measure, last all members together."""
@@ -205,6 +230,8 @@ class Growing:
         if shown.kind == "of_per":
             return Figure(below or Decimal(0), other.lines)
         above = self.sums.value(sums, 0)
+        if shown.kind == "less":
+            return Figure((above or Decimal(0)) - (below or Decimal(0)), sums.lines + other.lines)
         if above is None or not below:
             return None
         return Figure((above / below).quantize(PERCENT_PLACES), sums.lines)
@@ -250,6 +277,25 @@ class Growing:
             return 2 if measure.kind == "ratio" else 0
         values = [self.figure(stage.now, None, shown) for stage in self.stages]
         return 0 if all(each is None or each.amount == each.amount.to_integral_value() for each in values) else 2
+
+    def apart(self, member: Members | None = None) -> tuple[list[Apart], int]:
+        """Return the days of the report on which what is taken off differs from what it is taken from, and how many
+        days there are.
+        """
+        windows = [stage.now for stage in self.stages if stage.now.unit != "adjustments"]
+        first, last = min(each.first for each in windows), max(each.last for each in windows)
+        begins = [measured.first_day for measured in (self.measured, self.per.measured if self.per else self.measured)]
+        first = max([first, *([min(day for day in begins if day)] if any(begins) else [])])
+        found: list[Apart] = []
+        for number in range((last - first).days + 1):
+            day = first + timedelta(days=number)
+            window = window_of_days(day, day, day, "day", self.as_of)
+            here, there = (
+                each.value(each.within(window, member), 0) or Decimal(0) for each in (self.sums, self.per) if each
+            )
+            if here != there:
+                found.append(Apart(day, here, there))
+        return found, (last - first).days + 1
 
     # Names.
 

@@ -37,8 +37,8 @@ def growth_table(growing: Growing) -> ReportTable:
     if growing.days:
         facts |= {"from": growing.days[0].isoformat(), "through": growing.days[1].isoformat()}
         more.append(range_words(*growing.days))
-    if growing.request.per:
-        facts["per"] = growing.request.per
+    if growing.words:
+        facts[growing.option.removeprefix("--")] = growing.words
     return ReportTable(
         title=f"{measured.own.name.replace('_', ' ').capitalize()}: growth of {names}{by}",
         facts=facts,
@@ -124,6 +124,7 @@ def _notes(growing: Growing) -> Iterator[Note | str]:
     yield from _span_notes(growing)
     yield from measured.blank_notes(growing.rules)
     yield from _per_notes(growing)
+    yield from _apart_notes(growing)
     if any(measure.key == "natural" for measure in measured.measures):
         yield "Amounts are in their accounts' natural signs: income positive when earned, costs when spent"
 
@@ -145,10 +146,32 @@ def _per_notes(growing: Growing) -> Iterator[str]:
     if growing.per is not None:
         mine, other = growing.request.of.conditions, growing.per.measured.request.conditions
         left = [text for text in (*mine.only, *mine.besides) if text not in (*other.only, *other.besides)]
-        yield f"{growing.per_name}: {growing.request.per.partition('=')[2].strip()}"
+        yield f"{growing.per_name}: {growing.words.partition('=')[2].strip()}"
         if left:
             words = " · ".join(left)
             yield f"{growing.per_name} is not narrowed by {words}: {growing.per.measured.own.name} has no such field"
+
+
+def _apart_notes(growing: Growing) -> Iterator[Note | str]:
+    """Yield on which day two sources part first, and on how many days they differ, member by member too."""
+    if not growing.request.less or growing.per is None:
+        return
+    one, other = growing.measured.measures[0].label, growing.per_name
+    decimals = growing.decimals_of(growing.shown[0])
+    places = growing.measured.decimals if decimals is None else decimals
+    members = [member for member in dict.fromkeys(member for member, _ in growing.blocks) if member is not None]
+    for member in [None, *members[:_DRAWN]]:
+        apart, days = growing.apart(member)
+        of = f" of {growing.measured.called(0, member[0])}" if member is not None else ""
+        if not apart:
+            yield f"{one} and {other}{of} are the same on each of {days:,} days"
+            continue
+        first = apart[0]
+        words = f"{one} and {other}{of} part first on {day_words(first.day)}: {{}} and {{}}, by {{}}"
+        more = f"; they differ on {len(apart):,} of {days:,} days"
+        yield Note(f"{words}{more}", (first.here, first.there, first.here - first.there), places)
+    if len(members) > _DRAWN:
+        yield f"Of {len(members) - _DRAWN:,} more it is not told when they part: say with --only which are meant"
 
 
 def _proof(made: Growing) -> Proof:

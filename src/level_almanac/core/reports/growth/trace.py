@@ -33,7 +33,7 @@ def growth_trace(book: Book, report: MadeReport, asked: TraceRequest) -> ReportT
         measured = growing.measured
         if shown.kind == "of_per" and growing.per is not None:
             measured = growing.per.measured
-        elif shown.kind == "per":
+        elif shown.kind in ("per", "less"):
             step = f"trace {growing.shown[0].label} and {growing.per_name} by themselves"
             raise UsageMistake(Mistake("this figure is made of two others", "--row", repr(row.key), next_step=step))
         window = _window(stage, column)
