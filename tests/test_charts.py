@@ -22,6 +22,7 @@ from level_almanac.core.reports.pace.figures import PaceRequest
 from level_almanac.core.reports.pace.report import pace
 from level_almanac.core.reports.rank.figures import RankRequest
 from level_almanac.core.reports.rank.report import rank
+from level_almanac.core.spans.as_of import AsOfRequest, Compare
 from level_almanac.core.table.chart_data import BarsChart, GrowthChart, PaceChart
 from level_almanac.output.chart import drawn
 from level_almanac.output.chart_style import percent_words, short, spread
@@ -67,6 +68,23 @@ def test_growth_is_drawn_from_the_figures_of_its_table(book: Book) -> None:
         ]
         assert [step.part for step in panel.steps] == [""] * 5 + ["78/91 days"]
         assert [step.label for step in panel.to_date] == ["Year to date", "Quarter to date", "Period to date"]
+
+
+@pytest.mark.parametrize(
+    ("compare", "before"), [("same-days", "same days"), ("whole", "whole spans"), ("weekday", "same weekdays")]
+)
+def test_a_chart_names_what_it_leaves_out_and_the_months_of_periods(book: Book, compare: Compare, before: str) -> None:
+    of = MeasuredRequest(
+        table="sales", of="ratio, amount", compute=("ratio = amount / quantity",), by="route",
+        when=AsOfRequest(compare=compare),
+    )  # fmt: skip
+    chart = growth(book, GrowthRequest(of=of)).table.chart
+    assert isinstance(chart, GrowthChart)
+    assert chart.before == before
+    assert [step.months for step in chart.panels[0].steps[-3:]] == ["Apr", "May", "Jun"]
+    assert chart.undrawn[:2] == ("by year", "by quarter")
+    assert "Isles · amount" in chart.undrawn
+    assert (chart.panels[0].ratio, len(chart.panels)) == (True, 5)
 
 
 def test_pace_is_drawn_from_the_table_by_periods(book: Book) -> None:
@@ -131,6 +149,8 @@ def test_words_on_a_chart(book: Book) -> None:
         "+2.3 %", "0.0 %", "new", "",
     ]  # fmt: skip
     assert [short(Decimal(each), table) for each in ("1234.5", "-12.34", "7")] == ["1,235", "−12.3", "7"]
+    # A ratio has the decimals that it has in the table.
+    assert [short(Decimal(each), table, ratio=True) for each in ("12.78", "3", "-0.005")] == ["12.78", "3.00", "−0.01"]
 
 
 def test_a_report_without_figures_draws_nothing(demo: Path, tmp_path: Path) -> None:

@@ -103,6 +103,8 @@ def test_an_edition_is_every_format_an_index_one_workbook_and_one_pdf(issued: Pa
         assert at is not None
         assert page["title"] in pages[at]
         assert re.search(rf"[ .]{at + 1}\n{re.escape(page['title'])} ", pages[0]), "the contents name its page"
+    assert "Skellan Line · " in pages[0]
+    assert "Skellan Line + Skellan Yard · " in pages[0]
 
 
 @pytest.mark.parametrize("page", ["1-ferries", "2-balance", "4-customers", "6-spending", "8-sales"])

@@ -3,11 +3,13 @@
 Shades, line styles and words tell things apart, so that it can be read in grey; colours are safe for the colour-blind.
 """
 
+import re
 import textwrap
 import warnings
 from decimal import Decimal
 from typing import Any
 
+from level_almanac.core.calendar.date_text import month_words
 from level_almanac.core.table.chart_data import BarsChart, GrowthChart, PaceChart
 from level_almanac.core.table.model import Column, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake
@@ -33,6 +35,7 @@ _DASHES = ("-", "--", "-.", ":", (0, (5, 1, 1, 1, 1, 1)), (0, (1, 2)))
 _MARKERS = ("o", "s", "^", "D", "v", "P")
 _FEW_LINES = 12
 _MOST_ROWS, _MOST_BARS, _MOST_NAMED, _MOST_TOLD = 8, 4, 4, 16
+_PERIOD = re.compile(r"\d{4}-P\d{2}$")
 _WIDEST_NAME = 26
 """How many letters there are room for beside a bar."""
 
@@ -173,7 +176,11 @@ def _over_time(axes: Any, table: ReportTable, rows: list[Row], series: list[list
 
 def _tick(column: Column) -> str:
     """Return what stands beneath a column of the chart, a part span marked as one."""
-    return f"{column.label}\n{column.extent}" if column.extent and not column.whole else column.label
+    days = (column.first, column.through)
+    named = _PERIOD.search(column.label) and days[0] and days[1]
+    lines = [column.label, month_words(days[0], days[1]) if named and days[0] and days[1] else ""]
+    lines += [column.extent] if column.extent and not column.whole else []
+    return "\n".join(line for line in lines if line)
 
 
 def _label_ends(axes: Any, ends: list[tuple[Decimal, str, str]], at: float) -> None:

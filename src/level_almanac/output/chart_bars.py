@@ -19,11 +19,10 @@ from level_almanac.output.chart_style import (
     saved,
     scale_of,
     short,
+    undrawn_words,
 )
 
 _MOST_PANELS, _MOST_BARS = 6, 25
-_UNDRAWN = 110
-"""How many letters there are for the names of columns that are not drawn."""
 _CHANGE_AT = {False: 0.915, True: 0.86}
 """Where changes end, as a part of the width; those in percent end at its end."""
 _NAME = {False: 60, True: 30}
@@ -39,7 +38,7 @@ def bars(table: ReportTable, chart: BarsChart, form: str, *, bare: bool = False,
         height = max(height, 8.0)
     with figure_of(table, bare=bare, height=height) as (figure, room):
         values = [value for panel in panels for bar in _all(panel) for value in (bar.now, bar.before)]
-        scale, word = (1, "") if chart.percent else scale_of(values)
+        scale, word = (1, "") if chart.percent or chart.ratio else scale_of(values)
         unit = "percent" if chart.percent else money_words(chart.unit, word, table)
         inch = 1 / height
         _key(figure, room - 0.12 * inch, chart, unit)
@@ -56,9 +55,9 @@ def bars(table: ReportTable, chart: BarsChart, form: str, *, bare: bool = False,
         if most > _MOST_BARS:
             words.append(f"members after the first {_MOST_BARS}")
         if chart.undrawn:
-            words.append(cut(", ".join(chart.undrawn), _UNDRAWN))
+            words += chart.undrawn
         if words:
-            figure.text(0.03, 0.12 * inch, f"in the table and not drawn: {', '.join(words)}", fontsize=8, color=QUIET)
+            figure.text(0.03, 0.12 * inch, undrawn_words(words), fontsize=8, color=QUIET)
         return saved(figure, form, dpi=dpi)
 
 
@@ -98,7 +97,7 @@ def _panel(
     inner = place.subgridspec(len(parts), 1, height_ratios=heights, hspace=0.3 if small else 0.16)
     for number, part in enumerate(parts):
         axes = figure.add_subplot(inner[number])
-        _draw(axes, part, scale, table, small=small, alone=not chart.before)
+        _draw(axes, part, scale, table, small=small, chart=chart)
         if number == 0:
             size = 7.5 if small else 8.5
             told = (any(bar.change is not None for bar in part), any(bar.change_percent is not None for bar in part))
@@ -117,7 +116,7 @@ def _panel(
             axes.axhline(-0.62, color=QUIET, linewidth=0.8)
 
 
-def _draw(axes: Any, part: list[Bar], scale: Any, table: ReportTable, *, small: bool, alone: bool) -> None:
+def _draw(axes: Any, part: list[Bar], scale: Any, table: ReportTable, *, small: bool, chart: BarsChart) -> None:
     size = 8 if small else 9.5
     bare_axes(axes)
     values = [value / scale for bar in part for value in (bar.now, bar.before) if value is not None]
@@ -129,7 +128,7 @@ def _draw(axes: Any, part: list[Bar], scale: Any, table: ReportTable, *, small: 
     axes.set_ylim(len(part) - 0.42, -0.62)
     for at, bar in enumerate(part):
         for offset, value, colour, hatch in (
-            (0 if alone else -0.2, bar.now, NOW, ""),
+            (-0.2 if chart.before else 0, bar.now, NOW, ""),
             (0.2, bar.before, BEFORE, "////"),
         ):
             if value is None:
@@ -138,15 +137,17 @@ def _draw(axes: Any, part: list[Bar], scale: Any, table: ReportTable, *, small: 
             axes.barh(
                 at + offset, place, height=0.36, color=colour, hatch=hatch, edgecolor="white", linewidth=0.0, zorder=2
             )
+            told = short(value / scale, table, ratio=chart.ratio)
             axes.annotate(
-                short(value / scale, table), (place, at + offset), xytext=(4 if place >= 0 else -4, 0),
+                told, (place, at + offset), xytext=(4 if place >= 0 else -4, 0),
                 textcoords="offset points", va="center", ha="left" if place >= 0 else "right", fontsize=size - 0.5,
                 color=INK if colour == NOW else QUIET, fontweight="bold" if colour == NOW else "normal", zorder=4,
             )  # fmt: skip
         words = percent_words(bar.change_percent, table)
-        change = short(bar.change / scale, table, signed=True) if bar.change is not None else ""
-        for place, told in ((left + (right - left) * _CHANGE_AT[small], change), (right, words)):
-            axes.text(place, at, told, ha="right", va="center", fontsize=size, color=INK)
+        moved = None if bar.change is None else bar.change / scale
+        change = short(moved, table, signed=True, ratio=chart.ratio) if moved is not None else ""
+        for place, beside in ((left + (right - left) * _CHANGE_AT[small], change), (right, words)):
+            axes.text(place, at, beside, ha="right", va="center", fontsize=size, color=INK)
     axes.set_yticks(range(len(part)), ["\n".join(textwrap.wrap(bar.label, 20)) for bar in part], fontsize=size)
     axes.set_xticks([])
     axes.axvline(0, color=INK, linewidth=0.9, zorder=3)

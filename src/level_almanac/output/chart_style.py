@@ -5,7 +5,7 @@ Figures are exact until they are placed; a binary float only says where on the p
 
 import io
 import textwrap
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import date
 from decimal import Decimal
@@ -25,6 +25,8 @@ NOW, BEFORE, AHEAD = "#1f5f7a", "#b9c3cc", "#b0563c"
 MINUS = "−"
 _SCALES = ((Decimal(1_000_000), "million"), (Decimal(1_000), "thousand"))
 _WIDTH, _HEIGHT = 12.8, 8.0
+_UNDRAWN = 130
+"""How many letters there are for what is not drawn."""
 _LONGEST_NAME, _LONGEST_TITLE, _LONGEST_FACT = 60, 100, 400
 """How many letters of each there is room for."""
 
@@ -92,11 +94,18 @@ def scale_of(values: Iterable[Decimal | None]) -> tuple[Decimal, str]:
     return next(((scale, word) for scale, word in _SCALES if most >= 100 * scale), (Decimal(1), ""))
 
 
-def short(value: Decimal, table: ReportTable, *, signed: bool = False) -> str:
-    """Return a figure as it stands beside its mark; signed: with a plus where it is above zero."""
-    number = rounded(value, 1 if abs(value) < 100 and value % 1 else 0)
+def short(value: Decimal, table: ReportTable, *, signed: bool = False, ratio: bool = False) -> str:
+    """Return a figure as it stands beside its mark; signed: with a plus where it is above zero; ratio: with two
+    decimals, as in the table.
+    """
+    number = rounded(value, 2 if ratio else 1 if abs(value) < 100 and value % 1 else 0)
     sign = MINUS if number < 0 else "+" if signed and number > 0 else ""
     return f"{sign}{grouped(number, table)}"
+
+
+def undrawn_words(names: Sequence[str]) -> str:
+    """Return what is said of what is in the table and not in the picture, on one line."""
+    return f"in the table and not drawn: {cut(', '.join(names), _UNDRAWN)}"
 
 
 def percent_words(change: Decimal | str | None, table: ReportTable) -> str:

@@ -65,16 +65,19 @@ Entry = tuple[str, str, str]
 
 
 def _entry(number: int, document: Document) -> Entry:
-    lines = page_lines(document.table)[1:2]
+    table = document.table
+    # Of whom a report is stands before of when.
+    whose = table.facts.get("entity_name", "").partition(",")[0]
+    told = [whose, *(line.partition(" (")[0].partition(" · ")[0] for line in page_lines(table)[1:2])]
+    lines = [_cut(" · ".join(each for each in told if each))]
     words = f'<font name="{BOLD}">{escape(document.table.title)}</font>'
-    words += f'  <font size="7" color="{QUIET}">{escape(_cut(lines[0]))}</font>' if lines else ""
+    words += f'  <font size="7" color="{QUIET}">{escape(lines[0])}</font>' if lines[0] else ""
     return f"report{number}", words, document.table.title
 
 
 def _cut(words: str) -> str:
     """Return as much of a line as stands beside a title and before its page number."""
-    parts = words.split(" · ")
-    return parts[0] if len(parts[0]) <= _BESIDE_TITLE else f"{parts[0][:_BESIDE_TITLE].rsplit(' ', 1)[0]} …"
+    return words if len(words) <= _BESIDE_TITLE else f"{words[:_BESIDE_TITLE].rsplit(' ', 1)[0]} …"
 
 
 class _Contents:

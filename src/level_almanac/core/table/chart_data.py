@@ -29,7 +29,7 @@ class Bars(NamedTuple):
 class BarsChart(NamedTuple):
     """Members in two columns. now, before: what both are, before empty where there is one; unit: `currency` where bars
     are amounts; against: what stands before the words of the second; undrawn: the columns that are in the table alone;
-    heads: of the change and of that in percent.
+    heads: of the change and of that in percent; ratio: whether they are ratios, told with two decimals.
     """
 
     now: str
@@ -40,10 +40,13 @@ class BarsChart(NamedTuple):
     against: str = "last year: "
     undrawn: tuple[str, ...] = ()
     heads: tuple[str, str] = ("change", "change %")
+    ratio: bool = False
 
 
 class Step(NamedTuple):
-    """One unit of the calendar: its figure, last year's, and the change; part: how much of it, if not all."""
+    """One unit of the calendar: its figure, last year's, and the change; part: how much of it, if not all; months: of a
+    period those that it is of.
+    """
 
     label: str
     now: Decimal | None
@@ -51,10 +54,13 @@ class Step(NamedTuple):
     change: Decimal | None
     change_percent: Decimal | str | None
     part: str = ""
+    months: str = ""
 
 
 class Growth(NamedTuple):
-    """One measure over time. to_date: the spans to date; unit: `currency` where it is of amounts."""
+    """One measure over time. to_date: the spans to date; unit: `currency` where it is of amounts; ratio: whether its
+    figures are ratios, told with two decimals.
+    """
 
     name: str
     unit: Literal["", "currency"]
@@ -62,12 +68,17 @@ class Growth(NamedTuple):
     to_date: tuple[Step, ...]
     step: str
     steps: tuple[Step, ...]
+    ratio: bool = False
 
 
 class GrowthChart(NamedTuple):
-    """Growth of one or more measures or members."""
+    """Growth of one or more measures or members. undrawn: what is in the table alone; before: which days last year's
+    are.
+    """
 
     panels: tuple[Growth, ...]
+    undrawn: tuple[str, ...] = ()
+    before: str = "same days"
 
 
 class PacePoint(NamedTuple):

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from level_almanac.core.book import Book
-from level_almanac.core.calendar.date_text import day_words, range_words
+from level_almanac.core.calendar.date_text import day_words, month_words, range_words
 from level_almanac.core.header import listed_some, reach_notes
 from level_almanac.core.language.days import Unit
 from level_almanac.core.lines.edges import AskedDays
@@ -188,7 +188,12 @@ def _chart(growing: Growing) -> GrowthChart | None:
     if growing.measured.by:
         blocks = [(None, growing.shown[0]), *[block for block in blocks if block[1] is growing.shown[0]]]
     panels = [_panel(growing, member, shown, unit) for member, shown in blocks[:_DRAWN]]
-    return GrowthChart(tuple(panels)) if any(panel.steps for panel in panels) else None
+    if not any(panel.steps for panel in panels):
+        return None
+    units = dict.fromkeys(f"by {stage.unit}" for stage in growing.stages if not stage.to_date and stage.unit != unit)
+    others = [growing.block_name(*block) for block in growing.blocks if block not in blocks[:_DRAWN]]
+    before = {"same-days": "same days", "whole": "whole spans", "weekday": "same weekdays"}[growing.as_of.compare]
+    return GrowthChart(tuple(panels), (*units, *others), before)
 
 
 def _panel(growing: Growing, member: Members | None, shown: Shown, unit: Unit) -> Growth:
@@ -196,7 +201,8 @@ def _panel(growing: Growing, member: Members | None, shown: Shown, unit: Unit) -
         cells: Any = growing.cells(stage, member, shown)
         part = growing.measured.part(stage.now).replace("data to", "to")
         change, rate = cells.get("last-year-change"), cells.get("last-year-change-pct")
-        return Step(stage.label, cells["now"], cells.get("last-year"), change, rate, part)
+        months = month_words(stage.now.first, stage.now.last) if stage.unit == "period" and not stage.to_date else ""
+        return Step(stage.label, cells["now"], cells.get("last-year"), change, rate, part, months)
 
     kind = "ratio" if shown.kind == "per" else growing.measured.measures[shown.number].kind
     return Growth(
@@ -206,4 +212,5 @@ def _panel(growing: Growing, member: Members | None, shown: Shown, unit: Unit) -
         tuple(step(stage) for stage in growing.stages if stage.to_date),
         unit,
         tuple(step(stage) for stage in growing.stages if stage.unit == unit and not stage.to_date),
+        kind == "ratio" and not growing.is_percent(shown),
     )

@@ -29,7 +29,8 @@ def bars_of(made: TableColumns, heads: Sequence[Column], rows: Sequence[Row]) ->
         return None
     words = [_words(by_key[each.key]) if each is not None else "" for each in (first, beside)]
     named = tuple(by_key[key].label if key else "" for key in (change, rate))
-    return BarsChart(words[0], words[1], unit, measure.percent, panels, "", undrawn, (named[0], named[1]))
+    ratio = measure.kind == "ratio" and not measure.percent
+    return BarsChart(words[0], words[1], unit, measure.percent, panels, "", undrawn, (named[0], named[1]), ratio)
 
 
 def _words(head: Column) -> str:

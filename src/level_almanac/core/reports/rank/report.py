@@ -160,7 +160,13 @@ def _chart(ranking: Ranking) -> BarsChart | None:
     covers = before.covers if isinstance(before, Window) else before.why
     unit: Literal["", "currency"] = "currency" if measure.kind == "amount" else ""
     return BarsChart(
-        ", ".join(filter(None, (now.covers, ranking.measured.part(now)))), covers, unit, measure.percent, panels
+        ", ".join(filter(None, (now.covers, ranking.measured.part(now)))),
+        covers,
+        unit,
+        measure.percent,
+        panels,
+        undrawn=tuple(each.label for each in ranking.measures[1:]),
+        ratio=measure.kind == "ratio" and not measure.percent,
     )
 
 
