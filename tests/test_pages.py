@@ -1,5 +1,6 @@
 """Pages: saved, listed, asked for and run through the real command, and their answers by hand-worked pairs."""
 
+import base64
 import os
 import pty
 import re
@@ -13,6 +14,7 @@ from pathlib import Path
 
 import openpyxl
 import pytest
+from pypdf import PdfReader
 
 from conftest import COMMAND, ENVIRONMENT, Ran, copied, run_almanac
 from level_almanac.core.calendar.fiscal import FiscalCalendar
@@ -25,6 +27,7 @@ from level_almanac.files.pages import Page, PageFile, Question
 from level_almanac.files.settings import CalendarSettings
 from level_almanac.files.validation.page import page_mistakes
 
+ONE_DOT = "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg=="
 CALENDAR = FiscalCalendar(CalendarSettings(year_start="10-01", extra_periods=1))
 READER = AnswerReader(DayContext(CALENDAR, today=date(2026, 6, 20), as_of=date(2026, 6, 17)), "answer")
 
@@ -542,3 +545,84 @@ def test_a_page_that_is_wrong_is_told_by_file_key_and_word(book: Path) -> None:
 )  # fmt: skip
 def test_the_shape_of_a_page_is_checked(text: str, message: str) -> None:
     assert message in [str(mistake) for mistake in page_mistakes(tomllib.loads(text), "p")]
+
+
+def test_a_page_saved_after_a_run_keeps_what_was_run_and_its_questions(demo: Path, tmp_path: Path) -> None:
+    book = tmp_path / "book"
+    copied(demo, book)
+    changed = ("--except", "party is V007", "--title", "Big suppliers", "--header", "For the board")
+    told = ("--answer", "limit=10000", "--answer", "year=2025")
+    ran = run_almanac("page", "run", "common/suppliers-past-limit", *told, *changed, "--print", "json", book=book)
+    assert ran.code == 0, ran.err
+    saved = run_almanac("page", "save", "big", book=book)
+    assert saved.code == 0, saved.err
+    text = tomllib.loads((book / "pages" / "big.toml").read_text(encoding="utf-8"))
+    assert text["title"] == "Big suppliers"
+    assert text["options"] == {
+        "year": "{year}", "on": "paid", "over": "{limit}", "except": ["party is V007"], "header": "For the board",
+    }  # fmt: skip
+    assert {name: question["default"] for name, question in text["ask"].items()} == {"year": "2025", "limit": "10000"}
+    again = run_almanac("page", "run", "big", "--print", "json", book=book).json
+    assert (again["title"], again["rows"]) == ("Big suppliers", ran.json["rows"])
+    fewer = run_almanac("page", "run", "big", "--answer", "limit=50000", "--print", "json", book=book).json
+    assert 0 < len(fewer["rows"]) < len(again["rows"])
+    refused = run_almanac("page", "save", "--ask", "over", "bigger", book=book)
+    assert (refused.code, "has questions of its own" in refused.err) == (2, True)
+    # A report that was run since is saved as before.
+    assert run_almanac("trial", "--title", "Balances", book=book).code == 0
+    assert run_almanac("page", "save", "balances", book=book).code == 0
+    assert tomllib.loads((book / "pages" / "balances.toml").read_text(encoding="utf-8")) == {
+        "title": "Balances", "report": "trial", "options": {},
+    }  # fmt: skip
+
+
+def test_what_stands_around_a_report_is_said_for_one_report_or_page(demo: Path, tmp_path: Path) -> None:
+    book = tmp_path / "book"
+    copied(demo, book)
+    (book / "mark.png").write_bytes(base64.b64decode(ONE_DOT))
+    around = (
+        "--title", "Balances of May", "--period-line", "For {entity}, {days}, as of {as-of}", "--header", "For the board",
+        "--footer", "Draft", "--logo", "mark.png", "--orientation", "landscape",
+    )  # fmt: skip
+    files = [tmp_path / f"trial.{ending}" for ending in ("pdf", "html", "xlsx")]
+    outputs = [word for path in files for word in ("-o", str(path))]
+    asked = ("trial", "--period", "2026-P08", "--entity", "LINE")
+    assert run_almanac(*asked, *around, "--font-size", "12", *outputs, book=book).code == 0
+    line = "For Skellan Line, 1–31 May 2026, as of 31 May 2026"
+    page = PdfReader(files[0]).pages[0]
+    told = page.extract_text()
+    assert all(words in told for words in ("Balances of May", line, "For the board", "Draft"))
+    assert page.mediabox.width > page.mediabox.height
+    assert len(page.images) == 1
+    html = files[1].read_text(encoding="utf-8")
+    assert all(
+        words in html
+        for words in ("<h1>Balances of May</h1>", line, "For the board", "font-size: 12pt", "A4 landscape")
+    )
+    sheet = openpyxl.load_workbook(files[2]).worksheets[0]
+    assert (sheet["A1"].value, sheet["A2"].value) == ("Balances of May", line)
+    assert ("For the board" in sheet.oddHeader.center.text, sheet.oddFooter.left.text) == (True, "Draft")
+    assert (sheet["B9"].font.size, sheet.page_setup.orientation) == (13, "landscape")
+    # A page says the same in its options, and an edition keeps its logo.
+    assert run_almanac(*asked, *around, book=book).code == 0
+    assert run_almanac("page", "save", "may", book=book).code == 0
+    assert run_almanac("page", "run", "may", "--footer", "Final", book=book).code == 0
+    issued = run_almanac("edition", "issue", "may", "--period", "2026-P08", "--pages", "may", book=book)
+    assert issued.code == 0, issued.err
+    (book / "mark.png").unlink()
+    assert run_almanac("edition", "verify", "may", book=book).code == 0
+
+
+@pytest.mark.parametrize(
+    ("words", "message"),
+    [
+        ("--period-line {entty}", "--period-line: stands for nothing of a report: '{entty}'; expected {entity}, {days} or {as-of}"),
+        ("--logo nope.png", "--logo: there is no such file: 'nope.png'"),
+        ("--logo nope.txt", "--logo: not an image that every format takes: 'nope.txt'"),
+        ("--font-size 40", "--font-size"),
+        ("--orientation upright", "--orientation"),
+    ],
+)  # fmt: skip
+def test_what_cannot_stand_around_a_report_is_told(demo: Path, words: str, message: str) -> None:
+    ran = run_almanac("trial", *words.split(), book=demo)
+    assert (ran.code, message in ran.err) == (2, True), ran.err

@@ -45,7 +45,7 @@ SALES = MeasuredRequest(table="sales")
         (lambda: TrialRequest(when="2026-P08"), "TrialRequest.when: not allowed here: '2026-P08'; expected AsOfRequest"),
         (lambda: TrialRequest(conditions=Conditions("account is 1")), "TrialRequest.conditions: not allowed here: Conditions(only='account is 1', besides=()); expected Conditions((\"account begins 61\",))"),
         (lambda: AsOfRequest(as_of="2026-06-17"), "AsOfRequest.as_of: not allowed here: '2026-06-17'; expected a day such as 2026-06-17, or what `read_day` makes of words"),
-        (lambda: AsOfRequest(compare="same days"), "AsOfRequest.compare: not allowed here: 'same days'; expected same-days or whole"),
+        (lambda: AsOfRequest(compare="same days"), "AsOfRequest.compare: not allowed here: 'same days'; expected same-days, whole or weekday"),
         (lambda: AsOfRequest(period=202608), "AsOfRequest.period: not allowed here: 202608; expected a text"),
         (lambda: SubledgerRequest(side="payables"), "SubledgerRequest.side: not allowed here: 'payables'; expected payable or receivable"),
         (lambda: AgingRequest(of=SubledgerRequest(side="payable"), age_by="posted"), "AgingRequest.age_by: not allowed here: 'posted'; expected due or date"),

@@ -37,6 +37,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """Open amounts of suppliers or customers by age, on any day.
 
@@ -62,6 +69,13 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("aging", locals())
 
@@ -94,6 +108,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """Charges, payments and adjustments, by the date that matters.
 
@@ -127,6 +148,13 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("billing", locals())
 
@@ -140,6 +168,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """Fiscal years, quarters and periods, and what data covers them.
 
@@ -151,6 +186,13 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("calendar", locals())
 
@@ -170,6 +212,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """What does not add up, in the ledger and in documents.
 
@@ -190,6 +239,13 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("check", locals())
 
@@ -218,6 +274,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """Account detail: opening, each line, running balance, closing.
 
@@ -246,6 +309,13 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("detail", locals())
 
@@ -285,6 +355,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """Invoices and credits: all, open, overdue, unapplied.
 
@@ -324,6 +401,13 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("documents", locals())
 
@@ -338,6 +422,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """What can be asked for: tables, their fields, and a few values.
 
@@ -351,6 +442,13 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("fields", locals())
 
@@ -385,6 +483,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """Any measures by year, quarter, period, week or day, with change.
 
@@ -418,6 +523,13 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("growth", locals())
 
@@ -464,6 +576,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """Lines of a table: any fields, conditions, groups and totals.
 
@@ -509,6 +628,13 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("list", locals())
 
@@ -539,6 +665,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """Spending against a budget, and where it will end.
 
@@ -568,6 +701,13 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("pace", locals())
 
@@ -604,6 +744,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """Totals per supplier or customer, past thresholds or not.
 
@@ -640,6 +787,13 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("parties", locals())
 
@@ -675,6 +829,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """The largest members and all other, this year and last.
 
@@ -709,6 +870,13 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("rank", locals())
 
@@ -738,6 +906,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """Statement of a layout: any spans, plans and changes in columns.
 
@@ -768,6 +943,13 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("statement", locals())
 
@@ -794,6 +976,13 @@ class ReportMethods:
         units: Literal[1, 1000, 1000000] | None = None,
         decimals: int | None = None,
         zeros: Literal["zero", "dash", "blank"] | None = None,
+        title: str | None = None,
+        period_line: str | None = None,
+        header: str | None = None,
+        footer: str | None = None,
+        logo: str | None = None,
+        orientation: Literal["auto", "portrait", "landscape"] | None = None,
+        font_size: int | None = None,
     ) -> Report:
         """Trial balance: opening, debit, credit, closing.
 
@@ -820,5 +1009,12 @@ class ReportMethods:
         units: Show amounts in these units.
         decimals: Show so many decimals.
         zeros: How a zero looks.
+        title: The report's title.
+        period_line: A line beneath the title; {entity}, {days} and {as-of} are the report's.
+        header: At the top of each printed page.
+        footer: At the foot of each printed page.
+        logo: An image of the book's folder.
+        orientation: How printed pages are turned.
+        font_size: Points of printed figures, where all fit.
         """
         return self._made("trial", locals())

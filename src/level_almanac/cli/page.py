@@ -24,7 +24,7 @@ from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.files.page_reading import page_names, pages_named, read_page
 from level_almanac.files.page_writing import LOCK_BROKEN, lock_words, read_locks
 from level_almanac.files.runs import Answers as KeptAnswers
-from level_almanac.files.runs import keep_answers, keep_last, kept_answers
+from level_almanac.files.runs import LastPage, keep_answers, keep_last, kept_answers
 
 
 @click.group(cls=OneEachGroup)
@@ -225,7 +225,11 @@ def _show(ctx: click.Context, root: Path, page_made: MadePage, output: OutputReq
     if page_made.made.keep is not None:
         page_made.made.keep()
     if page_made.report.page:
-        keep_last(root, page_made.words)
+        asked = page_made.page.file.ask
+        told = {
+            name: each.text for name, each in page_made.answers.items() if each and each.text != asked[name].default
+        }
+        keep_last(root, page_made.words, LastPage(page_made.page.name, page_made.options, told))
     show(ctx, page_made.table, output)
     if alone:
         for words in page_made.made.findings:

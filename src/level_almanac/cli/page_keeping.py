@@ -1,6 +1,8 @@
 """Commands of `almanac page` that write: save, copy, rename, lock, unlock."""
 
 import shlex
+from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
 import click
@@ -16,7 +18,7 @@ from level_almanac.core.pages.running import PageRun, run_page
 from level_almanac.core.reports.registry import all_reports
 from level_almanac.errors import Mistake, UsageMistake, nearest
 from level_almanac.files.busy import writing_texts
-from level_almanac.files.page_reading import check_name, page_of, pages_named, read_page
+from level_almanac.files.page_reading import built_in_names, check_name, page_names, page_of, pages_named, read_page
 from level_almanac.files.page_writing import (
     check_writable,
     keep_locks,
@@ -27,7 +29,7 @@ from level_almanac.files.page_writing import (
     write_page,
 )
 from level_almanac.files.pages import page_path
-from level_almanac.files.runs import last_words
+from level_almanac.files.runs import LastPage, last_page, last_words
 
 _QUESTIONS = {
     "period": ("period", "Which period"),
@@ -76,7 +78,15 @@ def save(
     if not given:
         step = "run a report first, or give it here: almanac page save NAME statement income"
         raise UsageMistake(Mistake("no report was made in this book yet", "REPORT", next_step=step))
+    last = None if words else last_page(root)
+    if last is not None and last.name in (*page_names(root), *built_in_names()):
+        text = _as_run(root, last, {"title": title, "about": about}, asked)
+        check_writable(root, name, replace=replace)
+        _save(book, name, text, given, replace=replace)
+        return
     report, options = saved_page(given)
+    title = title or str(options.get("title", ""))
+    options.pop("title", None)
     ask: dict[str, dict[str, Any]] = {}
     for option in (each.removeprefix("--") for each in asked):
         if option in ("only", "except") and option in options:
@@ -88,9 +98,26 @@ def save(
     path = page_path(root, name)
     before = read_page(root, name).text if replace and path.exists() else ""
     text = page_text(before, shlex.join(report), options, ask, {"title": title, "about": about})
+    _save(book, name, text, given, replace=replace)
+
+
+def _save(book: Book, name: str, text: str, given: Sequence[str], *, replace: bool) -> None:
+    """Write a page that was tried, and say what it comes to."""
     _try(book, name, text)
-    write_page(root, name, text, replace=replace)
-    say(f"wrote {path.relative_to(root)}: {shlex.join(['almanac', *given])}")
+    path = write_page(book.file.root, name, text, replace=replace)
+    say(f"wrote {path.relative_to(book.file.root)}: {shlex.join(['almanac', *given])}")
+
+
+def _as_run(root: Path, last: LastPage, words: dict[str, str], asked: Sequence[str]) -> str:
+    """Return the text of a page as another was run: with what was changed, its questions, and the answers given."""
+    if asked:
+        step = "say the report after NAME, or write the question into the page's file"
+        raise UsageMistake(Mistake("the page that was run has questions of its own", "--ask", asked[0], next_step=step))
+    source, options = read_page(root, last.name), dict(last.options)
+    # A page has a title of its own.
+    words["title"] = words["title"] or str(options.pop("title", ""))
+    options.pop("title", None)
+    return page_text(source.text, source.file.report, options, {}, words, last.answers)
 
 
 def _try(book: Book, name: str, text: str) -> None:

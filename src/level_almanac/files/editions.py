@@ -132,7 +132,8 @@ def freeze_definitions(file: BookFile, pages: Sequence[Page], folder: Path) -> N
         (kept / path).parent.mkdir(parents=True, exist_ok=True)
         (kept / path).write_text(text, "utf-8", "surrogateescape", newline="")
     told = [f"{EXPLANATIONS}/{page.name}.toml" for page in pages]
-    for path in [*_further_files(file), *told]:
+    logos = [logo for page in pages if isinstance(logo := page.file.options.get("logo"), str) and logo]
+    for path in [*_further_files(file), *told, *logos]:
         source = place_of(file.root, path, BOOK_FILE)
         # What lies outside the book is kept within the edition, and found there.
         target = kept / (path if lies_within(file.root, file.root / path) else kept_as(path))

@@ -5,6 +5,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
@@ -25,9 +26,15 @@ class Lock:
 
 
 def page_text(
-    before: str, report: str, options: Mapping[str, Any], ask: Mapping[str, Mapping[str, Any]], words: Mapping[str, str]
+    before: str,
+    report: str,
+    options: Mapping[str, Any],
+    ask: Mapping[str, Mapping[str, Any]],
+    words: Mapping[str, str],
+    answers: Mapping[str, str] = MappingProxyType({}),
 ) -> str:
-    """Return the text of a page. before: its text until now, or empty; words: its title and what it is about.
+    """Return the text of a page. before: its text until now, or empty; words: its title and what it is about; answers:
+    the new defaults of questions that it has.
 
     Questions that the page has already stay where an option still takes their answer in; so do comments and the order
     of keys.
@@ -51,6 +58,9 @@ def page_text(
             section.update(question)
             asked[name] = section
     _drop_unasked(document)
+    for name, answer in answers.items():
+        if name in document.get("ask", {}):
+            document["ask"][name]["default"] = answer
     return tomlkit.dumps(document)
 
 

@@ -4,8 +4,9 @@ import json
 import os
 from collections.abc import Mapping
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
+from typing import Any
 
 from level_almanac.files.stamps import STORE_FOLDER
 from level_almanac.whole_file import write_whole
@@ -23,18 +24,47 @@ class Answers:
     answers: Mapping[str, str]
 
 
-def keep_last(root: Path, words: tuple[str, ...]) -> None:
-    """Keep the words of a report's command; a book on a read-only disk keeps none."""
-    with suppress(OSError):
+@dataclass(frozen=True, slots=True)
+class LastPage:
+    """The page that the last report was made by. options: as it was run, with its questions in them; answers: those
+    that were given in place of its defaults.
+    """
+
+    name: str
+    options: Mapping[str, Any]
+    answers: Mapping[str, str]
+
+
+def keep_last(root: Path, words: tuple[str, ...], page: LastPage | None = None) -> None:
+    """Keep the words of a report's command, and by which page it was made; a book on a read-only disk keeps none."""
+    with suppress(OSError, TypeError):
         (root / STORE_FOLDER).mkdir(exist_ok=True)
-        write_whole(root / STORE_FOLDER / _LAST, json.dumps(list(words)), lasting=False)
+        plain = {"words": list(words), **({"page": asdict(page)} if page else {})}
+        write_whole(root / STORE_FOLDER / _LAST, json.dumps(plain), lasting=False)
 
 
 def last_words(root: Path) -> tuple[str, ...]:
     """Return the words of the last report's command, none where no report was made."""
+    plain = _last(root)
     try:
-        return tuple(map(str, json.loads((root / STORE_FOLDER / _LAST).read_text(encoding="utf-8"))))
-    except (OSError, ValueError, TypeError):
+        return tuple(map(str, plain["words"] if isinstance(plain, dict) else plain))
+    except (KeyError, TypeError):
+        return ()
+
+
+def last_page(root: Path) -> LastPage | None:
+    """Return the page that the last report was made by, or None where it was made by none."""
+    plain = _last(root)
+    try:
+        return LastPage(**plain["page"])
+    except (KeyError, TypeError, IndexError):
+        return None
+
+
+def _last(root: Path) -> Any:
+    try:
+        return json.loads((root / STORE_FOLDER / _LAST).read_text(encoding="utf-8"))
+    except (OSError, ValueError):
         return ()
 
 

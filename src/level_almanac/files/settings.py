@@ -210,11 +210,16 @@ class StyleSettings:
     dates: Literal["D Mon YYYY", "YYYY-MM-DD", "DD.MM.YYYY", "DD/MM/YYYY", "MM/DD/YYYY"] = "D Mon YYYY"
 
 
+Orientation = Literal["auto", "portrait", "landscape"]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PageSettings:
     """The `[page]` section: what stands around a printed report, and the paper it is for.
 
-    logo: an image file of the book; orientation: `auto` turns the page where columns need it; margins: in millimetres.
+    logo: an image file of the book; orientation: `auto` turns the page where columns need it; margins: in millimetres;
+    period_line: a line beneath the title, in which `{entity}`, `{days}` and `{as-of}` stand for the report's own;
+    font_size: in points, of figures where all fit.
     """
 
     __pydantic_config__ = STRICT
@@ -224,8 +229,10 @@ class PageSettings:
     footer: str = ""
     logo: str = ""
     paper: Literal["a4", "a3", "letter", "legal"] = "a4"
-    orientation: Literal["auto", "portrait", "landscape"] = "auto"
+    orientation: Orientation = "auto"
     margins: int = 15
+    period_line: str = ""
+    font_size: int = 9
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

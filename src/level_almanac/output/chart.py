@@ -9,9 +9,9 @@ import warnings
 from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.calendar.date_text import month_words
 from level_almanac.core.table.chart_data import BarsChart, GrowthChart, PaceChart
 from level_almanac.core.table.model import Column, ReportTable, Row
+from level_almanac.core.table.style import month_words
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.output.chart_bars import bars
 from level_almanac.output.chart_growth import growth
@@ -239,5 +239,7 @@ def _frame(figure: Any, axes: Any, table: ReportTable, unit: str, undrawn: list[
         figure.text(0.045, 0.015, words, fontsize=8, color=QUIET)
     top = 0.90 - 0.022 * len(lines) - (0.065 if upright else 0)
     # Names that stand aslant need more room above the line that says what is not drawn.
-    bottom = 0.14 if any(tick.get_rotation() for tick in axes.get_xticklabels()) else 0.08
+    ticks = axes.get_xticklabels()
+    deep = max((tick.get_text().count("\n") for tick in ticks), default=0)
+    bottom = 0.14 if any(tick.get_rotation() for tick in ticks) else 0.08 + 0.02 * max(deep - 1, 0)
     figure.subplots_adjust(left=0.16 if upright else 0.075, right=0.96 if upright else 0.85, top=top, bottom=bottom)

@@ -53,7 +53,7 @@ def html(table: ReportTable) -> str:
         paper={"a4": "A4", "a3": "A3"}.get(page.paper, page.paper),
         orientation=orientation,
         margins=page.margins,
-        print_size=7 if len(table.columns) > _PRINTED_COLUMNS else 9,
+        print_size=page.font_size - 2 * (len(table.columns) > _PRINTED_COLUMNS),
     )
     return made
 

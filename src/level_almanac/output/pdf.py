@@ -16,8 +16,12 @@ if TYPE_CHECKING:
     from level_almanac.output.pdf_rows import PlainRow
 
 MM = 72 / 25.4
-_SIZES = (9.0, 8.5, 8.0, 7.5, 7.0, 6.5, 6.0)
-"""Type sizes in points, the largest that fits being used."""
+_SIZES = tuple(half / 2 for half in range(28, 11, -1))
+"""Type sizes in points, the largest that fits being used, of those that are asked for."""
+_UPRIGHT = 3
+"""How many sizes are tried before the page is turned."""
+_SPLIT_AT = 7.5
+"""The size where columns do not fit in any."""
 _CLOSE = 6.5
 """The type size from which down columns stand closer together."""
 _SHORT_HEAD = 14
@@ -93,11 +97,12 @@ class Document:
     def _fit(self) -> tuple[float, list[float], list[tuple[int, int]]]:
         """Return type size, widths and the blocks of columns that fit the page, turned if that is left open."""
         page = self.table.look.page
+        tried = [size for size in _SIZES if size <= page.font_size]
         ways = {"portrait": [False], "landscape": [True], "auto": [False, True]}[page.orientation]
         for landscape in ways:
             width, height = sorted(self.paper, reverse=landscape)
             room = width - 2 * self.margin
-            sizes = _SIZES[:3] if page.orientation == "auto" and not landscape else _SIZES
+            sizes = tried[:_UPRIGHT] if page.orientation == "auto" and not landscape else tried
             for size, wide in ((size, wide) for size in sizes for wide in (True, False)):
                 widths = self._column_widths(size, wide=wide)
                 if self._label_width(size) + self._key_width(size) + sum(widths) <= room:
@@ -105,8 +110,9 @@ class Document:
                     return size, widths, [(0, len(self.table.columns))]
         width, height = sorted(self.paper, reverse=ways[-1])
         self.page = (width, height)
-        widths = self._column_widths(_SIZES[3])
-        return _SIZES[3], widths, self._split(width - 2 * self.margin, _SIZES[3], widths)
+        size = min(_SPLIT_AT, float(page.font_size))
+        widths = self._column_widths(size)
+        return size, widths, self._split(width - 2 * self.margin, size, widths)
 
     def _split(self, room: float, size: float, widths: Sequence[float]) -> list[tuple[int, int]]:
         blocks, first, used = [], 0, self._label_width(size) + self._key_width(size)

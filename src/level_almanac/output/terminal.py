@@ -11,7 +11,15 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, NamedTuple
 
 from level_almanac.core.table.model import Column, ReportTable, Row
-from level_almanac.output.text import ProofLine, cell_words, group_runs, is_negative, notes, proof_lines, subtitles
+from level_almanac.output.text import (
+    ProofLine,
+    cell_words,
+    group_runs,
+    is_negative,
+    notes,
+    proof_lines,
+    subtitles,
+)
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -85,7 +93,7 @@ def lay_out(table: ReportTable, width: int, *, styled: bool = True) -> Iterator[
 def page_lines(table: ReportTable) -> list[str]:
     """Return what heads the report beneath its title: the book's own title and subtitle, and the report's facts."""
     page = table.look.page
-    return [line for line in (page.title, page.subtitle) if line] + subtitles(table)
+    return [line for line in (page.title, page.subtitle, page.period_line) if line] + subtitles(table)
 
 
 class _Block(NamedTuple):

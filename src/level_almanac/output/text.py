@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell, Column, CountedAmount, Explanation, Note, Part, Proof, ReportTable, Row
-from level_almanac.core.table.style import MONTHS, Look
+from level_almanac.core.table.style import Look, styled_day
 from level_almanac.shown_text import visible
 
 _MINUS = "−"
@@ -49,25 +49,12 @@ def grouped(number: Decimal, table: ReportTable) -> str:
 
 def prepared_words(look: Look) -> str:
     """Return when a report was prepared, as it stands at the foot of a page; nothing where that is not told."""
-    return f"prepared {_styled(look.prepared.date(), look)}" if look.prepared else ""
+    return f"prepared {styled_day(look.prepared.date(), look)}" if look.prepared else ""
 
 
 def day_text(day: date, table: ReportTable) -> str:
     """Return a day in the style's form."""
-    return _styled(day, table.look)
-
-
-def _styled(day: date, look: Look) -> str:
-    match look.style.dates:
-        case "YYYY-MM-DD":
-            return day.isoformat()
-        case "DD.MM.YYYY":
-            return f"{day:%d.%m.%Y}"
-        case "DD/MM/YYYY":
-            return f"{day:%d/%m/%Y}"
-        case "MM/DD/YYYY":
-            return f"{day:%m/%d/%Y}"
-    return f"{day.day} {MONTHS[day.month - 1]} {day.year}"
+    return styled_day(day, table.look)
 
 
 def cell_words(cell: Cell, column: Column, row: Row, table: ReportTable) -> str:

@@ -200,7 +200,9 @@ class _Sheet:
     def _format(self, **properties: Any) -> Any:
         key = tuple(sorted(properties.items()))
         if key not in self.formats:
-            self.formats[key] = self.book.add_format({"font_name": "Calibri", "font_size": 10, **properties})
+            # On a screen a sheet is read a little farther off than paper.
+            size = self.table.look.page.font_size + 1
+            self.formats[key] = self.book.add_format({"font_name": "Calibri", "font_size": size, **properties})
         return self.formats[key]
 
     def _set_widths(self) -> None:

@@ -24,9 +24,3 @@ def range_words(first: date, last: date) -> str:
 def moment_words(moment: datetime) -> str:
     """Return `17 Jun 2026 07:40`, by the clock that the moment is told in."""
     return f"{day_words(moment.date())} {moment:%H:%M}"
-
-
-def month_words(first: date, last: date) -> str:
-    """Return the months that days lie in, the first and the last: `May`, or `May–Jun`."""
-    names = [MONTHS[day.month - 1] for day in (first, last)]
-    return names[0] if names[0] == names[1] else "–".join(names)

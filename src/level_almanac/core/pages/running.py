@@ -51,7 +51,7 @@ class PageRun:
 class MadePage:
     """A page that was run. table: its report; made: the same as its report made it; answers: to its questions; words:
     the command that it came to; unexplained: the changes that it requires an explanation of and that have none;
-    warnings: of options by old names.
+    warnings: of options by old names; options: of the page as it was run, with its questions still in them.
     """
 
     page: Page
@@ -62,6 +62,7 @@ class MadePage:
     words: tuple[str, ...]
     unexplained: tuple[str, ...] = ()
     warnings: tuple[str, ...] = ()
+    options: Mapping[str, Any] = field(default_factory=dict)
 
 
 Ask = Callable[[AnswerReader, str], str]
@@ -166,7 +167,7 @@ def run_page(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Ma
         stays = "is locked, and stays" if lock else "stays"
         notes.append(f"For this run alone: {in_place}; the page {page.name} {stays} as it is")
     table = report_made.table._replace(
-        title=page.file.title or report_made.table.title,
+        title=wanted.look.title or page.file.title or report_made.table.title,
         subtitle=(*report_made.table.subtitle, *([f"changed for this run: {changes}"] if changes else [])),
         facts={**report_made.table.facts, "page": page.name, **({"changed": changes} if changes else {})},
         notes=(*report_made.table.notes, *notes),
@@ -175,8 +176,21 @@ def run_page(book: Book, page: Page, run: PageRun, ask: Ask | None = None) -> Ma
     written = read_explanations(book.file.root, page.name)
     table, missing = (table, ()) if changes else explained(table, written, page, book.calendars[""])
     words = tuple(page_words(asked, report))
+    # What was not changed for this run takes in the answers as it did.
+    same = {name for name, value in own.options.items() if asked.options.get(name) == value}
+    left_open = {name for name in page.file.options if name not in own.options and name not in asked.options}
+    options = {name: page.file.options[name] for name in page.file.options if name in same | left_open}
+    options |= {name: value for name, value in asked.options.items() if name not in same}
     return MadePage(
-        page, report, report_made, table, answers, words, tuple(each.words for each in missing), wanted.warnings
+        page,
+        report,
+        report_made,
+        table,
+        answers,
+        words,
+        tuple(each.words for each in missing),
+        wanted.warnings,
+        options,
     )
 
 

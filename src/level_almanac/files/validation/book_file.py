@@ -12,6 +12,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from level_almanac.errors import Mistake, listed, nearest
+from level_almanac.files.page_line import LEAST_SIZE, MOST_SIZE, PLACES, wrong_place
 from level_almanac.files.settings import (
     Across,
     AgingSettings,
@@ -372,6 +373,12 @@ def _look_mistakes(settings: BookSettings) -> Iterator[Mistake]:
             yield Mistake("out of range", f"styles.{name}.decimals", str(style.decimals), "0 to 4")
     if not 5 <= settings.page.margins <= 50:
         yield Mistake("out of range", "page.margins", str(settings.page.margins), "5 to 50 millimetres")
+    if not LEAST_SIZE <= settings.page.font_size <= MOST_SIZE:
+        allowed = f"{LEAST_SIZE} to {MOST_SIZE} points"
+        yield Mistake("out of range", "page.font_size", str(settings.page.font_size), allowed)
+    wrong = wrong_place(settings.page.period_line)
+    if wrong:
+        yield Mistake("stands for nothing of a report", "page.period_line", repr(wrong), listed(PLACES))
     logo = settings.page.logo
     if logo and not logo.lower().endswith((".png", ".jpg", ".jpeg")):
         yield Mistake("not an image that every format takes", "page.logo", repr(logo), "a .png or .jpg file")

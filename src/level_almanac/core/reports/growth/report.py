@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from level_almanac.core.book import Book
-from level_almanac.core.calendar.date_text import day_words, month_words, range_words
+from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.header import listed_some, reach_notes
 from level_almanac.core.language.days import Unit
 from level_almanac.core.lines.edges import AskedDays
@@ -17,6 +17,7 @@ from level_almanac.core.spans.compared import holiday_notes, lacking_day_notes
 from level_almanac.core.spans.windows import Missing, Window, covered
 from level_almanac.core.table.chart_data import Growth, GrowthChart, Step
 from level_almanac.core.table.model import Column, Derived, Note, Proof, ReportTable, Row, heading
+from level_almanac.core.table.style import month_words
 
 _DRAWN = 6
 
