@@ -7,11 +7,13 @@ from datetime import date
 from decimal import Decimal
 from itertools import pairwise
 from pathlib import Path
+from typing import Any
 
 import pypdf
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from openpyxl import load_workbook
 
 from conftest import run_almanac
 from level_almanac.core.book import Book
@@ -123,6 +125,48 @@ def test_a_chart_is_a_picture_in_each_of_its_formats(demo: Path, tmp_path: Path,
     pages = pypdf.PdfReader(files[3]).pages
     assert len(pages[0].images) == 1
     assert "proof" in "".join(each.extract_text() for each in pages)
+
+
+@pytest.mark.parametrize(
+    ("words", "charts"),
+    [
+        ("rank sales --by item --within item.range --top 3", 4),
+        ("growth sales --of amount,quantity --each quarter", 4),
+        ("growth sales --by vessel --each quarter --side-by-side", 10),
+        ("list sales --by route --columns ytd;ytd@last@year;change", 1),
+        ("pace sales --by route", 5),
+    ],
+)
+def test_a_workbook_has_charts_of_its_own_on_the_reports_figures(
+    demo: Path, tmp_path: Path, words: str, charts: int
+) -> None:
+    path = tmp_path / "report.xlsx"
+    asked = [word.replace("@", " ") for word in words.split()]
+    ran = run_almanac(*asked, "-o", str(path), "--print", "json", book=demo)
+    assert ran.code == 0, ran.err
+    figures = {Decimal(cell) for row in ran.json["rows"] for cell in row["cells"].values() if _is_number(cell)}
+    formulas, values = load_workbook(path), load_workbook(path, data_only=True)
+    sheet, told = formulas["Charts"], values["Charts"]
+    assert formulas.sheetnames == [formulas.sheetnames[0], "Charts", "Proof"]
+    assert len(sheet._charts) == charts
+    seen = 0
+    for row in sheet.iter_rows(min_col=2, max_col=3):
+        for cell in row:
+            if isinstance(cell.value, str) and cell.value.startswith("="):
+                name, _, place = cell.value.rpartition("!")
+                assert name == f"='{formulas.sheetnames[0]}'"
+                value = told[cell.coordinate].value
+                # What is drawn is what stands in the report, by its formula and by the value kept beside it.
+                assert values[formulas.sheetnames[0]][place].value == value
+                assert Decimal(str(value)).quantize(Decimal("0.01")) in {
+                    each.quantize(Decimal("0.01")) for each in figures
+                }
+                seen += 1
+    assert seen or words.startswith("pace")
+
+
+def _is_number(cell: Any) -> bool:
+    return isinstance(cell, int) or (isinstance(cell, str) and re.fullmatch(r"-?\d+(\.\d+)?", cell) is not None)
 
 
 def test_a_chart_is_the_same_each_time_and_bare_where_a_page_has_its_title(book: Book) -> None:

@@ -93,7 +93,7 @@ def test_an_edition_is_every_format_an_index_one_workbook_and_one_pdf(issued: Pa
         path.relative_to(folder).as_posix() for path in folder.rglob("*") if path.is_file()
     } - {"edition.json", "seal"}
     book = load_workbook(folder / "2026-P08.xlsx")
-    assert book.sheetnames == ["Contents", *(name.partition("/")[2] for name in names), "Proof"]
+    assert book.sheetnames == ["Contents", *(name.partition("/")[2] for name in names), "Charts", "Proof"]
     pdf = PdfReader(folder / "2026-P08.pdf")
     pages = [page.extract_text() for page in pdf.pages]
     assert all(f"page {number} of {len(pages)}" in text for number, text in enumerate(pages, 1))

@@ -10,6 +10,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
+from level_almanac.core.table.chart_data import Place
 from level_almanac.core.table.exact import EXACT
 from level_almanac.core.table.model import Cell, Column, Made, ReportTable, Row
 from level_almanac.output.logo import png_of
@@ -24,6 +25,7 @@ from level_almanac.output.text import (
     prepared_words,
     proof_lines,
 )
+from level_almanac.output.xlsx_charts import SHEET, write_charts
 
 _PAPERS = {"letter": 1, "legal": 5, "a3": 8, "a4": 9}
 _MM_PER_INCH = Decimal("25.4")
@@ -67,6 +69,7 @@ def xlsx(table: ReportTable) -> bytes:
     sheet.write()
     for lines in (*after, *behind):
         lines.write()
+    write_charts(book, [(table, sheet.formula_of)])
     if table.proof or table.notes:
         _write_proofs(table.all_sheets, book)
     book.close()
@@ -90,6 +93,7 @@ def workbook(title: str, facts: Sequence[str], tables: Sequence[tuple[str, Repor
     _write_contents(contents, book, (title, *facts), list(zip(names, tables, strict=True)))
     for sheet in sheets:
         sheet.write()
+    write_charts(book, [(sheet.table, sheet.formula_of) for sheet in sheets])
     _write_proofs([table for _, table in tables], book)
     book.close()
     return stream.getvalue()
@@ -111,7 +115,7 @@ def _sheet_names(names: Sequence[str]) -> list[str]:
     for name in names:
         called = _sheet_name(name.rpartition("/")[2])
         number = 2
-        while called.casefold() in {"contents", *map(str.casefold, sheet_names)}:
+        while called.casefold() in {"contents", SHEET.casefold(), *map(str.casefold, sheet_names)}:
             called = f"{_sheet_name(name.rpartition('/')[2])[:26]} ({number})"
             number += 1
         sheet_names.append(called)
@@ -168,7 +172,8 @@ class _Sheet:
 
     def __init__(self, table: ReportTable, book: Any, name: str = "") -> None:
         self.table, self.book = table, book
-        self.sheet = book.add_worksheet(name or _sheet_name(table.title))
+        self.name = name or _sheet_name(table.title)
+        self.sheet = book.add_worksheet(self.name)
         # Where the lines behind a row's figures begin, on their own sheet.
         self.links: dict[str, int] = {}
         self.formats: dict[tuple[tuple[str, Any], ...], Any] = {}
@@ -189,6 +194,14 @@ class _Sheet:
         self.nested = any(
             len(row.adds) * _LONGEST_TERM > _LONGEST_FORMULA for row in table.rows if not _is_run(row, self)
         )
+
+    def formula_of(self, place: Place, side: str) -> str:
+        """Return the formula of another sheet that leads to a figure here, or nothing where it is not here."""
+        column = place.now if side == "now" else place.before
+        if place.row not in self.rows or column not in self.letters:
+            return ""
+        quoted = self.name.replace("'", "''")
+        return f"='{quoted}'!{self.letters[column]}{self.rows[place.row] + 1}"
 
     def write(self) -> None:
         self._set_widths()
@@ -484,7 +497,9 @@ def _code(text: str) -> str:
 def _sheet_name(title: str) -> str:
     kept = "".join("-" if letter in "[]:*?/\\" else letter for letter in title).strip("'")[:31]
     return (
-        kept if kept and kept.lower() not in ("proof", "lines", "history", "contents") else f"{kept or 'Report'} report"
+        kept
+        if kept and kept.lower() not in ("proof", "lines", "history", "contents", "charts")
+        else f"{kept or 'Report'} report"
     )
 
 

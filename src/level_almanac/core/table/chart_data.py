@@ -8,14 +8,23 @@ from decimal import Decimal
 from typing import Literal, NamedTuple
 
 
+class Place(NamedTuple):
+    """Where the figures of a chart stand in the report's table: the key of their row, and those of their columns."""
+
+    row: str = ""
+    now: str = ""
+    before: str = ""
+
+
 class Bar(NamedTuple):
-    """A member in both spans, its change, and that in percent or the word for it."""
+    """A member in both spans, its change, and that in percent or the word for it; place: in the table."""
 
     label: str
     now: Decimal | None
     before: Decimal | None
     change: Decimal | None
     change_percent: Decimal | str | None
+    place: Place = Place()
 
 
 class Bars(NamedTuple):
@@ -45,7 +54,7 @@ class BarsChart(NamedTuple):
 
 class Step(NamedTuple):
     """One unit of the calendar: its figure, last year's, and the change; part: how much of it, if not all; months: of a
-    period those that it is of.
+    period those that it is of; place: in the table.
     """
 
     label: str
@@ -55,6 +64,7 @@ class Step(NamedTuple):
     change_percent: Decimal | str | None
     part: str = ""
     months: str = ""
+    place: Place = Place()
 
 
 class Growth(NamedTuple):

@@ -15,7 +15,7 @@ from level_almanac.core.reports.growth.figures import Growing, GrowthRequest, Sh
 from level_almanac.core.reports.growth.stages import Stage
 from level_almanac.core.spans.compared import holiday_notes, lacking_day_notes
 from level_almanac.core.spans.windows import Missing, Window, covered
-from level_almanac.core.table.chart_data import Growth, GrowthChart, Step
+from level_almanac.core.table.chart_data import Growth, GrowthChart, Place, Step
 from level_almanac.core.table.model import Column, Derived, Note, Proof, ReportTable, Row, heading
 from level_almanac.core.table.style import month_words
 
@@ -198,12 +198,20 @@ def _chart(growing: Growing) -> GrowthChart | None:
 
 
 def _panel(growing: Growing, member: Members | None, shown: Shown, unit: Unit) -> Growth:
+    beside = growing.request.side_by_side
+    blocks = side_by_side.blocks_of(growing) if beside else ()
+    block = next((f"{key}:" for key, *own in blocks if own == [member, shown]), "")
+
+    def place(stage: Stage) -> Place:
+        row = stage.key if beside else f"{growing.prefix(member, shown)}{stage.key}"
+        return Place(row, f"{block}now", f"{block}last-year")
+
     def step(stage: Stage) -> Step:
         cells: Any = growing.cells(stage, member, shown)
         part = growing.measured.part(stage.now).replace("data to", "to")
         change, rate = cells.get("last-year-change"), cells.get("last-year-change-pct")
         months = month_words(stage.now.first, stage.now.last) if stage.unit == "period" and not stage.to_date else ""
-        return Step(stage.label, cells["now"], cells.get("last-year"), change, rate, part, months)
+        return Step(stage.label, cells["now"], cells.get("last-year"), change, rate, part, months, place(stage))
 
     kind = "ratio" if shown.kind == "per" else growing.measured.measures[shown.number].kind
     return Growth(

@@ -1,6 +1,6 @@
 """What is drawn of a list in columns: each member's first column, beside the one that it is compared with."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from decimal import Decimal
 from typing import Literal
 
@@ -8,7 +8,7 @@ from level_almanac.core.columns.pairs import PairedColumn
 from level_almanac.core.columns.placed import PlacedColumn
 from level_almanac.core.columns.table_columns import TableColumns
 from level_almanac.core.spans.windows import Window
-from level_almanac.core.table.chart_data import Bar, Bars, BarsChart
+from level_almanac.core.table.chart_data import Bar, Bars, BarsChart, Place
 from level_almanac.core.table.model import Cell, Column, Row
 
 
@@ -65,16 +65,17 @@ def _panels(made: TableColumns, rows: Sequence[Row], keys: tuple[str, str, str, 
             name = ", ".join(path[:deepest])
             _, bars, _ = panels.setdefault(name, (name, [], None))
             if row.told_kind == "all-other":
-                panels[name] = (name, bars, _bar(row.label, row.cells, keys))
+                panels[name] = (name, bars, _bar(row, keys))
             else:
-                bars.append(_bar(row.label, row.cells, keys))
+                bars.append(_bar(row, keys))
     return [Bars(name, tuple(bars), other) for name, bars, other in panels.values()]
 
 
-def _bar(label: str, cells: Mapping[str, Cell], keys: tuple[str, str, str, str]) -> Bar:
-    now, before, change = (_number(cells.get(key)) for key in keys[:3])
-    rate = cells.get(keys[3])
-    return Bar(label, now, before, change, rate if isinstance(rate, Decimal | str) else None)
+def _bar(row: Row, keys: tuple[str, str, str, str]) -> Bar:
+    now, before, change = (_number(row.cells.get(key)) for key in keys[:3])
+    rate = row.cells.get(keys[3])
+    told = rate if isinstance(rate, Decimal | str) else None
+    return Bar(row.label, now, before, change, told, Place(row.key, keys[0], keys[1]))
 
 
 def _number(cell: Cell) -> Decimal | None:

@@ -14,7 +14,7 @@ from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.rank.figures import OTHER, Ranking, RankRequest
 from level_almanac.core.spans.compared import compared_notes, holiday_notes, rest_words
 from level_almanac.core.spans.windows import Window, rest_of_cut, window_of_days
-from level_almanac.core.table.chart_data import Bar, Bars, BarsChart
+from level_almanac.core.table.chart_data import Bar, Bars, BarsChart, Place
 from level_almanac.core.table.model import Cell, Check, Note, ReportTable, Row, heading
 from level_almanac.store.line_query import groups
 
@@ -175,19 +175,24 @@ def _panel(
 ) -> Bars:
     whole = ranking.sums.together([*shown, *others])
 
-    def bar(each: MemberSums, label: str) -> Bar:
+    prefix = f"{ranking.key(group)}/" if group else ""
+
+    def bar(each: MemberSums, label: str, row: str) -> Bar:
         cells = ranking.cells(each, whole, Decimal(0))
         change: Any = cells.get(f"{measure.key}-change-pct")
         keys = (measure.key, f"{measure.key}-last-year", f"{measure.key}-change")
         now, last, moved = (None if cells[key] is None else Decimal(str(cells[key])) for key in keys)
-        return Bar(label, now, last, moved, change)
+        return Bar(label, now, last, moved, change, Place(row, keys[0], keys[1]))
 
     other = (
-        bar(ranking.sums.together(others), f"All other ({len(others):,})")
+        bar(ranking.sums.together(others), f"All other ({len(others):,})", f"{prefix}{OTHER}")
         if others and ranking.request.show != "members"
         else None
     )
-    bars = tuple(bar(each, ranking.member_name(each)) for each in shown) if ranking.request.show != "all-other" else ()
+    drawn = shown if ranking.request.show != "all-other" else []
+    bars = tuple(
+        bar(each, ranking.member_name(each), f"{prefix}{ranking.key(each.members[-1:], ranking.by)}") for each in drawn
+    )
     return Bars(ranking.name(group), bars, other)
 
 
