@@ -75,12 +75,19 @@ class Report:
         given = {name: value for name, value in told.items() if value is not None}
         return Report(self._tracer(request_of(TraceRequest, read_options(known, given, str))))
 
-    def write(self, path: Path | str) -> Path:
-        """Write it in the format of the file's ending, and return where. Raises UsageMistake where that cannot be."""
+    def write(self, path: Path | str, into: str = "") -> Path:
+        """Write it in the format of the file's ending, and return where. Raises UsageMistake where that cannot be.
+
+        into: the sheet of a workbook that is there to make anew, or empty.
+        """
         target = Path(path)
-        check_target(target)
+        check_target(target, into)
         check_free(target, "path")
-        write_report(dressed(self.table), target)
+        if into:
+            from level_almanac.output.xlsx_into import check_sheet
+
+            check_sheet(into)
+        write_report(dressed(self.table), target, into)
         return target
 
     def text(self) -> str:

@@ -36,13 +36,7 @@ def run_group(
 
     when: one of `page_when_options`, for the pages whose report is asked for it. Ends with 1 where something is found.
     """
-    wrong = [path for path in output.outputs if path.suffix.lower().removeprefix(".") not in _TOGETHER]
-    if wrong:
-        step = "run its pages one by one for other formats"
-        got = ", ".join(str(path) for path in wrong)
-        raise UsageMistake(Mistake("a group goes into one PDF or one workbook", "-o", got, ".pdf or .xlsx", step))
-    if output.printed not in (None, "terminal", "nothing"):
-        raise UsageMistake(Mistake("several pages are printed for readers", "--print", output.printed, "terminal"))
+    _check_together(output)
     pages = [read_page(book.file.root, name) for name in names]
     told = told_answers(tuple(answers[0]), answers[1])
     asked = list(dict.fromkeys(question for page in pages for question in page.file.ask))
@@ -67,6 +61,20 @@ def run_group(
         say(f"found in {each.page.name}: {'; '.join(each.made.findings) or 'its proof does not add up'}")
     if found:
         ctx.exit(1)
+
+
+def _check_together(output: OutputRequest) -> None:
+    """Raise UsageMistake for outputs that several pages do not go into."""
+    wrong = [path for path in output.outputs if path.suffix.lower().removeprefix(".") not in _TOGETHER]
+    if wrong:
+        step = "run its pages one by one for other formats"
+        got = ", ".join(str(path) for path in wrong)
+        raise UsageMistake(Mistake("a group goes into one PDF or one workbook", "-o", got, ".pdf or .xlsx", step))
+    if output.into:
+        step = "run one page into it at a time"
+        raise UsageMistake(Mistake("a group has a sheet for each page", "--into", repr(output.into), next_step=step))
+    if output.printed not in (None, "terminal", "nothing"):
+        raise UsageMistake(Mistake("several pages are printed for readers", "--print", output.printed, "terminal"))
 
 
 def _run_of(page: Page, told: Mapping[str, str], when: Mapping[str, str], output: OutputRequest) -> PageRun:

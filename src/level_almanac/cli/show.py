@@ -24,7 +24,7 @@ from level_almanac.files.guard import check_free
 from level_almanac.files.reading import find_book
 from level_almanac.files.runs import keep_last
 from level_almanac.output.csv_text import csv_text
-from level_almanac.output.files import ENDINGS, check_sheets, check_target, write_report
+from level_almanac.output.files import BOOK, ENDINGS, WITH_MACROS, check_sheets, check_target, write_report
 from level_almanac.output.json_text import json_text
 from level_almanac.output.terminal import UNBOUND_WIDTH, print_report, text
 from level_almanac.output.text import dressed, legible
@@ -36,12 +36,13 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 @dataclass(frozen=True, slots=True)
 class OutputRequest:
-    """Where a report goes and how it is to look. printed: in which format, or None for what is usual; look: options of
-    how numbers look, by name.
+    """Where a report goes and how it is to look. printed: in which format, or None for what is usual; into: the sheet
+    of a workbook that is made anew, or empty; look: options of how numbers look, by name.
     """
 
     outputs: tuple[Path, ...] = ()
     printed: str | None = None
+    into: str = ""
     look: Mapping[str, Any] = field(default_factory=dict)
 
 
@@ -50,9 +51,9 @@ def output_options(command: F) -> F:
     looks = options_of(LookRequest)
 
     @functools.wraps(command)
-    def with_output(*args: Any, outputs: tuple[Path, ...], printed: str | None, **values: Any) -> Any:
+    def with_output(*args: Any, outputs: tuple[Path, ...], printed: str | None, into: str, **values: Any) -> Any:
         others = {name: value for name, value in values.items() if name not in {each.keyword for each in looks}}
-        return command(*args, output=OutputRequest(outputs, printed, told_of(looks, values)), **others)
+        return command(*args, output=OutputRequest(outputs, printed, into, told_of(looks, values)), **others)
 
     endings = ", ".join(f".{ending}" for ending in ENDINGS)
     wrapped: Any = with_output
@@ -71,6 +72,12 @@ def output_options(command: F) -> F:
             metavar="FILE",
             help=f"Write a file: {endings}; repeatable.",
         ),
+        click.Option(
+            ["--into"],
+            default="",
+            metavar="SHEET",
+            help="Only this sheet of a workbook that is there; all else of it stays.",
+        ),
     ]
     result: F = wrapped
     return result
@@ -79,8 +86,17 @@ def output_options(command: F) -> F:
 def check_outputs(output: OutputRequest) -> None:
     """Check every target before any work is done."""
     for path in output.outputs:
-        check_target(path)
+        check_target(path, output.into)
         check_free(path, "-o")
+    if output.into:
+        from level_almanac.output.xlsx_into import check_sheet
+
+        check_sheet(output.into)
+        if not any(path.suffix.lower().removeprefix(".") in (BOOK, WITH_MACROS) for path in output.outputs):
+            step = "say -o FILE.xlsx or FILE.xlsm"
+            raise UsageMistake(
+                Mistake("there is no workbook to write into", "--into", repr(output.into), next_step=step)
+            )
     twice = {path for path in output.outputs if output.outputs.count(path) > 1}
     if twice:
         raise UsageMistake(Mistake("the same file twice", "-o", repr(str(twice.pop()))))
@@ -114,7 +130,7 @@ def show(ctx: click.Context, table: ReportTable, output: OutputRequest, of: Repo
         check_sheets(table, path.suffix.lower().removeprefix("."))
     for path in output.outputs:
         with progress_shown(f"writing {path.name}"):
-            write_report(table, path)
+            write_report(table, path, output.into)
         say(f"wrote {path}")
     printed = output.printed or ("nothing" if output.outputs else "terminal")
     if printed == "csv":

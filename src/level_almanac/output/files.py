@@ -22,15 +22,20 @@ _RENDERERS = {
 }
 """Per ending the module of this package and its function, so that only the one asked for is imported."""
 ENDINGS = tuple(_RENDERERS)
+BOOK, WITH_MACROS = "xlsx", "xlsm"
+"""Workbooks; those with macros are never made here, and only written into."""
 _OF_ONE_TABLE = ("csv", "parquet", "png", "svg")
 _EXACT = ("json", "parquet")
 """The formats for programs, which keep every letter as it is."""
 
 
-def check_target(path: Path) -> None:
-    """Raise UsageMistake where no format has the file's ending or its folder is not there, before any work is done."""
+def check_target(path: Path, into: str = "") -> None:
+    """Raise UsageMistake where no format has the file's ending or its folder is not there, before any work is done.
+
+    into: the sheet of a workbook that is to be made anew, or empty.
+    """
     ending = path.suffix.lower().removeprefix(".")
-    if ending not in ENDINGS:
+    if ending not in ENDINGS and not (into and ending == WITH_MACROS):
         endings = listed(f".{known}" for known in ENDINGS)
         hint = nearest(ending, ENDINGS)
         raise UsageMistake(Mistake("no format has this ending", "-o", repr(str(path)), endings, hint))
@@ -49,6 +54,23 @@ def rendered(table: ReportTable, ending: str) -> bytes:
     return written if isinstance(written, bytes) else str(written).encode("utf-8")
 
 
+def _with_sheet(table: ReportTable, path: Path, into: str) -> bytes:
+    from level_almanac.output.xlsx import sheet_alone
+    from level_almanac.output.xlsx_into import refreshed
+
+    if table.sheets or table.traced_lines:
+        what = "this report has several sheets" if table.sheets else "lines have a sheet of their own"
+        raise UsageMistake(Mistake(what, "--into", repr(into), "a report of one table"))
+    seen = legible(table)
+    if path.exists():
+        return refreshed(path.read_bytes(), into, seen)
+    if path.suffix.lower() == f".{WITH_MACROS}":
+        raise UsageMistake(
+            Mistake("there is no such workbook to write into", "-o", repr(str(path)), "one that is there")
+        )
+    return sheet_alone(seen, into)
+
+
 def check_sheets(table: ReportTable, ending: str) -> None:
     """Raise UsageMistake where a report of several sheets is asked for in a format of one table."""
     if table.sheets and ending in _OF_ONE_TABLE:
@@ -57,9 +79,13 @@ def check_sheets(table: ReportTable, ending: str) -> None:
         raise UsageMistake(Mistake(what, "-o", got, kept))
 
 
-def write_report(table: ReportTable, path: Path) -> None:
-    """Write the report; a file that is there already is replaced only by a whole one. The target was checked."""
-    written = rendered(table, path.suffix.lower().removeprefix("."))
+def write_report(table: ReportTable, path: Path, into: str = "") -> None:
+    """Write the report; a file that is there already is replaced only by a whole one. The target was checked.
+
+    into: the sheet that is made anew where it is a workbook, all else of which stays; raises UsageMistake as that does.
+    """
+    ending = path.suffix.lower().removeprefix(".")
+    written = _with_sheet(table, path, into) if into and ending in (BOOK, WITH_MACROS) else rendered(table, ending)
     try:
         write_whole(path, written)
     except PermissionError as error:

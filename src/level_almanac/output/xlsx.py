@@ -76,6 +76,19 @@ def xlsx(table: ReportTable) -> bytes:
     return stream.getvalue()
 
 
+def sheet_alone(table: ReportTable, name: str) -> bytes:
+    """Return a workbook of one sheet of this name, with the report's proof and notes beneath its figures."""
+    stream = io.BytesIO()
+    book = _workbook(stream, table.title, table)
+    sheet = _Sheet(table, book, name)
+    sheet.write()
+    plain = book.add_format({"font_name": "Calibri", "font_size": 10, "font_color": "#595959"})
+    bold = book.add_format({"font_name": "Calibri", "font_size": 10, "bold": True})
+    _write_proof(table, sheet.sheet, sheet.first_row + len(table.rows) + 2, (bold, plain))
+    book.close()
+    return stream.getvalue()
+
+
 def workbook(title: str, facts: Sequence[str], tables: Sequence[tuple[str, ReportTable]]) -> bytes:
     """Return several reports as one workbook: a sheet of contents, one for each report, and one with all proofs.
 

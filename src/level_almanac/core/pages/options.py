@@ -182,7 +182,7 @@ def saved_page(words: Sequence[str]) -> tuple[list[str], dict[str, object]]:
     return [report.name, *plain], {name: _as_written(value) for name, value in options_told.items() if name in kept}
 
 
-_NOT_KEPT = (Option("output", kind="texts"), Option("print"))
+_NOT_KEPT = (Option("output", kind="texts"), Option("print"), Option("into"))
 """Where a report went is no part of the page that is made of it."""
 
 
