@@ -194,7 +194,9 @@ def blocks() -> Iterator[tuple[str, str, str]]:
 
 
 ENDS = {
-    1: ("almanac check", "almanac aging receivable --period 2026-P08 --top 4", "almanac check control"),
+    1: ("almanac check", "almanac aging receivable --period 2026-P08 --top 4", "almanac check control",
+        'almanac page run month-end --members vessel --spans "2026-P07, 2026-P08" -o board.html',
+    ),
     2: (
         'almanac statement income --columns "ptd; ytdd"', "almanac edition issue 2026-P08 --period 2026-P08 --pages month-end",
         "almanac page run quarter/paid --answer over=few --answer yaer=2025",

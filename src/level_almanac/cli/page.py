@@ -147,6 +147,10 @@ def check(ctx: click.Context, names: tuple[str, ...], output: OutputRequest) -> 
 @click.option("-a", "--answer", "answers", multiple=True, metavar="NAME=VALUE", help="Answer a question; repeatable.")
 @click.option("--answers", "file", type=click.Path(path_type=Path), metavar="FILE", help="Answers from a TOML file.")
 @click.option("--again", is_flag=True, help="With the answers of the last run.")
+@click.option(
+    "--members", default="", metavar="FIELD", help="On a board of a group: each member of this field can be chosen."
+)
+@click.option("--spans", default="", metavar="IDS", help="On a board of a group: these periods, quarters, years too.")
 @click.option("--no-questions", is_flag=True, help="Ask nothing, at a terminal too: take the defaults.")
 @page_when_options
 @output_options
@@ -159,6 +163,8 @@ def run(
     answers: tuple[str, ...],
     file: Path | None,
     again: bool,
+    members: str,
+    spans: str,
     no_questions: bool,
     output: OutputRequest,
     **when: str,
@@ -180,6 +186,7 @@ def run(
       almanac page run common/suppliers-past-limit --again
       almanac page run month-end/income --columns "ptd; ptd last year" --only "vessel is Tern"
       almanac page run month-end --period 2026-P08 -o month-end.pdf
+      almanac page run month-end --members department --spans "2026-P07, 2026-P08" -o board.html
     """
     if name.startswith("-"):
         step = "say the page first: almanac page run NAME --only ..."
@@ -192,8 +199,11 @@ def run(
         if changed or again:
             got = changed[0] if changed else "--again"
             raise UsageMistake(Mistake("this is for one page, and not for a group", "NAME", f"{name} with {got}"))
-        run_group(ctx, book, name, names, (answers, file), asked_when(book, when), output)
+        run_group(ctx, book, name, names, (answers, file), asked_when(book, when), output, (members, spans))
         return
+    if members or spans:
+        step = "name a group, and say -o board.html"
+        raise UsageMistake(Mistake("this is for a board of a group", "NAME", name, next_step=step))
     read = read_page(root, name)
     answers_told = told_answers(answers, file)
     runs = kept_answers(root, read.name)

@@ -11,16 +11,18 @@ from level_almanac.cli.say import progress_shown, say
 from level_almanac.cli.show import OutputRequest, print_terminal
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import moment_words
+from level_almanac.core.pages.board import BoardView, board_views, read_wanted
 from level_almanac.core.pages.options import page_options, page_report
-from level_almanac.core.pages.running import MadePage, PageRun, run_page
+from level_almanac.core.pages.running import MadePage, PageRun
 from level_almanac.core.table.model import ReportTable
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
 from level_almanac.files.page_reading import read_page
 from level_almanac.files.pages import Page
 from level_almanac.output.text import dressed, legible
+from level_almanac.progress import tell
 from level_almanac.whole_file import write_whole
 
-_TOGETHER = ("pdf", "xlsx")
+_TOGETHER = ("html", "pdf", "xlsx")
 
 
 def run_group(
@@ -31,12 +33,14 @@ def run_group(
     answers: tuple[Sequence[str], Path | None],
     when: Mapping[str, str],
     output: OutputRequest,
+    choices: tuple[str, str] = ("", ""),
 ) -> None:
     """Run the pages of a group with their defaults and the answers told, print them, or write them into one file each.
 
-    when: one of `page_when_options`, for the pages whose report is asked for it. Ends with 1 where something is found.
+    when: one of `page_when_options`, for the pages whose report is asked for it; choices: the field whose members, and
+    the spans, that can be chosen on a board. Ends with 1 where something is found.
     """
-    _check_together(output)
+    _check_together(output, choices)
     pages = [read_page(book.file.root, name) for name in names]
     told = told_answers(tuple(answers[0]), answers[1])
     asked = list(dict.fromkeys(question for page in pages for question in page.file.ask))
@@ -44,12 +48,17 @@ def run_group(
         if name not in asked:
             what, hint = "no page of the group asks this", nearest(name, asked)
             raise UsageMistake(Mistake(what, "--answer", name, listed(asked), hint))
-    made = []
-    for page in pages:
-        with progress_shown(page.name):
-            made.append(run_page(book, page, _run_of(page, told, when, output)))
-        warn(made[-1].warnings)
-    _write(book, group, made, output)
+    wanted = read_wanted(book, *choices)
+    if when and wanted.spans:
+        raise UsageMistake(Mistake("two ways to say which spans", got=f"--{next(iter(when))} and --spans"))
+    with progress_shown(group):
+        views = list(
+            board_views(
+                book, pages, wanted, lambda page, span: _run_of(page, told, span or when, output), _told_of, _lacking
+            )
+        )
+    made = [view.made for view in views if not view.member and not view.span]
+    _write(book, group, made, output, (wanted.field, views))
     if (output.printed or ("nothing" if output.outputs else "terminal")) == "terminal":
         for number, each in enumerate(made):
             click.echo("\n" if number else "", nl=False)
@@ -63,13 +72,27 @@ def run_group(
         ctx.exit(1)
 
 
-def _check_together(output: OutputRequest) -> None:
+def _lacking(page: Page, error: UsageMistake) -> None:
+    say(f"{page.name} is on the board of all members only: {error.mistakes[0].what}")
+
+
+def _told_of(made: MadePage) -> None:
+    warn(made.warnings)
+    tell(made.page.name)
+
+
+def _check_together(output: OutputRequest, choices: tuple[str, str]) -> None:
     """Raise UsageMistake for outputs that several pages do not go into."""
+    endings = {path.suffix.lower() for path in output.outputs}
+    if any(choices) and ".html" not in endings:
+        got = " and ".join(name for name, text in zip(("--members", "--spans"), choices, strict=True) if text)
+        raise UsageMistake(Mistake("only a board lets one choose", got=got, next_step="say -o board.html"))
     wrong = [path for path in output.outputs if path.suffix.lower().removeprefix(".") not in _TOGETHER]
     if wrong:
         step = "run its pages one by one for other formats"
         got = ", ".join(str(path) for path in wrong)
-        raise UsageMistake(Mistake("a group goes into one PDF or one workbook", "-o", got, ".pdf or .xlsx", step))
+        what, allowed = "a group goes into one HTML board, one PDF or one workbook", ".html, .pdf or .xlsx"
+        raise UsageMistake(Mistake(what, "-o", got, allowed, step))
     if output.into:
         step = "run one page into it at a time"
         raise UsageMistake(Mistake("a group has a sheet for each page", "--into", repr(output.into), next_step=step))
@@ -84,11 +107,18 @@ def _run_of(page: Page, told: Mapping[str, str], when: Mapping[str, str], output
     return PageRun(own, {name: text for name, text in when.items() if name in known}, output.look)
 
 
-def _write(book: Book, group: str, made: Sequence[MadePage], output: OutputRequest) -> None:
-    """Write all pages into each file that was asked for."""
+def _write(
+    book: Book,
+    group: str,
+    made: Sequence[MadePage],
+    output: OutputRequest,
+    board: tuple[str, Sequence[BoardView]],
+) -> None:
+    """Write all pages into each file that was asked for. board: whose members can be chosen, and all reports of it."""
     if not output.outputs:
         return
     # What makes files is slow to load, and not needed to print.
+    from level_almanac.output.board import Board, View, board_html
     from level_almanac.output.pdf_together import pdf_together
     from level_almanac.output.xlsx import workbook
 
@@ -96,7 +126,14 @@ def _write(book: Book, group: str, made: Sequence[MadePage], output: OutputReque
     facts = [f"run {moment_words(book.now)}", f"data loaded {moment_words(book.state.loaded_at.astimezone(book.zone))}"]
     seen = [legible(dressed(each.table)) for each in made]
     named: list[tuple[str, ReportTable]] = [(each.page.name, table) for each, table in zip(made, seen, strict=True)]
+    field, views = board
+
+    def on_board() -> bytes:
+        shown = [View(each.page, each.member, each.span, legible(dressed(each.made.table))) for each in views]
+        return board_html(Board(title, facts, field, shown)).encode()
+
     writers: Mapping[str, Callable[[], bytes]] = {
+        "html": on_board,
         "pdf": lambda: pdf_together(title, facts, seen),
         "xlsx": lambda: workbook(title, facts, named),
     }

@@ -1,9 +1,10 @@
 """HTML: one file that needs no network, whose levels fold and which prints well."""
 
 import base64
+from decimal import Decimal
 from typing import Any
 
-from level_almanac.core.table.model import Column, ReportTable, Row
+from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.output.logo import png_of
 from level_almanac.output.template import template
 from level_almanac.output.terminal import page_lines
@@ -23,8 +24,8 @@ _LONG_LABEL = 48
 """Letters from which a label goes on on a line below."""
 
 
-def html(table: ReportTable) -> str:
-    """Return the report as one HTML page."""
+def html(table: ReportTable, *, sortable: bool = False) -> str:
+    """Return the report as one HTML page. sortable: whether each cell tells what it is put in order by."""
     page, wide = table.look.page, len(table.columns) >= _PRINTED_COLUMNS
     within = folds(table.rows)
     foldable = {name for names in within.values() for name in names}
@@ -43,7 +44,11 @@ def html(table: ReportTable) -> str:
         key_label=table.key_label,
         grouped=_grouped(table),
         keys=table.show_keys,
-        rows=[_row(row, table, within[row.key], foldable, linked) for row in table.rows],
+        rows=[
+            _row(row, table, within[row.key], foldable, linked)
+            | ({"sorts": [_sort(row.cells.get(each.key)) for each in table.columns]} if sortable else {})
+            for row in table.rows
+        ],
         behind=[_behind(each, table) for each in table.traced_lines],
         sheets=[_sheet(each, number) for number, each in enumerate(table.all_sheets[1:], 1)],
         width=len(table.columns) + 1 + table.show_keys,
@@ -136,6 +141,11 @@ def _row(
         "folds": prefix + _name(row.key) if row.key in foldable else "",
         "cells": [_cell(row, column, table) | {"link": links} for column in table.columns],
     }
+
+
+def _sort(cell: Cell) -> str:
+    """Return what a cell is put in order by, as a script reads it."""
+    return "" if cell is None else f"{cell:f}" if isinstance(cell, Decimal) else str(cell)
 
 
 def _name(key: str) -> str:

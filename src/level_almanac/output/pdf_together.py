@@ -1,6 +1,7 @@
 """Several reports as one PDF: a page of contents that links to them, and page numbers that run through."""
 
 import io
+import re
 from collections.abc import Sequence
 from typing import Any
 from xml.sax.saxutils import escape
@@ -68,7 +69,7 @@ def _entry(number: int, document: Document) -> Entry:
     table = document.table
     # Of whom a report is stands before of when.
     whose = table.facts.get("entity_name", "").partition(",")[0]
-    told = [whose, *(line.partition(" (")[0].partition(" · ")[0] for line in page_lines(table)[1:2])]
+    told = [whose, *(re.split(r" \(|: | · ", line)[0] for line in page_lines(table)[1:2])]
     lines = [_cut(" · ".join(each for each in told if each))]
     words = f'<font name="{BOLD}">{escape(document.table.title)}</font>'
     words += f'  <font size="7" color="{QUIET}">{escape(lines[0])}</font>' if lines[0] else ""
