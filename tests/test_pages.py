@@ -485,7 +485,7 @@ def test_a_group_is_run_as_a_whole_and_stands_in_one_file(book: Path, tmp_path: 
              for name, more in (("g/one", ()), ("g/two", ("--answer", "top=2")))]  # fmt: skip
     assert printed == "\n".join(alone)
     for words, message in (
-        (("-o", str(tmp_path / "g.html")), "a group goes into one PDF or one workbook"),
+        (("-o", str(tmp_path / "g.csv")), "a group goes into one HTML board, one PDF or one workbook"),
         (("--level", "2"), "this is for one page, and not for a group: g with --level"),
         (("--answer", "topp=2"), "no page of the group asks this: topp; expected top"),
     ):

@@ -17,6 +17,7 @@ from level_almanac.cli.say import progress_shown, say
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
 from level_almanac.core.editions.report import edition_report, editions_report, verification_report
 from level_almanac.core.editions.verify import verified
+from level_almanac.core.reports.making import in_look
 from level_almanac.errors import AlmanacError, how_many
 from level_almanac.files.editions import edition_folder, edition_names, read_edition, seal_of
 from level_almanac.files.page_reading import pages_named
@@ -146,7 +147,7 @@ def list_editions(ctx: click.Context, output: OutputRequest) -> None:
         except AlmanacError as error:
             say(f"warning: {error}")
     rows.sort(key=lambda each: each[0].issued_at)
-    show(ctx, editions_report(book.settings.book.name, rows)._replace(look=look), output)
+    show(ctx, in_look(editions_report(book.settings.book.name, rows), look), output)
 
 
 @edition.command("show")
@@ -164,7 +165,7 @@ def show_edition(ctx: click.Context, name: str, output: OutputRequest) -> None:
     book = open_book(ctx)
     folder = edition_folder(book.file.root, name)
     table = edition_report(read_edition(folder), seal_of(folder).strip())
-    show(ctx, table._replace(look=look_for(output, book)), output)
+    show(ctx, in_look(table, look_for(output, book)), output)
 
 
 @edition.command()
@@ -192,7 +193,7 @@ def verify(ctx: click.Context, name: str, seal: str, output: OutputRequest) -> N
     folder = edition_folder(book.file.root, name)
     with progress_shown(f"verifying {name}"):
         verification = verified(folder, seal, figures_of, book.choice)
-    show(ctx, verification_report(verification)._replace(look=look), output)
+    show(ctx, in_look(verification_report(verification), look), output)
     if not verification.holds:
         ctx.exit(1)
 
@@ -225,4 +226,4 @@ def compare(ctx: click.Context, name: str, other: str, output: OutputRequest) ->
     after = side_now(book) if other == "now" else side_of(edition_folder(root, other), book.choice)
     with progress_shown(f"comparing {before.record.name if before.record else ''}"):
         found = compared(before, after, figures_of)
-    show(ctx, compare_report(found)._replace(look=look), output)
+    show(ctx, in_look(compare_report(found), look), output)

@@ -8,6 +8,7 @@ from level_almanac.cli.options import open_book
 from level_almanac.cli.reports import warn
 from level_almanac.cli.say import progress_shown
 from level_almanac.cli.show import OutputRequest, check_outputs, look_for, output_options, show
+from level_almanac.core.reports.making import in_look
 from level_almanac.errors import Mistake, UsageMistake
 
 
@@ -58,6 +59,6 @@ def load(
     with progress_shown("looking" if only_look else "loading"):
         done = look_book(book) if only_look else load_book(book, days, drop_missing=drop_missing, set_aside=set_aside)
     warn(done.warnings)
-    show(ctx, done.table._replace(look=look), output)
+    show(ctx, in_look(done.table, look), output)
     if done.set_aside:
         ctx.exit(1)

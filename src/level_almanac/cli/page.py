@@ -20,6 +20,7 @@ from level_almanac.core.calendar.date_text import day_words, moment_words
 from level_almanac.core.pages.checking import checked_page
 from level_almanac.core.pages.report import checked_report, pages_compared, pages_table
 from level_almanac.core.pages.running import MadePage, PageRun, answers_of, page_command, run_page
+from level_almanac.core.reports.making import in_look
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.files.page_reading import page_names, pages_named, read_page
 from level_almanac.files.page_writing import LOCK_BROKEN, lock_words, read_locks
@@ -64,7 +65,7 @@ def list_pages(ctx: click.Context, own: bool, output: OutputRequest) -> None:
     check_outputs(output)
     book = open_book(ctx)
     look = look_for(output, book)
-    show(ctx, pages_table(book, own=own)._replace(look=look), output)
+    show(ctx, in_look(pages_table(book, own=own), look), output)
 
 
 @page.command("show")
@@ -114,7 +115,7 @@ def diff(ctx: click.Context, one: str, other: str, output: OutputRequest) -> Non
     check_outputs(output)
     book = open_book(ctx)
     look, root = look_for(output, book), book.file.root
-    show(ctx, pages_compared(read_page(root, one), read_page(root, other))._replace(look=look), output)
+    show(ctx, in_look(pages_compared(read_page(root, one), read_page(root, other)), look), output)
 
 
 @page.command()
@@ -136,7 +137,7 @@ def check(ctx: click.Context, names: tuple[str, ...], output: OutputRequest) -> 
     book = open_book(ctx)
     look, root = look_for(output, book), book.file.root
     checked = [checked_page(book, name) for name in (pages_named(root, names) if names else page_names(root))]
-    show(ctx, checked_report(book.settings.book.name, checked)._replace(look=look), output)
+    show(ctx, in_look(checked_report(book.settings.book.name, checked), look), output)
     if any(each.mistakes for each in checked):
         ctx.exit(1)
 

@@ -51,7 +51,7 @@ def make_report(book: Book, asked: Asked) -> MadeReport:
     look = asked.look.look(book.file.root, book.settings, book.now)
     made = asked.report.made(book, asked.request)
     table = asked.report.with_lines(book, made) if asked.with_lines else made.table
-    return made._replace(table=_dressed(table, look))
+    return made._replace(table=in_look(table, look))
 
 
 def trace_options(report: Report) -> list[str]:
@@ -64,10 +64,10 @@ def trace_figure(book: Book, asked: Asked, figure: TraceRequest) -> ReportTable:
     """Return the lines behind a figure of a report. Raises what the report raises, and UsageMistake for the figure."""
     look = asked.look.look(book.file.root, book.settings, book.now)
     made = asked.report.made(book, asked.request)
-    return _dressed(asked.report.traced(book, made, figure), look)
+    return in_look(asked.report.traced(book, made, figure), look)
 
 
-def _dressed(table: ReportTable, look: Look) -> ReportTable:
+def in_look(table: ReportTable, look: Look) -> ReportTable:
     """Return a report in its look, with what its own title and the line beneath that stand for."""
     page = replace(look.page, period_line=filled_line(look.page.period_line, _places(table, look)))
     return table._replace(look=replace(look, page=page), title=look.title or table.title)
