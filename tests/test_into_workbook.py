@@ -146,11 +146,14 @@ def test_what_cannot_be_kept_is_refused(
     [
         (("-o", "{}/no.xlsm", "--into", "Data"), "there is no such workbook to write into"),
         (("-o", "{}/broken.xlsx", "--into", "Data"), "the file is no workbook that can be read"),
+        (("-o", "{}/other.xlsx", "--into", "Data"), "the file is no workbook that can be read"),
         (("-o", "{}/a.csv", "--into", "Data"), "there is no workbook to write into: 'Data'"),
         (("-o", "{}/a.xlsm"), "no format has this ending"),
     ],
 )
 def test_where_there_is_nothing_to_write_into(demo: Path, tmp_path: Path, words: tuple[str, ...], message: str) -> None:
     (tmp_path / "broken.xlsx").write_bytes(b"PK\x03\x04 not really")
+    with zipfile.ZipFile(tmp_path / "other.xlsx", "w") as archive:
+        archive.writestr("content.xml", "<office/>")
     ran = run_almanac(*TRIAL, *(word.format(tmp_path) for word in words), book=demo)
     assert (ran.code, message in ran.err) == (2, True), ran.err

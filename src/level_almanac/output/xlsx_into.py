@@ -38,10 +38,12 @@ def refreshed(existing: bytes, name: str, table: ReportTable) -> bytes:
 
     Raises UsageMistake for a file that is no workbook, and for one whose sheet holds what cannot be kept.
     """
+    own = sheet_alone(table._replace(look=replace(table.look, logo=None)), name)
     try:
         with zipfile.ZipFile(io.BytesIO(existing)) as archive:
-            return _Refreshing(archive, name).made(table)
-    except (zipfile.BadZipFile, KeyError, ElementTree.ParseError, UnicodeDecodeError) as error:
+            return _Refreshing(archive, name).made(own)
+    # What a part should lead to may be missing, and what is packed unreadable: by a password, or an unknown method.
+    except (zipfile.BadZipFile, KeyError, StopIteration, RuntimeError, ElementTree.ParseError, ValueError) as error:
         raise _refused(name, f"the file is no workbook that can be read: {str(error)[:80] or 'damaged'}") from None
 
 
@@ -81,10 +83,8 @@ class _Refreshing:
             outside = each.get("TargetMode") == "External"
             yield each.get("Type", "").rpartition("/")[2], "" if outside else whole, each.get("Id", "")
 
-    def made(self, table: ReportTable) -> bytes:
-        """Return the changed file."""
-        table = table._replace(look=replace(table.look, logo=None))
-        own = sheet_alone(table, self.name)
+    def made(self, own: bytes) -> bytes:
+        """Return the changed file. own: a workbook of the report's sheet alone."""
         with zipfile.ZipFile(io.BytesIO(own)) as report:
             sheet = report.read("xl/worksheets/sheet1.xml").decode("utf-8")
             strings = re.findall(r"<si>(.*?)</si>", report.read("xl/sharedStrings.xml").decode("utf-8"), re.DOTALL)
