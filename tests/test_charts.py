@@ -128,17 +128,17 @@ def test_a_chart_is_a_picture_in_each_of_its_formats(demo: Path, tmp_path: Path,
 
 
 @pytest.mark.parametrize(
-    ("words", "charts"),
+    ("words", "charts", "undrawn"),
     [
-        ("rank sales --by item --within item.range --top 3", 4),
-        ("growth sales --of amount,quantity --each quarter", 4),
-        ("growth sales --by vessel --each quarter --side-by-side", 10),
-        ("list sales --by route --columns ytd;ytd@last@year;change", 1),
-        ("pace sales --by route", 5),
+        ("rank sales --by item --within item.range --top 3", 4, "all other"),
+        ("growth sales --of amount,quantity", 4, "by year, by quarter"),
+        ("growth sales --by vessel --each quarter --side-by-side", 10, ""),
+        ("list sales --by route --columns ytd;ytd@last@year;change", 1, ""),
+        ("pace sales --by route", 5, "projected end"),
     ],
 )
 def test_a_workbook_has_charts_of_its_own_on_the_reports_figures(
-    demo: Path, tmp_path: Path, words: str, charts: int
+    demo: Path, tmp_path: Path, words: str, charts: int, undrawn: str
 ) -> None:
     path = tmp_path / "report.xlsx"
     asked = [word.replace("@", " ") for word in words.split()]
@@ -149,6 +149,8 @@ def test_a_workbook_has_charts_of_its_own_on_the_reports_figures(
     sheet, told = formulas["Charts"], values["Charts"]
     assert formulas.sheetnames == [formulas.sheetnames[0], "Charts", "Proof"]
     assert len(sheet._charts) == charts
+    notes = [str(row[0].value) for row in sheet.iter_rows(max_col=1) if "not drawn" in str(row[0].value)]
+    assert notes == ([f"in the table and not drawn: {undrawn}"] if undrawn else [])
     seen = 0
     for row in sheet.iter_rows(min_col=2, max_col=3):
         for cell in row:

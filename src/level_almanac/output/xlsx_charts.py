@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from level_almanac.core.table.chart_data import Bar, BarsChart, GrowthChart, Pace, PaceChart, Place, Step
 from level_almanac.core.table.model import ReportTable
-from level_almanac.output.chart_style import BEFORE, GRID, NOW, QUIET, cut, day_label
+from level_almanac.output.chart_style import BEFORE, GRID, NOW, QUIET, cut, day_label, undrawn_words
 
 SHEET = "Charts"
 _MOST_PANELS = 12
@@ -39,7 +39,7 @@ class _Drawn(NamedTuple):
 
 def write_charts(book: Any, reports: Sequence[tuple[ReportTable, Where]]) -> None:
     """Write the sheet with the charts of all reports that have one; none where none has. where: finds their cells."""
-    drawn = [(each, where) for table, where in reports for each in _drawn(table)]
+    drawn = [(table, where, charts) for table, where in reports if (charts := [*_drawn(table)])]
     if not drawn:
         return
     sheet = book.add_worksheet(SHEET)
@@ -48,13 +48,17 @@ def write_charts(book: Any, reports: Sequence[tuple[ReportTable, Where]]) -> Non
         "bold": book.add_format({**form, "bold": True, "font_size": 12}),
         "head": book.add_format({**form, "bold": True, "bottom": 1, "align": "right", "text_wrap": True}),
         "name": book.add_format(form),
+        "note": book.add_format({**form, "font_color": QUIET}),
     }
     sheet.hide_gridlines(2)
     sheet.set_column(0, 0, 34)
     sheet.set_column(1, _CHART_AT - 1, 16)
     at = 0
-    for each, where in drawn:
-        at = _write(book, sheet, at, each, where, looks)
+    for table, where, charts in drawn:
+        for each in charts:
+            at = _write(book, sheet, at, each, where, looks)
+        if words := _undrawn(table):
+            sheet.write_string(at - 2, 0, undrawn_words(words), looks["note"])
     sheet.set_landscape()
     sheet.fit_to_pages(1, 0)
 
@@ -135,12 +139,31 @@ def _drawn(table: ReportTable) -> Iterator[_Drawn]:
                 yield _pace(table, chart, each)
 
 
+def _undrawn(table: ReportTable) -> list[str]:
+    """Return the words for what is in a report and on none of its charts here."""
+    match table.chart:
+        case BarsChart() as chart:
+            others = ["all other"] if any(panel.other for panel in chart.panels) else []
+            return [*_further(chart.panels, "groups"), *others, *chart.undrawn]
+        case GrowthChart() as chart:
+            return [*_further(chart.panels, "blocks"), *chart.undrawn]
+        case PaceChart() as chart:
+            ends = ["projected end"] if chart.whole.ends is not None else []
+            return [*_further(chart.members, "members"), *ends]
+    return []
+
+
+def _further(panels: Sequence[object], name: str) -> list[str]:
+    left = len(panels) - _MOST_PANELS
+    return [f"{left} more {name}"] if left > 0 else []
+
+
 def _bars(table: ReportTable, chart: BarsChart) -> Iterator[_Drawn]:
     heads = ("", chart.now or "now", *([f"{chart.against}{chart.before}"] if chart.before else []))
+    # All other members together would leave those that are shown no room.
     for panel in chart.panels[:_MOST_PANELS]:
         rows = tuple((bar.label, (bar.now, bar.before)[: len(heads) - 1], bar.place) for bar in panel.bars)
         if rows:
-            # All other members together would leave those that are shown no room.
             yield _Drawn(table.title, panel.name, "bar", heads, rows, _places(panel.bars))
 
 
