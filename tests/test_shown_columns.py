@@ -167,6 +167,12 @@ def test_the_lines_of_parties_come_to_their_totals(demo: Path) -> None:
         ("aging payable --top 4 --show total,signed,count", "total", "count"),
         ("parties payable --year 2025 --show paid,signed,count --top 3", "shown", "signed"),
         ("parties payable --year 2025 --lines --on paid --between 7400 7500", "total", "paid"),
+        # A number may have a stroke in it, as the parts of a key have between them.
+        (
+            "parties payable --year 2025 --lines --on paid --between 7400 7500",
+            "LINE/V142/invoice/GJ25-00006/2/1",
+            "invoiced",
+        ),
     ],
 )
 def test_what_is_shown_is_traced(demo: Path, words: str, row: str, column: str) -> None:

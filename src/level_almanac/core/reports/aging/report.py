@@ -179,7 +179,9 @@ class Aging:
         if not self.request.show:
             return usual, rows
         columns = self.subledger.beside.chosen(usual, rows, self.subledger.selection.decimals)
-        return columns, tuple(row._replace(cells=tidy(columns, row.cells)) for row in rows)
+        # Shares of columns that are not asked for tell nothing.
+        kept = [row for row in rows if not row.percent or any(row.cells.get(each.key) is not None for each in columns)]
+        return columns, tuple(row._replace(cells=tidy(columns, row.cells)) for row in kept)
 
     def _columns(self) -> Iterator[Column]:
         decimals, told = self.subledger.selection.decimals, self.subledger.standing_on(self.subledger.day)

@@ -185,6 +185,7 @@ class Parties:
                 if code not in self.figures and code not in self.excepted and standing["lines"]:
                     self.figures[code] = self.cells(code, nothing)
         self.kept = self._sorted({code: cells for code, cells in self.figures.items() if self._holds(cells)})
+        self.party_of_line: dict[str, str] = {}
 
     def _keys(self) -> tuple[str, ...]:
         if self.request.show:
@@ -438,6 +439,7 @@ class Parties:
                 yield Row(code, self.subledger.name_of(code), 0, "line", own)
                 continue
             lines = list(self._lines_below(behind.get(code, ())))
+            self.party_of_line |= {line.key: code for line in lines}
             yield heading(code, f"{code} {self.subledger.name_of(code)}")
             yield from lines
             yield Row(code, f"Total {code}", 0, "subtotal", own, adds=tuple((1, line.key) for line in lines))

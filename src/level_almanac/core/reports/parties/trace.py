@@ -28,10 +28,12 @@ def parties_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> Repor
         step = "name a column of amounts or numbers"
         raise UsageMistake(Mistake("no sum of documents", "--column", repr(head_words(named)), next_step=step))
     totals = {"total": parties.kept, "shown": parties.kept[: parties.request.top]}
-    line = row_found.kind == "line" and parties.request.lines
     # A line is one of its party, whose lines are asked for.
-    code = row_found.key.split("/")[-4] if line else row_found.key
-    wanted = set(totals.get(row_found.key, (code,)))
+    of_line = parties.party_of_line.get(row_found.key)
+    if of_line is not None and row_found.cells.get(named.key) is None:
+        step = "name a column that this line has a figure in, or the total of its party"
+        raise UsageMistake(Mistake("the figure is blank", "--column", repr(head_words(named)), next_step=step))
+    wanted = set(totals.get(row_found.key, (of_line or row_found.key,)))
     shares: list[Share] = []
     of_parties = FieldTest("party", "is", tuple(sorted(wanted)))
     open_ = parties.open
@@ -53,6 +55,6 @@ def parties_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> Repor
             share = kinds[item.kind] * item.amount if named.kind == "amount" else Decimal(name not in counted)
             share = subledger.share_of(item, named.key) if by_itself else share
             counted.add(name)
-            if not line or subledger.key_of(item) == row_found.key:
+            if of_line is None or subledger.key_of(item) == row_found.key:
                 shares.append((item, share))
     return documents_table(TracedDocuments(table, row_found, named, parties.subledger, open_, shares))
