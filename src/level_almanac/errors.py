@@ -2,13 +2,14 @@
 
 import difflib
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from level_almanac.immutable import immutable
 
 _MOST_TOLD, _MOST_LISTED = 400, 2000
 """How many letters a message tells of a place or a value, and of what would be right."""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Mistake:
     """One thing that is wrong, in five parts, each of which may be empty but the first.
 

@@ -4,7 +4,7 @@ import functools
 import os
 import sys
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -23,6 +23,7 @@ from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.files.guard import check_free
 from level_almanac.files.reading import find_book
 from level_almanac.files.runs import keep_last
+from level_almanac.immutable import immutable
 from level_almanac.output.csv_text import csv_text
 from level_almanac.output.files import BOOK, ENDINGS, WITH_MACROS, check_sheets, check_target, write_report
 from level_almanac.output.json_text import json_text
@@ -34,7 +35,7 @@ _LEAST_WIDTH = 40
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class OutputRequest:
     """Where a report goes and how it is to look. printed: in which format, or None for what is usual; into: the sheet
     of a workbook that is made anew, or empty; look: options of how numbers look, by name.

@@ -1,19 +1,19 @@
 """The entities that a report is of, and what they have in common."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.errors import listed
 from level_almanac.files.currencies import decimals_of
 from level_almanac.files.settings import Entity
+from level_almanac.immutable import immutable
 
 if TYPE_CHECKING:
     pass
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Selection:
     """The entities that a report is of, by code, and the one currency and the one calendar they have.
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 
 from level_almanac.demo.ledger import FIRST_DAY, LAST_DAY, Chance, fiscal_period
+from level_almanac.immutable import immutable
 
 BILLING_HEADS = (
     "Site", "Desk", "Bill", "Pos", "What", "Served", "Booked", "Cheque dated", "Banked", "Customer", "Payer", "Why",
@@ -29,7 +30,7 @@ _WHY = ("agreed rate", "claimed too late", "goodwill", "billed twice")
 _SEASON = {1: 50, 2: 52, 3: 70, 4: 90, 5: 110, 6: 135, 7: 165, 8: 170, 9: 120, 10: 85, 11: 60, 12: 55}
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class BillLine:
     """One line of a bill. cents: an adjustment's have a sign of their own."""
 

@@ -11,6 +11,7 @@ from datetime import date, timedelta
 
 from level_almanac.demo.ledger import Chance, DemoLine, fiscal_period
 from level_almanac.demo.parties import party_names
+from level_almanac.immutable import immutable
 
 CONTROLS = {"20110": -1, "12110": 1, "12120": 1}
 """The control accounts, and the sign of what raises them in the ledger."""
@@ -36,7 +37,7 @@ _STORAGE = tuple(f"C{number:03d}" for number in range(101, 107))
 _DAY = timedelta(days=1)
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class DemoItem:
     """One line of a sub-ledger. cents are never negative; the kind tells the sign."""
 

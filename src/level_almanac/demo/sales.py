@@ -6,6 +6,7 @@ from datetime import date
 from typing import NamedTuple
 
 from level_almanac.demo.ledger import Chance, DemoLine, fiscal_period
+from level_almanac.immutable import immutable
 
 SALES_HEADS = (
     "Company", "Till", "Pos", "Day", "Terminal", "Route", "Vessel", "Item", "Sold", "Takings", "Cost of goods",
@@ -62,7 +63,7 @@ _TARGETS = (("Sound", "41"), ("Round Skell", "20"), ("Isles", "24.5"), ("Night I
 """The routes' shares of what is aimed at, in percent; the rest is given to none."""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Sale:
     """What was sold of one item at one till on one day."""
 

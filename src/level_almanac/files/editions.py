@@ -4,7 +4,7 @@ import hashlib
 import json
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, field
 from datetime import datetime
 from pathlib import Path
 
@@ -15,6 +15,7 @@ from level_almanac.files.names import is_device
 from level_almanac.files.outside import BOOK_FILE, check_allowed, file_reach, kept_as, leads_out, lies_within, place_of
 from level_almanac.files.pages import LOCKS, Page, page_path
 from level_almanac.files.settings import BookFile
+from level_almanac.immutable import immutable
 
 FOLDER = "editions"
 BOOK = "book"
@@ -29,7 +30,7 @@ _TAKEN = ("parts", "now")
 """The folder of the data, and what `edition compare` calls the book as it is."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class IssuedPage:
     """A page of an edition. words: the command it came to; answers: by question; lock: in words; sha256: of its file;
     figures, files: where they stand in the edition; findings: checks of its proof that do not hold.
@@ -46,7 +47,7 @@ class IssuedPage:
     findings: list[str] = field(default_factory=list)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class Edition:
     """The record of an edition. made_with: the program and its version; when: the option and the day or id that it was
     made for; covers: the same in words; data: lines by table; through: up to when each table's exports were said to be

@@ -8,11 +8,12 @@ import os
 import re
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any
 
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nearest
+from level_almanac.immutable import immutable
 
 ENGINE = "ALMANAC_ENGINE"
 """The environment's name for the engine."""
@@ -51,7 +52,7 @@ code or changes what is computed."""
 _KEYS = {"engine": "an address", "session": "a table of Spark's settings", "store": "a folder"}
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class EngineChoice:
     """The engine of a book. address: of a Spark cluster, or empty for DuckDB in this process; session: settings of
     Spark's; store: the folder of the book's store, or None where it lies in the book.

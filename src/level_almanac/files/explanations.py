@@ -2,13 +2,14 @@
 
 import tomllib
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.busy import writing_texts
 from level_almanac.files.pages import is_number
+from level_almanac.immutable import immutable
 from level_almanac.whole_file import write_whole
 
 FOLDER = "explanations"
@@ -16,7 +17,7 @@ _HEAD = "# Explanations of single figures; `almanac explain` writes them, and ea
 _KEYS = ("period", "row", "column", "figure", "text", "by", "written")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class WrittenExplanation:
     """One explanation. period: the fiscal period that the figure ends in; row, column: the figure's keys; figure: what
     it was, as an exact number; by: who wrote it; written: the day.

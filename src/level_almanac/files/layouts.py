@@ -1,9 +1,10 @@
 """Statement layouts: text files that say which rows a statement has (docs/layouts.md)."""
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Literal
 
 from level_almanac.files.settings import STRICT
+from level_almanac.immutable import immutable
 
 FOLDER = "layouts"
 RowMeasure = Literal["movement", "balance"]
@@ -13,7 +14,7 @@ Better = Literal["", "more", "less", "neither"]
 SOURCES = ("accounts", "classes", "branch", "sum_of", "formula", "ratio")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class LayoutRow:
     """One `[[rows]]` block. What it shows comes from at most one of SOURCES, from `results` alone, or from nothing,
     when it is a heading or a blank line.
@@ -53,7 +54,7 @@ class LayoutRow:
         return [name for name in SOURCES if getattr(self, name)]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class Layout:
     """One layout. name: its file's; columns: the column words it has by default; zero: formulas on rows that must come
     to nothing in every column; covers: which accounts it must have a row for, or empty for those its measure is about.

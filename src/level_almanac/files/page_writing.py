@@ -2,7 +2,6 @@
 
 import tomllib
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 from types import MappingProxyType
@@ -11,13 +10,14 @@ from typing import Any
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
 from level_almanac.files.explanations import explanations_path
 from level_almanac.files.pages import FOLDER, LOCKS, Page, page_path, placeholders, read_rule
+from level_almanac.immutable import immutable
 from level_almanac.whole_file import write_whole
 
 LOCK_BROKEN = "LOCKED, BUT CHANGED SINCE"
 _LOCKS_HEAD = "# Pages that almanac does not write over, with the hash that each had when it was locked."
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Lock:
     """A page's lock: the hash of its file when it was locked, and the day of that."""
 

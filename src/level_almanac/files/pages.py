@@ -12,6 +12,7 @@ from typing import Any, Literal, NamedTuple
 
 from level_almanac.files.numbers import exact_number
 from level_almanac.files.settings import STRICT
+from level_almanac.immutable import immutable
 
 FOLDER = "pages"
 BUILT_IN_GROUP = "common"
@@ -22,7 +23,7 @@ QuestionKind = Literal[
 ]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class Question:
     """One `[ask.NAME]`. label: what is asked, in words; default: the answer where none is given, or nothing; least,
     most: the limits of a number, a day or a span, both included, days in words, in which `{NAME}` is an earlier answer;
@@ -43,7 +44,7 @@ class Question:
     when: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class ExplainRule:
     """`[explain]`: which changes need an explanation. column: the change's, by key, label or number; over: its amount
     is more, either way; percent: and more of what it is compared with; totals: of totals too.
@@ -56,7 +57,7 @@ class ExplainRule:
     totals: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class Tie:
     """One `[[ties]]`: a figure of this page that must be the same on another. turned: with the other sign there."""
 
@@ -69,7 +70,7 @@ class Tie:
     turned: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class PageFile:
     """What stands in a page's file. report: the command with its arguments, as on the command line; options: by their
     long names; ask: its questions by name.

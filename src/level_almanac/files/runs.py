@@ -4,18 +4,19 @@ import json
 import os
 from collections.abc import Mapping
 from contextlib import suppress
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from level_almanac.files.stamps import STORE_FOLDER
+from level_almanac.immutable import immutable
 from level_almanac.whole_file import write_whole
 
 _LAST = "last-report.json"
 _ANSWERS = "answers.jsonl"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Answers:
     """The answers of one run of a page. at: when, in words."""
 
@@ -24,7 +25,7 @@ class Answers:
     answers: Mapping[str, str]
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class LastPage:
     """The page that the last report was made by. options: as it was run, with its questions in them; answers: those
     that were given in place of its defaults.

@@ -1,9 +1,11 @@
 """What `almanac.toml` says, as frozen values. Their types are what the file is checked against."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any, Literal
+
+from level_almanac.immutable import immutable
 
 STRICT = {"extra": "forbid", "strict": True}
 """An unknown key is a mistake, and so is `2` where a text is asked for."""
@@ -23,7 +25,7 @@ Encoding = Literal["utf-8", "utf-16", "latin-1", "latin-2", "windows-1250", "win
 NumberWay = Literal["spaces", "dash-zero", "extra-zeros", "noise", "percent"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class BookHead:
     """The `[book]` section: what the book is called and whose days it counts in."""
 
@@ -32,7 +34,7 @@ class BookHead:
     time_zone: str = "UTC"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class Entity:
     """One `[entities.CODE]` section: a company with books of its own, in one currency.
 
@@ -46,7 +48,7 @@ class Entity:
     calendar: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class CalendarSettings:
     """The `[calendar]` section, or one `[calendars.NAME]`.
 
@@ -67,7 +69,7 @@ class CalendarSettings:
     closed_through: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class EntryClassRules:
     """The `[entry_classes]` section: the condition that makes a ledger line carried, closing or adjusting."""
 
@@ -77,7 +79,7 @@ class EntryClassRules:
     adjusting: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class TableSettings:
     """One `[tables.NAME]` section: a table of the book's own, or what it adds to a built-in one.
 
@@ -101,7 +103,7 @@ class TableSettings:
     labels: dict[str, str] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class PlanSettings:
     """One `[plans.SCENARIO]` section: how the amounts of a plan are shared out.
 
@@ -116,7 +118,7 @@ class PlanSettings:
     totals: dict[str, str] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class BillingSettings:
     """The `[billing]` section. charges_by, payments_by: the dates that count unless a report says otherwise;
     most_days: the longest range that `almanac billing` takes, or 0 for any.
@@ -128,7 +130,7 @@ class BillingSettings:
     most_days: int = 0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class PartiesSettings:
     """The `[parties]` section. same_as: the codes of parties that are one with another, to the code that stands."""
 
@@ -136,7 +138,7 @@ class PartiesSettings:
     same_as: dict[str, str] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class AgingSettings:
     """The `[aging]` section. buckets: the last day late of each bucket but the first and the last, rising."""
 
@@ -144,7 +146,7 @@ class AgingSettings:
     buckets: list[int] = field(default_factory=lambda: [30, 60, 90])
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class NumberingSettings:
     """One `[[numbering]]` block: numbers that run without a gap. only: the condition of the lines that have them."""
 
@@ -154,7 +156,7 @@ class NumberingSettings:
     only: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class AgreeSide:
     """One side of an agreement: the sum of an expression over the lines of a table that meet a condition.
 
@@ -168,7 +170,7 @@ class AgreeSide:
     by: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class AgreeSettings:
     """One `[[agree]]` block: two sums that must be equal, key by key, but for the tolerance."""
 
@@ -179,7 +181,7 @@ class AgreeSettings:
     tolerance: str = "0"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class ProfileSettings:
     """One `[profiles.NAME]` section: how much a day of the week weighs beside the others."""
 
@@ -193,7 +195,7 @@ class ProfileSettings:
     sunday: int = 1
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class StyleSettings:
     """One `[styles.NAME]` section: how numbers and days are shown. decimals: as many as the currency has where unset.
 
@@ -213,7 +215,7 @@ class StyleSettings:
 Orientation = Literal["auto", "portrait", "landscape"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class PageSettings:
     """The `[page]` section: what stands around a printed report, and the paper it is for.
 
@@ -235,7 +237,7 @@ class PageSettings:
     font_size: int = 9
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class FieldSource:
     """Where a field comes from, where more is to be said than a head: one `fields.NAME = { … }` of an intake block.
 
@@ -273,7 +275,7 @@ class FieldSource:
         )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class TotalRows:
     """One of an intake block's `totals`: rows that are totals, and which lines each of them totals.
 
@@ -290,7 +292,7 @@ class TotalRows:
     columns: list[str] = field(default_factory=list)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class Across:
     """An intake block's `across`: columns of which each cell is a line.
 
@@ -303,7 +305,7 @@ class Across:
     total: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class Sides:
     """An intake block's `sides`: the words that make an amount a debit or a credit, in a column of their own or, where
     no `head` is told, at the amount itself. Without words for debits, what has none is a debit.
@@ -315,7 +317,7 @@ class Sides:
     credit: list[str] = field(default_factory=list)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class Parents:
     """An intake block's `parents`, for a chart: the head of each account's level, or how long the codes of each level
     are.
@@ -326,7 +328,7 @@ class Parents:
     lengths: list[int] = field(default_factory=list)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class ChartSettings:
     """The `[chart]` section. classes: by class, the condition of the accounts that no export gives one; control: by
     side, the control accounts; order: whether reports show accounts by code, or as the chart's export has them.
@@ -338,7 +340,7 @@ class ChartSettings:
     order: Literal["code", "export"] = "code"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class IntakeBlock:
     """One `[[intake]]` block: which files feed which table, and how they are to be read.
 
@@ -433,7 +435,7 @@ class IntakeBlock:
         return self.set.get("posted") == END_OF_PERIOD
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class BookSettings:
     """All that `almanac.toml` says."""
 
@@ -457,7 +459,7 @@ class BookSettings:
     intake: list[IntakeBlock] = field(default_factory=list)
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class BookFile:
     """A book's folder with its settings, and the settings as read, from which the store's fingerprints are made."""
 

@@ -1,11 +1,12 @@
 """The same line in several exports: which of them counts, looked for anew only where exports changed."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from level_almanac.errors import BookMistake
 from level_almanac.files.tables import Table
+from level_almanac.immutable import immutable
 from level_almanac.intake.drafts import Draft, new_part
 from level_almanac.intake.fates import SHOWN_MISTAKES
 from level_almanac.intake.messages import clash_mistake
@@ -71,7 +72,7 @@ def _is_as_before(engine: Engine, table: Table, draft: Draft, found: repeats.Sha
     return repeats.are_kept(engine, table, draft.entry.path, shadows, str(draft.shadow))
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class _Rewriting:
     """The parts of a table written anew. shadows: what does not count, if anything; folder: where they go."""
 

@@ -1,12 +1,13 @@
 """The exports of a state in the making: each with its parts, and what those come to."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from uuid import uuid4
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.tables import DATED, Table
+from level_almanac.immutable import immutable
 from level_almanac.store import rollups
 from level_almanac.store.closing import rewrite_classes
 from level_almanac.store.engine import WritingEngine
@@ -15,7 +16,7 @@ from level_almanac.store.plain_checks import days_covered
 from level_almanac.store.state import READ, LoadedFile, Store
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Draft:
     """One file of the state in the making. fresh: its part was written by this load; records: how many became lines;
     summed: whether what its part comes to is known.
@@ -102,7 +103,7 @@ def new_part(folder: Path) -> Path:
     return folder / f"part-{uuid4().hex}.parquet"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Reclassifying:
     """Ledger parts written anew with the classes that their journals give. journals: the closing ones."""
 
@@ -116,7 +117,7 @@ class Reclassifying:
         return replace(draft, part=target, fresh=True, summed=False)
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Summing:
     """Parts that were written anew, and what they come to."""
 

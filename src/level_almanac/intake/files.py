@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path, PurePosixPath
 from typing import NamedTuple
 
@@ -11,6 +11,7 @@ from level_almanac.files.outside import check_allowed, file_reach, leads_out
 from level_almanac.files.reaches import fitting
 from level_almanac.files.settings import BookFile, IntakeBlock
 from level_almanac.files.tables import tables_of
+from level_almanac.immutable import immutable
 from level_almanac.intake.formats.sheet_records import sheet_names
 from level_almanac.intake.formats.unpacked import members_of
 
@@ -25,7 +26,7 @@ class Stretch(NamedTuple):
     ahead: int
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class ExportFile:
     """One file, one sheet of it or one member of an archive, to be loaded into one table: its path, its name relative
     to the book, its block with that one's number.

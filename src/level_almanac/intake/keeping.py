@@ -1,16 +1,17 @@
 """What a load has written, kept in the store: hashes are made by whoever of the crew is free, names are given here."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from level_almanac.immutable import immutable
 from level_almanac.intake.drafts import Draft, draft_of
 from level_almanac.store.engine import Crew, WritingEngine
 from level_almanac.store.state import Store, digest_of
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Keeping:
     """Moves finished parts into a store."""
 

@@ -13,6 +13,7 @@ from level_almanac.files.fingerprints import rules_fingerprint
 from level_almanac.files.settings import BookFile
 from level_almanac.files.tables import SIDE_OF, tables_of
 from level_almanac.files.validation.findings import standing_code
+from level_almanac.immutable import immutable
 from level_almanac.intake.chart_checks import chart_mistakes, retained_earnings_mistakes, unknown_account_mistakes
 from level_almanac.intake.copies import settled_copies, touched_parts
 from level_almanac.intake.drafts import Draft, Reclassifying, Summing, new_part
@@ -47,7 +48,7 @@ from level_almanac.store.predicate import Predicate
 from level_almanac.store.state import LoadedFile, State, Store, digest_of
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class LoadOptions:
     """What a load is asked for.
 
@@ -73,7 +74,7 @@ _READING, _SETTLING = 0.8, 0.95
 """What share of a load is over when the exports are read, and when what they have in common is settled."""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class LoadResult:
     """The state in force after the load; per table and file whether it is `new`, `changed` or `unchanged`; and the
     warnings.

@@ -1,11 +1,11 @@
 """An export as texts in a work file, whatever its format."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import NamedTuple
 
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.immutable import immutable
 from level_almanac.intake.dividing import cut_out
 from level_almanac.intake.files import ExportFile, Stretch
 from level_almanac.intake.formats.csv_text import CsvText
@@ -51,7 +51,7 @@ class NotDivided(Exception):
     """A stretch of an export that cannot be read by itself."""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class RawReader:
     """Reads exports as texts. limit: how many mistakes in a file's shape are told of."""
 

@@ -1,7 +1,7 @@
 """Read one export into a part: its texts, their casts, the place of each line, and every mistake met on the way."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
@@ -12,6 +12,7 @@ from level_almanac.files.currencies import decimals_of
 from level_almanac.files.patterns import strptime_pattern
 from level_almanac.files.settings import BookFile, IntakeBlock
 from level_almanac.files.tables import CREDIT_CLASSES, Table, tables_of
+from level_almanac.immutable import immutable
 from level_almanac.intake.chart_told import told_chart
 from level_almanac.intake.files import ExportFile
 from level_almanac.intake.messages import line_mistake
@@ -42,7 +43,7 @@ from level_almanac.store.place import FiscalPosition, Placements
 from level_almanac.store.predicate import Predicate
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class SetAside:
     """The lines of one export that were set aside. records: (line, what is wrong, its texts); shape: what is wrong with
     those that are no records; count: how many in all; debit, credit: what they come to as far as that can be read.
@@ -81,7 +82,7 @@ class _Prepared(NamedTuple):
     year: int | None
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class ReadingRules:
     """How the exports of one book are read.
 
@@ -99,7 +100,7 @@ class ReadingRules:
     conditions: Conditions = field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class ExportReader:
     """Reads exports. work: a folder for what is needed meanwhile."""
 

@@ -1,7 +1,7 @@
 """The exports of a load: what of each is as before, and what became of the others."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime
 from itertools import islice
 from pathlib import Path
@@ -10,6 +10,7 @@ from typing import NamedTuple
 from level_almanac.errors import how_many
 from level_almanac.files.fingerprints import reading_fingerprint
 from level_almanac.files.tables import tables_of
+from level_almanac.immutable import immutable
 from level_almanac.intake.dividing import (
     Counted,
     counted,
@@ -51,7 +52,7 @@ class _Reading(NamedTuple):
     whole: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class TakingIn:
     """The exports of one load, each taken in by whoever of the crew is free.
 

@@ -6,10 +6,10 @@ before it is cast, and what does not match is never guessed at.
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from level_almanac.files.tables import Field
+from level_almanac.immutable import immutable
 from level_almanac.store.binding import Binding
 
 Reason = Literal[
@@ -37,7 +37,7 @@ YEARS = "1900 and 2199"
 """The years that a date can lie in."""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Source:
     """Where a field's text comes from: a column of the export, one constant, or neither (always blank).
 
@@ -53,7 +53,7 @@ class Source:
     day: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class NumberForm:
     """How numbers are written. decimals: per entity, how many its currency has; scale: how many are stored.
 
@@ -77,7 +77,7 @@ class NumberForm:
         return not (self.currency_signs or self.ways or self.credit)
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Turning:
     """What makes the amounts of a line the other way round. test: the SQL test of that; side: the SQL of the text that
     is to say one of `words`, where one is.
@@ -106,7 +106,7 @@ def turned_by_side(column: int, debit: Sequence[str], credit: Sequence[str], bin
     return Turning(turned_where(side, credit, bind).test, side, (*debit, *credit) if debit else ())
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Cast:
     """One field as SQL: its typed value, the text it comes from, and per reason what makes that text wrong.
 

@@ -1,18 +1,19 @@
 """What the last run of the checks found, kept beside the store so that the next one can tell what is new."""
 
 import json
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, field
 from pathlib import Path
 from typing import Any
 
 from level_almanac.errors import BookMistake, Mistake
+from level_almanac.immutable import immutable
 from level_almanac.store.kept import FOLDER
 from level_almanac.whole_file import write_whole
 
 _NAME = "checks.json"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class CheckRecord:
     """findings: per check the keys of what it found; closed: per entity and closed period its lines, debits and
     credits, as texts, and when it first held them; made_at, closed_at: when the run was, and when it last looked at

@@ -5,15 +5,15 @@ Nothing here divides: on decimals that would make binary floats. What divides is
 
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import Literal
 
+from level_almanac.immutable import immutable
 from level_almanac.store.predicate import Bind, Predicate, fields_in, sql_of
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class FieldReference:
     """A column of the table's parts, or of a linked table's, reached through the field `link`.
 
@@ -25,19 +25,19 @@ class FieldReference:
     is_price: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class PeriodId:
     """The id of the fiscal period that a line stands in, such as 2026-P03."""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Constant:
     """The same text, number or day on every line."""
 
     value: str | Decimal | date
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Labelled:
     """The label of a day, such as the quarter it lies in. number: of the labels that are given with the question."""
 
@@ -45,7 +45,7 @@ class Labelled:
     number: int
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Arithmetic:
     """One part added to, taken from, or multiplied by another."""
 
@@ -54,7 +54,7 @@ class Arithmetic:
     right: "Expression"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class DaysBetween:
     """How many days from one day to another."""
 
@@ -62,7 +62,7 @@ class DaysBetween:
     last: "Expression"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Given:
     """The value of the first case whose condition holds, or else another."""
 
@@ -70,14 +70,14 @@ class Given:
     otherwise: "Expression"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Joined:
     """Texts one after another; blank parts add nothing."""
 
     parts: tuple["Expression", ...]
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Piece:
     """The first or last so many letters of a text."""
 
@@ -86,14 +86,14 @@ class Piece:
     of: "Expression"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Summed:
     """The values of all cases whose conditions hold, added up; blank where none does."""
 
     cases: tuple[tuple[Predicate, "Expression"], ...]
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Rounded:
     """A number with so many decimals, half away from zero."""
 
@@ -101,21 +101,21 @@ class Rounded:
     places: int
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class OrZero:
     """A number, or nought where it is blank."""
 
     part: "Expression"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Keyed:
     """A number of a linked table together with the keys that lead to it, so that it is told from an equal one."""
 
     part: "Expression"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Beside:
     """A number where another is there too, and blank where that one is."""
 

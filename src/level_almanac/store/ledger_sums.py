@@ -6,12 +6,12 @@ where it asks for fields that the sums of days are not by.
 """
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 from itertools import pairwise
 from typing import TYPE_CHECKING, Literal, NamedTuple
 
+from level_almanac.immutable import immutable
 from level_almanac.store.binding import Binding
 from level_almanac.store.day_places import PLACE, PLACE_DAY, DayPlaces, placed_lines
 from level_almanac.store.engine import Engine
@@ -40,7 +40,7 @@ class Slice(NamedTuple):
     outside: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Sums:
     """How many lines, and their exact debit and credit."""
 

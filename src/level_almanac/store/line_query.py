@@ -6,11 +6,11 @@ by their key, of which each has but one line, so that a link neither loses a lin
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import Literal, NamedTuple
 
+from level_almanac.immutable import immutable
 from level_almanac.store.binding import Binding
 from level_almanac.store.day_places import DayPlaces, placed_lines
 from level_almanac.store.engine import Engine, Row
@@ -69,7 +69,7 @@ class Asked(NamedTuple):
     summing: Summing = "sum"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class LineSource:
     """The lines that a question is of. parts: of the table; links: by field; places: where each name is found that a
     rule may speak of; rules: in order, what a line must meet; labels: of days, by number; day_places: where each day

@@ -4,12 +4,13 @@ The order of a ledger part (fiscal position first, then account) lets a period o
 """
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
 
 from level_almanac.files.tables import Table
+from level_almanac.immutable import immutable
 from level_almanac.store.binding import Binding
 from level_almanac.store.casting import YEARS, Cast, Reason
 from level_almanac.store.engine import GatheringEngine, Row, WritingEngine
@@ -19,7 +20,7 @@ from level_almanac.store.predicate import Predicate, sql_of
 LEDGER_ORDER = "fiscal, account, posted, file_line"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class WrongText:
     """One text that cannot be taken: its line in the export, field, why, and the text itself.
 
@@ -49,7 +50,7 @@ def _cause_sql(reason: str, text: str) -> str:
     return f"regexp_replace(regexp_replace({text}, '[0-9]+', '9', 'g'), '\\pL+', 'a', 'g')"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class ExportLines:
     """The records of one export, copied as texts to `raw`, and the cast of each field of the table.
 

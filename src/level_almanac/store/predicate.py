@@ -2,10 +2,11 @@
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import Literal, NamedTuple
+
+from level_almanac.immutable import immutable
 
 Operator = Literal["is", "begins", "ends", "contains", "blank", "through", "over", "at-least", "under", "at-most"]
 Word = str | Decimal | date
@@ -13,7 +14,7 @@ Bind = Callable[[object], str]
 """Takes a value and returns the name it is bound under."""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class FieldTest:
     """One field held against words: `is` any of them, `begins`/`ends`/`contains` any, `blank`, from `through` to, or
     `over`, `at-least`, `under`, `at-most` one. as_number: whether the text of the field is compared as a number.
@@ -25,21 +26,21 @@ class FieldTest:
     as_number: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Not:
     """True where its part is not."""
 
     part: "Predicate"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Every:
     """True where all of its parts are."""
 
     parts: tuple["Predicate", ...]
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Some:
     """True where at least one of its parts is."""
 
@@ -61,7 +62,7 @@ class FiscalRange(NamedTuple):
         return fiscal == self.low and self.first <= counted <= self.last
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Within:
     """True where a line stands in one of the stretches of the fiscal calendar."""
 

@@ -5,18 +5,18 @@ What does not count is held in shadow parts, so that nothing is lost when a file
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from level_almanac.files.tables import Table
+from level_almanac.immutable import immutable
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine, GatheringEngine
 from level_almanac.store.lines import LEDGER_ORDER
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Clash:
     """Two lines under one key that cannot both be right, each as file and line number."""
 

@@ -5,12 +5,13 @@ Each step takes the SQL of some rows and returns that of others; nothing is comp
 """
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
 from typing import NamedTuple
 
+from level_almanac.immutable import immutable
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine, Row, WritingEngine
 
@@ -18,7 +19,7 @@ LINE_ORDER = "file_line, piece"
 """The order of shaped lines: by row, and within one by the cell or value that made the line."""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Column:
     """What the text of one field is made of.
 
@@ -41,7 +42,7 @@ class Column:
     width: int = 0
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Cells:
     """Columns of which each cell is a line: their numbers and heads; total: the column that they come to, if any."""
 
@@ -50,7 +51,7 @@ class Cells:
     total: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class ShapedRows:
     """The SQL of an export's rows and what is to become of them.
 

@@ -12,7 +12,7 @@ import shutil
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, field, replace
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
@@ -21,6 +21,7 @@ from typing import Any
 from level_almanac.errors import BookBusy, BookMistake, Mistake
 from level_almanac.files.outside import leads_out
 from level_almanac.files.stamps import STORE_FOLDER
+from level_almanac.immutable import immutable
 from level_almanac.whole_file import sync_file, sync_folder, write_whole
 
 FORMAT = 4
@@ -34,7 +35,7 @@ SQL = "sql:"
 """What the name of a database's answer begins with, in place of a path."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class LoadedFile:
     """One export in one table, as it was taken in.
 
@@ -112,7 +113,7 @@ def identity_of(path: Path) -> str:
     return f"{told.st_dev}/{told.st_ino}/{told.st_size}/{told.st_mtime_ns}/{told.st_ctime_ns}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class State:
     """One state of a book.
 

@@ -3,7 +3,6 @@
 import difflib
 import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -41,6 +40,7 @@ from level_almanac.files.layout_reading import layout_texts
 from level_almanac.files.outside import BOOK_FILE, place_of
 from level_almanac.files.page_reading import read_page
 from level_almanac.files.reading import read_book
+from level_almanac.immutable import immutable
 from level_almanac.progress import tell
 
 _FOLLOWS = "follows from others"
@@ -51,7 +51,7 @@ Figures = Callable[[ReportTable], dict[str, Any]]
 """Makes a report's figures, in its JSON shape."""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class ComparedSide:
     """What an edition is compared with. book: its definitions and data; record: of the edition that it is, if it is
     one; folder: of that; words: in words.

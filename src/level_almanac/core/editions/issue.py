@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date
 from importlib.metadata import version
 from pathlib import Path
@@ -28,11 +28,12 @@ from level_almanac.files.editions import (
 from level_almanac.files.page_reading import read_page
 from level_almanac.files.page_writing import lock_words, read_locks
 from level_almanac.files.pages import Page
+from level_almanac.immutable import immutable
 
 Progress = Callable[[str, Sequence[tuple[str, Any]]], AbstractContextManager[Any]]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class IssueRequest:
     """What an edition is issued of. pages: by name; when: the option and the day or id; told: answers by question;
     formats: of each page; findings, unexplained: whether it is issued despite them.
@@ -48,7 +49,7 @@ class IssueRequest:
     unexplained: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Issued:
     """An edition that was issued: where, its record and its seal."""
 

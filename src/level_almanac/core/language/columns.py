@@ -2,13 +2,14 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.language.days import DayExpression, DayReader, Unit, unit_of
 from level_almanac.core.language.formulas import Formula, formula_of, names_in, unknown_name
 from level_almanac.core.language.parsing import SPANS, Node, parse, pointed
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.immutable import immutable
 
 SpanName = Literal[
     "day", "wtd", "mtd", "ptd", "qtd", "ytd", "week", "month", "period", "quarter", "year", "opening", "closing",
@@ -53,7 +54,7 @@ class Each(NamedTuple):
     top: int = 0
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class ValueColumn:
     """A span of the calendar, moved or not, in one scenario. key: unique among the columns; measure: what is summed, or
     empty for what a report sums anyway; start: for messages.
@@ -71,7 +72,7 @@ class ValueColumn:
     measure: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class ChangeColumn:
     """The change of one value column over another, or the variance from a plan, as an amount or in percent.
 
@@ -89,7 +90,7 @@ class ChangeColumn:
     head: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class ShareColumn:
     """The share of a row in percent. row: its key or label; of: the value column's key, or empty for the one left."""
 
@@ -102,7 +103,7 @@ class ShareColumn:
     head: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class ComputedColumn:
     """Arithmetic on other columns."""
 
@@ -114,7 +115,7 @@ class ComputedColumn:
     head: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class GroupedColumns:
     """Columns that each member of a field has, under one head. columns: with keys that no other of them has."""
 

@@ -1,7 +1,6 @@
 """Day words: `today - 10 days`, `end of last period`, `3 months from 2026-02-10` (docs/columns.md, "Days")."""
 
 from calendar import monthrange
-from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any, Literal
@@ -9,19 +8,20 @@ from typing import Any, Literal
 from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.language.parsing import Node, parse, pointed
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake
+from level_almanac.immutable import immutable
 
 Unit = Literal["day", "week", "month", "period", "quarter", "year"]
 _ONE_DAY = timedelta(days=1)
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class NamedDay:
     """The day it is, or the day that the report is made for."""
 
     name: Literal["today", "as-of"]
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Edge:
     """The first or last day of a week, month, period, quarter or year: the one that holds a day, or the one next to it.
 
@@ -35,7 +35,7 @@ class Edge:
     id: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Moved:
     """A day so many units on, or back where the number is negative; a day that a month lacks is its last."""
 
@@ -44,7 +44,7 @@ class Moved:
     unit: Unit
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class LengthFrom:
     """The last day of a length of time that starts on a day."""
 
@@ -56,7 +56,7 @@ class LengthFrom:
 DayExpression = date | NamedDay | Edge | Moved | LengthFrom
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class DayContext:
     """What day words are relative to: the calendar, the day it is, and the day that the report is made for."""
 

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from decimal import Decimal
 from typing import Any, Literal
 
@@ -10,20 +10,21 @@ from level_almanac.core.language.parsing import Node, parse, pointed
 from level_almanac.core.table.exact import EXACT
 from level_almanac.core.table.model import Made
 from level_almanac.errors import AlmanacError, Mistake
+from level_almanac.immutable import immutable
 
 Operation = Literal["+", "-", "*", "/"]
 _NAME = r"[a-z][a-z0-9_]*(?:-[a-z0-9_]+)*"
 _PLAIN_SUM = re.compile(rf"{_NAME}(?: [+-] {_NAME})*", re.IGNORECASE)
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Number:
     """A number as it is written."""
 
     value: Decimal
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Name:
     """What the name stands for. start: where in the text it is, for messages."""
 
@@ -31,14 +32,14 @@ class Name:
     start: int = field(default=0, compare=False)
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Negative:
     """The part with its sign turned."""
 
     part: "Formula"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Both:
     """Two parts with one operation between them."""
 

@@ -6,7 +6,6 @@ they sum to the whole to the cent whichever way they are cut (docs/plans.md).
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 from fractions import Fraction
@@ -19,6 +18,7 @@ from level_almanac.core.table.exact import rounded_fraction
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.settings import PlanSettings, ProfileSettings
 from level_almanac.files.year_ends import WEEKDAYS
+from level_almanac.immutable import immutable
 from level_almanac.store.engine import Row
 from level_almanac.store.predicate import FiscalRange, Predicate, fields_in
 
@@ -27,7 +27,7 @@ _ONE_DAY = timedelta(days=1)
 _NOTHING, _WHOLE = Fraction(0), Fraction(1)
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class PlanLine:
     """What one line of a plan has for one period, or on one day.
 
@@ -46,7 +46,7 @@ class PlanLine:
     members: tuple[str | None, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Plans:
     """The lines of all plans of a book, in periods, and the remarks that came up in making them so.
 

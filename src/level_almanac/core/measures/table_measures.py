@@ -1,7 +1,6 @@
 """One table's lines that meet a report's conditions, with the measures asked of them: growth, rankings and pace."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
@@ -51,6 +50,7 @@ from level_almanac.core.subledger.state import state_of
 from level_almanac.core.table.model import Check, CountedAmount, Note, Part, Proof, Slip
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
 from level_almanac.files.tables import COST_CLASSES, INCOME_CLASSES
+from level_almanac.immutable import immutable
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Summed
 from level_almanac.store.ledger_sums import merged
 from level_almanac.store.line_query import Asked, LineSource, first_day, groups, left_out
@@ -63,7 +63,7 @@ _KINDS_OF_ACCOUNTS = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class MeasuredRequest(Request):
     """What is asked of a table's lines. of: measures, or empty for the table's amount; compute: `name = words` each;
     by: what members are of; date: the date that counts, or empty for the table's own; beside: another table of the

@@ -3,7 +3,7 @@
 import csv
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import date
 from decimal import Decimal, InvalidOperation
 from typing import Literal, NamedTuple
@@ -14,6 +14,7 @@ from level_almanac.core.language.days import DayContext, Unit, day_of, moved, re
 from level_almanac.errors import AlmanacError, Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.numbers import exact_number
 from level_almanac.files.pages import PLACEHOLDER, Question, placeholders, read_rule
+from level_almanac.immutable import immutable
 
 _YES = {"yes": True, "y": True, "true": True, "no": False, "n": False, "false": False}
 _SPANS = ("year", "quarter", "period")
@@ -36,7 +37,7 @@ class Answer(NamedTuple):
     unit: Literal["year", "quarter", "period", ""] = ""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class AnswerReader:
     """Reads answers. where: what messages call the question, with its name put after it; given: the answers that were
     read, which others are bounded by.

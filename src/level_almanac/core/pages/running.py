@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any
 
 from level_almanac.core.book import Book
@@ -31,9 +31,10 @@ from level_almanac.errors import AlmanacError, BookMistake, Mistake, UsageMistak
 from level_almanac.files.explanations import read_explanations
 from level_almanac.files.page_writing import LOCK_BROKEN, lock_words, read_locks
 from level_almanac.files.pages import Page
+from level_almanac.immutable import immutable
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class PageRun:
     """What a page is run with. told: answers by question, as texts; when: `as-of`, `period`, `quarter` or `year` in
     place of the page's own; look: options of how numbers look that win over the page's; issued: whether it is run for
@@ -47,7 +48,7 @@ class PageRun:
     changed: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class MadePage:
     """A page that was run. table: its report; made: the same as its report made it; answers: to its questions; words:
     the command that it came to; unexplained: the changes that it requires an explanation of and that have none;

@@ -1,6 +1,6 @@
 """How a report's numbers are asked to look, in place of what the book's style says."""
 
-from dataclasses import dataclass, fields, replace
+from dataclasses import fields, replace
 from datetime import datetime
 from pathlib import Path
 from typing import Literal
@@ -9,9 +9,10 @@ from level_almanac.core.requests.options import Request, option
 from level_almanac.core.table.style import Look, look_of
 from level_almanac.files.page_line import LEAST_SIZE, MOST_SIZE
 from level_almanac.files.settings import BookSettings, Orientation, PageSettings
+from level_almanac.immutable import immutable
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class LookRequest(Request):
     """A style of the book by name, and settings that win over it and over what the book says of the page; what is None
     is as these say. title: of the report; period_line: a line beneath it.

@@ -1,6 +1,5 @@
 """The day a report is made for, and how it was chosen (docs/calendar.md)."""
 
-from dataclasses import dataclass
 from datetime import date
 from typing import Literal, NamedTuple
 
@@ -9,12 +8,13 @@ from level_almanac.core.calendar.fiscal import FiscalCalendar, FiscalPeriod, Fis
 from level_almanac.core.language.days import DayContext, DayExpression, day_of
 from level_almanac.core.requests.options import Request, option
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.immutable import immutable
 
 ALL_EXTRA = 99
 Compare = Literal["same-days", "whole", "weekday"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class AsOfRequest(Request):
     """What was asked for: a day, or a period, a quarter or a year by its id, which a day within it may stand beside.
 

@@ -8,13 +8,13 @@ chains by it; all else the store gives out by sums, which come to the same (`sto
 
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import NamedTuple
 
 from level_almanac.core.subledger.item import Item, natural
 from level_almanac.core.subledger.taken_back import TakenBack, taken_back
+from level_almanac.immutable import immutable
 
 _ZERO = Decimal(0)
 Number = tuple[str, str, str]
@@ -30,7 +30,7 @@ class Application(NamedTuple):
     day: date
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Replayed:
     """The state of the documents on a day. items: those posted by then; left: of each what is still open, in its sign;
     over: how much more was applied than there was; unmatched: lines that settle what was not found; taken: what voids

@@ -1,7 +1,7 @@
 """What reports over documents have in common: the lines of one side, its parties, and the tally of their proof."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from typing import Any, Literal
@@ -40,6 +40,7 @@ from level_almanac.core.table.model import Cell, CountedAmount, Covered, Note, P
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.tables import SIDE_OF
 from level_almanac.files.validation.findings import standing_code
+from level_almanac.immutable import immutable
 from level_almanac.progress import tell
 from level_almanac.store.documents.lines import ITEM, DocumentLines
 from level_almanac.store.documents.open import DOCUMENT, made_open
@@ -68,7 +69,7 @@ def _carries(rule: Rule) -> bool:
     return bool(fields) and fields.isdisjoint(_OF_THE_LINE)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class SubledgerRequest(Request):
     """Which documents a report is of. side: payable or receivable; when: the day that it is made for."""
 

@@ -1,15 +1,15 @@
 """Change and change % between two figures (docs/figures.md, "Change")."""
 
-from dataclasses import dataclass
 from decimal import Decimal
 
 from level_almanac.core.table.exact import EXACT
+from level_almanac.immutable import immutable
 
 PERCENT_PLACES = Decimal("0.0000000001")
 """A quotient seldom ends; data formats carry ten decimals of it."""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Figure:
     """An amount with the number of lines behind it: zero lines is not the same as zero."""
 

@@ -1,7 +1,6 @@
 """What every report is made as and every renderer takes: one frozen value (docs/output.md)."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from types import MappingProxyType
@@ -9,6 +8,7 @@ from typing import Literal, NamedTuple
 
 from level_almanac.core.table.chart_data import ChartData
 from level_almanac.core.table.style import Look
+from level_almanac.immutable import immutable
 
 Cell = Decimal | date | int | str | None
 ColumnKind = Literal["amount", "percent", "number", "count", "date", "text"]
@@ -120,7 +120,7 @@ def heading_key(group: str) -> str:
     return f"{group}{_HEADING}"
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class CountedAmount:
     """A number of lines and what they come to."""
 

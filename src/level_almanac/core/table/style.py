@@ -1,7 +1,7 @@
 """How a report is to look: a style for its numbers and days, and what stands around it on paper (docs/styles.md)."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import date, datetime
 from pathlib import Path
 from types import MappingProxyType
@@ -11,6 +11,7 @@ from level_almanac.errors import BookMistake, Mistake, UsageMistake, listed, nea
 from level_almanac.files.outside import place_of
 from level_almanac.files.page_line import PLACES, wrong_place
 from level_almanac.files.settings import BookSettings, PageSettings, StyleSettings
+from level_almanac.immutable import immutable
 
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 """The months as people read them, whatever the machine's language."""
@@ -18,7 +19,7 @@ DEFAULT_STYLE = "default"
 """The style of a book that is used where none is asked for."""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Look:
     """A number style and a page set-up. logo: the image's place; prepared: when the report was made; title: of the
     report, in place of its own.

@@ -1,17 +1,17 @@
 """A limit that amounts are held against."""
 
-from dataclasses import dataclass
 from decimal import Decimal
 from typing import Literal
 
 from level_almanac.core.table.exact import figure_words
 from level_almanac.errors import Mistake, UsageMistake, listed
+from level_almanac.immutable import immutable
 
 Limit = Literal["over", "at-least", "under", "at-most", "between"]
 _ENDS = {"over": 1, "at-least": 1, "under": 1, "at-most": 1, "between": 2}
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Threshold:
     """A limit on a column. on: the column's key, or empty for the first number; values: one, or both ends of between;
     each: whether it is held against single lines rather than totals.

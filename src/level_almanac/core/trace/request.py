@@ -1,14 +1,14 @@
 """Which figure is to be traced, and how far down."""
 
-from dataclasses import dataclass
 from typing import Literal
 
 from level_almanac.core.requests.options import Request, option
+from level_almanac.immutable import immutable
 
 Level = Literal["class", "account", "journal", "line"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class TraceRequest(Request):
     """What a trace is asked for. row: as `behind.find_row` takes it; column: as `find_column` does, or empty for all;
     level: how far down, or None for the accounts of a row that has several and the lines of one that has not;

@@ -8,13 +8,14 @@ import codecs
 import csv
 import hashlib
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import chain
 from pathlib import Path
 from typing import Any, BinaryIO, Self
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.settings import IntakeBlock
+from level_almanac.immutable import immutable
 from level_almanac.intake.formats.heads import SEPARATOR_TOLD, heads_over, numbered_heads
 from level_almanac.intake.formats.records import Numbered
 from level_almanac.store.exports import CsvBytes, Folds
@@ -158,7 +159,7 @@ def _free_signs(path: Path) -> list[int]:
     return free
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class CsvText:
     """One CSV export: its file, the name that messages call it by, its encoding and delimiter.
 

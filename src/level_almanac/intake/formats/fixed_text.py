@@ -1,16 +1,16 @@
 """Fixed-width text: each column has the same letters of every line."""
 
 import csv
-from dataclasses import dataclass
 from pathlib import Path
 
 from level_almanac.errors import Mistake
 from level_almanac.files.settings import IntakeBlock
+from level_almanac.immutable import immutable
 from level_almanac.intake.formats.csv_text import CsvText
 from level_almanac.intake.formats.records import Numbered
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class FixedText:
     """One file of fixed-width text: its place, the name that messages call it by, and the block that says how it is
     read. Columns are told by the letters that they begin and end with, from 1.

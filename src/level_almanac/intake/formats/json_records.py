@@ -8,13 +8,13 @@ import csv
 import json
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.settings import IntakeBlock
+from level_almanac.immutable import immutable
 from level_almanac.intake.formats.records import Numbered, TextForm
 
 OUTER = "^"
@@ -64,7 +64,7 @@ def flattened(record: Mapping[str, Any], ahead: str = "") -> Iterator[tuple[str,
             yield f"{ahead}{key}", value
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class JsonRecords:
     """One file of JSON: its place, the name that messages call it by, and the block that says how it is read."""
 

@@ -2,13 +2,13 @@
 
 import csv
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import time, timedelta
 from decimal import Decimal
 from pathlib import Path
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.settings import IntakeBlock
+from level_almanac.immutable import immutable
 from level_almanac.intake.formats.binary_sheet import binary_sheet, binary_sheets
 from level_almanac.intake.formats.heads import heads_over, numbered_heads
 from level_almanac.intake.formats.ods_sheet import OdsSheet, ods_sheets
@@ -46,7 +46,7 @@ def open_sheet(path: Path, name: str, kind: str, sheet: str) -> Sheet:
     return open_xlsx(path, name, sheet)
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class SheetRecords:
     """One sheet: its workbook's file, the name that messages call it by, the block that says how it is read, and which
     sheet it is, or nothing for the only one.

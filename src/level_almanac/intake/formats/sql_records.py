@@ -8,7 +8,6 @@ import csv
 import os
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from datetime import date, time
 from decimal import Decimal
 from pathlib import Path
@@ -20,6 +19,7 @@ from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.database_url import file_in, filled, is_file, variables_in
 from level_almanac.files.outside import check_allowed, place_of, url_reaches
 from level_almanac.files.settings import IntakeBlock
+from level_almanac.immutable import immutable
 from level_almanac.intake.formats.records import TextForm
 
 _SECONDS_TO_CONNECT = 10
@@ -30,7 +30,7 @@ _ACTING_FUNCTIONS = ("load_extension", "fts3_tokenizer", "edit", "readfile", "wr
 _PLAIN = (str, bool, int, float, Decimal, date, time, UUID, type(None))
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class SqlRecords:
     """One query: its block, the name that messages call it by, and the book's folder, where SQLite files lie."""
 

@@ -9,6 +9,7 @@ from xml.parsers import expat
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.settings import IntakeBlock
+from level_almanac.immutable import immutable
 from level_almanac.intake.formats.json_records import OUTER
 from level_almanac.intake.formats.records import Numbered, TextForm
 
@@ -28,7 +29,7 @@ class _Element:
     has_elements: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class XmlRecords:
     """One XML file: its place, the name that messages call it by, and the block, whose path names the elements from the
     outermost inward that a record lies in; what stands around them is not named.

@@ -2,12 +2,12 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 from itertools import combinations
 from typing import Literal
 
 from level_almanac.files.patterns import day_pattern
+from level_almanac.immutable import immutable
 from level_almanac.intake.proposing.guesses import (
     DateGuess,
     NumberStyle,
@@ -22,7 +22,7 @@ from level_almanac.intake.proposing.words import SIDES, plain
 Holds = Literal["blank", "date", "number", "code", "text", "side"]
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class ColumnProfile:
     """One column. head: its head; texts: those that are not blank; filled: how much of it is not blank; date, number,
     period: how its texts can be read, where they can; holds: what it most likely holds.

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from level_almanac.files.tables import Table
+from level_almanac.immutable import immutable
 from level_almanac.intake.proposing.columns import ColumnProfile
 from level_almanac.intake.proposing.fit import Fit
 from level_almanac.intake.proposing.guesses import date_guess, period_guess
@@ -15,7 +16,7 @@ from level_almanac.intake.proposing.words import PLAN_WORDS, plain, word_for
 from level_almanac.intake.shaping.head_words import head_word
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Known:
     """What is known beside the export. tables: of the book; entities: its codes; table: the one that it feeds, or
     nothing.

@@ -5,13 +5,14 @@ import csv
 import re
 from collections import Counter, deque
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from itertools import islice
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from level_almanac.errors import BookMistake, Mistake, listed
 from level_almanac.files.settings import Format, IntakeBlock
+from level_almanac.immutable import immutable
 from level_almanac.intake.formats.json_records import JsonRecords, parsed_json
 from level_almanac.intake.formats.plain_text import in_utf8
 from level_almanac.intake.formats.records import TextForm
@@ -48,7 +49,7 @@ class GridRow(NamedTuple):
         return sum(1 for cell in self.cells if cell)
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Grid:
     """An export as rows. block: the keys that it is read by so far; rows: the first, and the last where there are very
     many; heads: of its columns, where its format tells them; remarks: what was unsure; whole: how many rows there are;

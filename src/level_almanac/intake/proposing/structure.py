@@ -3,8 +3,9 @@
 import re
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
+from level_almanac.immutable import immutable
 from level_almanac.intake.formats.heads import SEPARATOR_TOLD, heads_over, numbered_heads
 from level_almanac.intake.proposing.grid import Grid, GridRow
 from level_almanac.intake.proposing.guesses import date_guess, number_style, period_guess
@@ -16,7 +17,7 @@ _SHEETS_END = (1 << 16, 1 << 20, (1 << 16) + 1, (1 << 20) + 1)
 _DASHES = re.compile(r"[-=_*.\s]{3,}")
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Structure:
     """An export with its heads known. head_row, head_rows: where they stand, 0 for none; rows: those that are lines;
     totals, ends, repeats, dashes, headings: the others, by what they are; uneven: whether rows differ in length;

@@ -8,6 +8,7 @@ from itertools import combinations
 from pathlib import Path, PurePosixPath
 
 from level_almanac.files.tables import Table
+from level_almanac.immutable import immutable
 from level_almanac.intake.proposing.grid import Grid
 from level_almanac.intake.proposing.structure import Structure, structure_of
 from level_almanac.intake.proposing.words import PAYABLE_WORDS, RECEIVABLE_WORDS, head_words, plain
@@ -15,7 +16,7 @@ from level_almanac.intake.proposing.writing import ProposedBlock
 from level_almanac.intake.shaping.head_words import column_of
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Alike:
     """One file, or one sheet or member of it, as rows."""
 

@@ -1,12 +1,13 @@
 """How the rows of one export become lines: its block's keys, held against the heads that the export has."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from level_almanac.errors import BookMistake, Mistake, listed, nearest
 from level_almanac.files.patterns import day_pattern, is_plain_day, period_pattern
 from level_almanac.files.settings import FieldSource, IntakeBlock
 from level_almanac.files.tables import Table
+from level_almanac.immutable import immutable
 from level_almanac.intake.files import ExportFile
 from level_almanac.intake.shaping.head_words import (
     ABOUT_FILE,
@@ -29,7 +30,7 @@ Conditions = Mapping[tuple[int, str], Predicate]
 """What the intake blocks state in words: by the number of a block, and the key that states it."""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Shape:
     """One export's shape. rows: what the store makes of it; heads: of its columns, and what stands for its file;
     columns: of each field that is mapped; only: the test of the lines that the block takes; plain: whether each row is
@@ -113,7 +114,7 @@ def _speaks_of_file(file: ExportFile, heads: Sequence[str], conditions: Conditio
     return bool(asked & {head_word(head) for head in ABOUT_FILE} - own)
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class _Makers:
     """Makes the parts of one export's shape out of the words of its block."""
 

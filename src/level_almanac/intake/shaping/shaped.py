@@ -1,7 +1,7 @@
 """From the rows of one export to its lines in a work file, and what is wrong with the rows before they are lines."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 from typing import NamedTuple
@@ -9,6 +9,7 @@ from typing import NamedTuple
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.patterns import DayPattern, day_pattern
 from level_almanac.files.tables import Table
+from level_almanac.immutable import immutable
 from level_almanac.intake.files import ExportFile
 from level_almanac.intake.formats.records import TYPED_DAY
 from level_almanac.intake.periods import PlacesDays, told_period, year_told
@@ -51,7 +52,7 @@ class ShapedExport(NamedTuple):
     refused: tuple[Mistake, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Shaper:
     """Shapes exports of one book. limit: how many mistakes are told of."""
 

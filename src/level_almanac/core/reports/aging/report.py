@@ -2,7 +2,6 @@
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any, Literal
 
@@ -17,6 +16,7 @@ from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, 
 from level_almanac.core.table.change import percent
 from level_almanac.core.table.model import Cell, Check, Column, Note, Proof, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.immutable import immutable
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Given
 from level_almanac.store.line_query import Asked
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
@@ -27,7 +27,7 @@ TOTAL = "total"
 Member = str | None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class AgingRequest(Request):
     """What an aging is asked for. age_by: whether days are counted from the due date or the document's; buckets: the
     last day late of each, or empty for the book's; by: the field whose members are the rows; top: show only so many;

@@ -1,7 +1,7 @@
 """Billing: charges, payments and adjustments, each by the date that matters (docs/billing.md)."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from typing import Any, Literal, get_args
@@ -48,6 +48,7 @@ from level_almanac.core.spans.as_of import COVERS, AsOfRequest, named_words
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.table.model import Column, CountedAmount, Covered, Note, Part, Proof, ReportTable
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, how_many, listed
+from level_almanac.immutable import immutable
 from level_almanac.store.expressions import Constant, DaysBetween, Expression, FieldReference, Given, Summed
 from level_almanac.store.line_query import LineSource, Order, left_out
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
@@ -66,7 +67,7 @@ def _view(given: Mapping[str, Any]) -> View:
     return "unposted" if given["unposted"] else "in-transit" if given["in-transit"] else "figures"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class BillingRequest(Request):
     """What billing is asked for. first, last: a range of days; charges_by, payments_by: the dates that matter, or empty
     for the book's; by: fields that entries are grouped by; lines: each entry; show: the columns, or empty for the usual

@@ -1,7 +1,6 @@
 """The calendar as a report: years, quarters and periods, their days, and what data covers them (docs/calendar.md)."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
@@ -15,6 +14,7 @@ from level_almanac.core.selection import Selection
 from level_almanac.core.table.model import Cell, Column, CountedAmount, Part, Proof, ReportTable, Row
 from level_almanac.core.table.style import MONTHS
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.immutable import immutable
 from level_almanac.store.engine import Row as EngineRow
 from level_almanac.store.ledger_sums import considered
 from level_almanac.store.rollups import coverage
@@ -30,7 +30,7 @@ COLUMNS = (
 )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class CalendarRequest(Request):
     """What the calendar is asked for. year: the id of one fiscal year, or all that hold data."""
 
@@ -38,7 +38,7 @@ class CalendarRequest(Request):
     entities: tuple[str, ...] = entity_option()
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class _Covered:
     """What the ledger holds, by fiscal position, and the day up to which it reaches."""
 

@@ -1,13 +1,13 @@
 """What a check finds: what is wrong, how bad it is, by how much, the lines, and what to do."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import Literal, NamedTuple
 
 from level_almanac.core.subledger.item import Item
 from level_almanac.core.table.model import Proof
+from level_almanac.immutable import immutable
 
 Severity = Literal["error", "warning"]
 
@@ -44,7 +44,7 @@ class Finding(NamedTuple):
     carried: tuple[Decimal, Decimal] | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class Checked:
     """What a check came to. looked_at: how much it looked at, in words; skipped: why it could not look, or empty;
     proofs: that what it looked at is all that was loaded.

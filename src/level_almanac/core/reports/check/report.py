@@ -2,7 +2,6 @@
 
 import sys
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 
 from level_almanac.core.book import Book
@@ -21,13 +20,14 @@ from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.currencies import decimals_of
 from level_almanac.files.tables import SIDE_OF
+from level_almanac.immutable import immutable
 from level_almanac.progress import tell
 from level_almanac.store.check_record import CheckRecord, keep_record, read_record
 
 _ITEM_CHECKS = frozenset({"spelt-twice", "alike", "over-applied", "loose", "early", "control"})
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class CheckRequest(Request):
     """What to check. kinds: keys of checks, or none for all; when: the day up to which documents are looked at;
     accept: closed periods and journals in them whose changes are taken as right from now on; only_new: show only what

@@ -42,6 +42,7 @@ from level_almanac.core.table.model import (
     heading,
 )
 from level_almanac.errors import Mistake, UsageMistake, how_many
+from level_almanac.immutable import immutable
 from level_almanac.store.expressions import Expression, FieldReference
 from level_almanac.store.ledger_sums import UNMET, Sums, considered
 from level_almanac.store.line_query import Order, lines
@@ -52,7 +53,7 @@ _DEFAULT_SHOWN = "document, party, memo"
 AccountSums = Mapping[tuple[str, str], Mapping[str, Sums]]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class DetailRequest(Request):
     """What an account detail is asked for. accounts: words that name them; first, last: a range of days, both or
     neither; show: further fields of the lines; subtotals: a row for each period; carried: carried lines too, apart.

@@ -2,7 +2,6 @@
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import Any, Literal, get_args
@@ -24,6 +23,7 @@ from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, 
 from level_almanac.core.table.model import Cell, Check, Column, Note, Proof, ReportTable, Row, heading
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
+from level_almanac.immutable import immutable
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Given
 from level_almanac.store.line_query import Asked
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
@@ -62,7 +62,7 @@ def _which(given: Mapping[str, Any]) -> Which:
     return asked[0] if asked else "all"  # type: ignore[return-value]  # the names are those of the lists
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class DocumentsRequest(Request):
     """What is asked for. which: all documents, or those open, overdue or unapplied on the day; first, last: a range of
     days, both or neither, of the date that counts or of `date`; show: the columns, or empty for the usual ones;

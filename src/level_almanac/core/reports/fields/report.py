@@ -1,7 +1,6 @@
 """What can be asked for: the book's tables, and one's fields with their kinds, links and values (docs/fields.md)."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -19,6 +18,7 @@ from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.currencies import decimals_of
 from level_almanac.files.tables import SIDE_OF, Table
+from level_almanac.immutable import immutable
 from level_almanac.store.expressions import Expression, FieldReference, is_rate
 from level_almanac.store.field_values import commonest, extremes, filled_counts
 from level_almanac.store.line_query import Asked, groups
@@ -27,7 +27,7 @@ _SAMPLES = 3
 _SAMPLE_LENGTH = 24
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class FieldsRequest(Request):
     """What is asked for. table: its name, or empty for all tables; word: what a field's name must hold, or empty;
     values: the field whose values are asked for, of which `word` is a part then.

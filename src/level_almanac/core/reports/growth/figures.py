@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any, Literal, NamedTuple
@@ -23,6 +23,7 @@ from level_almanac.core.spans.windows import Missing, Window, window_of_days
 from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent
 from level_almanac.core.table.model import Cell
 from level_almanac.errors import Mistake, UsageMistake, listed
+from level_almanac.immutable import immutable
 
 _MOST_MEMBERS = 40
 _ALL = 1_000_000
@@ -32,7 +33,7 @@ _PER = re.compile(
 )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class GrowthRequest(Request):
     """What growth is asked for. of: the lines and measures, `by` the field that it is told of member by member; each:
     the units of the calendar; last: how many of each, or all; first, through: a range of days instead; per: `name =

@@ -1,6 +1,6 @@
 """What a list is asked for (docs/list.md)."""
 
-from dataclasses import dataclass, fields
+from dataclasses import fields
 
 from level_almanac.core.language.days import DayExpression
 from level_almanac.core.requests.conditions import Conditions
@@ -16,6 +16,7 @@ from level_almanac.core.requests.shared import (
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.immutable import immutable
 
 _NOT_HERE = {
     "show": "name measures in the columns, such as `quantity ytd`",
@@ -29,7 +30,7 @@ _NOT_HERE = {
 _ONLY_HERE = ("top", "bottom")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class ListRequest(Request):
     """What a list is asked for. show, by, sort: expressions; compute: `name = words` each; conditions: of lines;
     first, last, date: a range of days, both or neither, and the date that counts; flat: whether each field of `by`

@@ -1,7 +1,6 @@
 """How the members of a plan go: what is spent of it, what was due by now, and where it will end (docs/pace.md)."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 from fractions import Fraction
 from functools import cached_property
@@ -24,6 +23,7 @@ from level_almanac.core.table.exact import rounded_fraction
 from level_almanac.core.table.model import Cell
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import COST_CLASSES
+from level_almanac.immutable import immutable
 from level_almanac.store.predicate import FieldTest
 
 Unit = Literal["year", "quarter", "period"]
@@ -33,7 +33,7 @@ NOT_GIVEN = "not-given"
 NO_BUDGET = "no budget"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class PaceRequest(Request):
     """What pace is asked for. of: the lines, `by` the fields that members are of; plan: its name, or empty for the only
     one or `budget`; span: what of the calendar the budget is for; limit: the whole budget, where it is not the sum of

@@ -2,7 +2,6 @@
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
@@ -37,6 +36,7 @@ from level_almanac.core.table.model import (
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.tables import KIND_SIGNS
+from level_almanac.immutable import immutable
 from level_almanac.store.expressions import Arithmetic, Constant, Expression, FieldReference, Given, Joined
 from level_almanac.store.line_query import Asked, Order
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
@@ -92,7 +92,7 @@ def _signed(kinds: Mapping[str, int]) -> Expression:
     return Given(tuple(cases), Constant(_ZERO))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class PartiesRequest(Request):
     """What is asked for. first, last: a range of days, both or neither; thresholds: on each party's totals; show: keys
     of columns, and fields; sort: a column's key or `party`; everyone: parties without a line in the days too, if any is

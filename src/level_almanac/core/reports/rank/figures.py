@@ -1,7 +1,7 @@
 """Which members a ranking has, in which order, and what each comes to in both spans (docs/rank.md)."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from decimal import Decimal
 from functools import cached_property
 from typing import Literal
@@ -24,11 +24,12 @@ from level_almanac.core.spans.windows import Window, covered
 from level_almanac.core.table.change import percent
 from level_almanac.core.table.model import Cell, Column, Derived
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
+from level_almanac.immutable import immutable
 
 OTHER = "all-other"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class RankRequest(Request):
     """What a ranking is asked for. of: the lines and measures, `by` the field whose members are ranked; within: a field
     in whose groups they are; span: column words of one span; first, last: a range of days instead; top, bottom: how

@@ -1,7 +1,6 @@
 """A statement: the rows of a layout, and any spans, plans and changes in columns (docs/statement.md)."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from datetime import date
 from typing import TYPE_CHECKING, Literal, NamedTuple
 
@@ -57,6 +56,7 @@ from level_almanac.core.table.model import Column, Derived, ReportTable, Row, Sl
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.layouts import Layout
 from level_almanac.files.tables import INCOME_CLASSES, SIDE_OF
+from level_almanac.immutable import immutable
 from level_almanac.store.predicate import FieldTest
 
 if TYPE_CHECKING:
@@ -65,7 +65,7 @@ if TYPE_CHECKING:
 CASH_WORDS = "cash basis: documents by what was settled of them, all else as booked"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class StatementRequest(Request):
     """What a statement is asked for. layout: its name; columns: column words, or empty for the layout's own; by: the
     field that it is in blocks by; level: roll account trees up to this level; fold: keys of rows to show as one line;

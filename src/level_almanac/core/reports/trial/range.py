@@ -1,7 +1,7 @@
 """The range of days of a trial balance or an account's detail, and what the store is to sum for it (docs/trial.md)."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date, timedelta
 
 from level_almanac.core.accounts import ChartOfAccounts
@@ -14,6 +14,7 @@ from level_almanac.core.language.days import DayExpression
 from level_almanac.core.spans.as_of import ALL_EXTRA, AsOfRequest, adjustment_words, choice_words, how_far_words
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.errors import Mistake, UsageMistake
+from level_almanac.immutable import immutable
 from level_almanac.store.ledger_sums import ALL_CLASSES, MOVEMENT, EntryClass, Measures, Slice
 from level_almanac.store.predicate import Every, FieldTest, FiscalRange, Predicate, Some, Within
 
@@ -23,7 +24,7 @@ TRIAL_FREE = ("carried", "closing", "adjustments", "later", "all")
 """The measures that make what a trial balance shows, and those that conditions are not asked for."""
 
 
-@dataclass(frozen=True, slots=True)
+@immutable
 class TrialRange:
     """The range shown. year: the fiscal year that it ends in; since: the one that it begins in; before: what of that
     lies before it; extra_left: extra periods of the last year not asked for; asks: a range for each of its years;

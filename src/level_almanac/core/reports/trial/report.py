@@ -29,6 +29,7 @@ from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import COVERS, AsOfRequest
 from level_almanac.core.table.exact import off_words
 from level_almanac.core.table.model import Check, Column, CountedAmount, Covered, Part, Proof, ReportTable, Row
+from level_almanac.immutable import immutable
 from level_almanac.store.ledger_sums import UNMET, Measures, Sums, considered
 from level_almanac.store.predicate import FieldTest
 
@@ -36,7 +37,7 @@ _ZERO = Decimal(0)
 _ONE_DAY = timedelta(days=1)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@immutable(kw_only=True)
 class TrialRequest(Request):
     """What a trial balance is asked for. first, last: a range of days, both or neither; level: roll accounts up to."""
 
