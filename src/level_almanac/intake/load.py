@@ -268,7 +268,9 @@ class _Load:
         def take_in(some: Sequence[ExportFile], how: ReadingRules) -> None:
             nonlocal mistakes, total
             taking = TakingIn(how, self.store, self.work, self.now, files, known, _READING, self.crew.piece)
-            for file, taken in taking.taken_in(some, self.crew, set(self.drafts)):
+            found = taking.taken_in(some, self.crew, set(self.drafts))
+            for file in some:
+                taken = found[file.key]
                 self.drafts[file.key], outcomes[file.key] = taken.draft, taken.outcome
                 if taken.read is not None:
                     mistakes += taken.read.mistakes

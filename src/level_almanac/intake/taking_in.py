@@ -1,6 +1,6 @@
 """The exports of a load: what of each is as before, and what became of the others."""
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime
 from itertools import islice
@@ -69,26 +69,28 @@ class TakingIn:
     reading: float
     piece: int = 0
 
-    def taken_in(self, some: Sequence[ExportFile], crew: Crew, done: set[Key]) -> Iterator[tuple[ExportFile, Taken]]:
-        """Yield what became of each of some exports, in their order. done: those that were taken in before.
+    def taken_in(self, some: Sequence[ExportFile], crew: Crew, done: set[Key]) -> dict[Key, Taken]:
+        """Return what became of each of some exports, in their order. done: those that were taken in before.
 
         Raises what reading one raises, with nothing more read.
         """
         sizes = {file.key: file.path.stat().st_size if file.path else 0 for file in self.files}
         whole, begun = max(sum(sizes.values()), 1), sum(sizes[key] for key in done)
         steps = []
-        for number, file in enumerate(some, 1):
+        # The largest first, so that at the end nobody waits long for the last.
+        order = sorted(some, key=lambda file: -sizes[file.key])
+        for number, file in enumerate(order, 1):
             ended = begun + sizes[file.key]
             words = f"{file.name}, {number:,} of {len(some):,}"
             steps.append(Step(words, begun / whole * self.reading, ended / whole * self.reading))
             begun = ended
         # A database is asked from here, where its secrets are.
-        items = [_Reading(file, file.path or self._fetched(file)) for file in some]
-        found: Iterable[Taken] = crew.each(self.taken, items, steps)
-        if self.piece:
-            taken = list(found)
-            found = self._with_large(items, taken, crew) if any(each.to_divide for each in taken) else taken
-        yield from zip(some, found, strict=True)
+        items = [_Reading(file, file.path or self._fetched(file)) for file in order]
+        taken = list(crew.each(self.taken, items, steps, [sizes[file.key] for file in order]))
+        if any(each.to_divide for each in taken):
+            taken = self._with_large(items, taken, crew)
+        found = dict(zip((file.key for file in order), taken, strict=True))
+        return {file.key: found[file.key] for file in some}
 
     def taken(self, engine: WritingEngine, work: Path, item: _Reading) -> Taken:
         """Read one export, if it is not the same as before."""

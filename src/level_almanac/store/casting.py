@@ -89,6 +89,8 @@ class Turning:
 
 
 ALL_TURNED = Turning("true")
+_MOST_DECIMALS = 4
+"""How many decimals a number has at the most that is in no currency of an entity."""
 _MANY_WORDS = 50
 """Words from which they are met as a set, as a chart's accounts are."""
 
@@ -166,13 +168,14 @@ def casts(
                 value, wrong = _date(text, dates, bind, zone)
             case "amount":
                 value, wrong = _number(text, form, texts.get("entity", "null"), bind)
-                sure = _surely_number(text, form, bind) if form.is_plain else ""
+                sure = _surely_number(text, form, min(form.decimals.values()), bind)
                 if turning and name == "amount":
                     value, side = f"(case when {turning.test} then -{value} else {value} end)", turning.side
                     wrong += _wrong_side(turning, text, bind)
                     sure = "" if turning.words else sure
             case "quantity":
                 value, wrong = _number(text, form, "null", bind)
+                sure = _surely_number(text, form, _MOST_DECIMALS, bind)
             case _:
                 value, wrong = text, []
         if source.field.positive:
@@ -253,7 +256,7 @@ def _number(text: str, form: NumberForm, entity: str, bind: Binding) -> tuple[st
         digits = f"replace({digits}, {bind(sign)}, '')"
     if form.decimal != ".":
         digits = f"replace({digits}, {bind(form.decimal)}, '.')"
-    scale = 4 if entity == "null" else form.scale
+    scale = _MOST_DECIMALS if entity == "null" else form.scale
     cast = f"try_cast({digits} as decimal(18, {scale}))"
     turned = " or ".join(f"contains({text}, {bind(sign)})" for sign in _signs(form) if sign in _TURNING)
     if form.credit:
@@ -261,7 +264,7 @@ def _number(text: str, form: NumberForm, entity: str, bind: Binding) -> tuple[st
         turned = f"({turned}) <> {credit}" if turned else credit
     value = f"(case when {turned} then -{cast} else {cast} end)" if turned else cast
     if entity == "null":
-        allowed = "4"
+        allowed = str(_MOST_DECIMALS)
     elif len(set(form.decimals.values())) == 1:
         allowed = bind(next(iter(form.decimals.values())))
     else:
@@ -341,7 +344,8 @@ def _signs(form: NumberForm) -> list[str]:
     return signs
 
 
-def _surely_number(text: str, form: NumberForm, bind: Binding) -> str:
-    least = min(form.decimals.values())
-    pattern = number_pattern(form, f"{{1,{least}}}" if least else "", "{1,12}")
+def _surely_number(text: str, form: NumberForm, decimals: int, bind: Binding) -> str:
+    if not form.is_plain:
+        return ""
+    pattern = number_pattern(form, f"{{1,{decimals}}}" if decimals else "", "{1,12}")
     return f"({text} is null or (length({text}) < 18 and regexp_full_match({text}, {bind(pattern)})))"

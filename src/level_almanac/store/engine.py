@@ -67,6 +67,9 @@ class WritingEngine(GatheringEngine, Protocol):
     def beside(self) -> "WritingEngine":
         """Return an engine with the same reach and tables of its own, to be used at the same time."""
 
+    def apart(self, among: int) -> "WritingEngine":
+        """Return an engine of one core with the same reach, as one of so many that share the memory of this one."""
+
     def interrupt(self) -> None:
         """End the statement that is running, if one is; it and any after it raise KeyboardInterrupt."""
 
@@ -83,9 +86,12 @@ class Crew(Protocol):
 
     piece: int
 
-    def each(self, work: Work[Item, Made], items: Sequence[Item], steps: Sequence[Step] = ()) -> Iterator[Made]:
+    def each(
+        self, work: Work[Item, Made], items: Sequence[Item], steps: Sequence[Step] = (), sizes: Sequence[int] = ()
+    ) -> Iterator[Made]:
         """Yield what is made of each item, in their order; raise what the first raises that fails, with no more begun.
 
         Work may be begun twice, and in another process: it writes nothing but files with names of their own, and is,
-        like its items and what it makes, made of what can be pickled. steps: of the items, as they are told of.
+        like its items and what it makes, made of what can be pickled. steps: of the items, as they are told of; sizes:
+        in bytes, of items of which the largest come first.
         """

@@ -35,16 +35,11 @@ def copy_plain_csv(
     count = len(heads)
     bound = Binding(export=str(export), delimiter=delimiter, target=str(target))
     columns = ", ".join(f"'c{number}': 'VARCHAR'" for number in range(count))
-    letters = " + ".join(f"coalesce(strlen(c{number}), 0)" for number in range(count))
-    quotes = " + ".join(_quotes(f"c{number}") for number in range(count))
-    # Where nothing is quoted, each delimiter divides two fields, and there is nothing else to add up.
-    sums = (
-        f"({letters})::integer as letters, ({quotes})::integer as quotes"
-        if there.quotes
-        else "0 as letters, 0 as quotes"
-    )
+    # Where nothing is quoted, each delimiter divides two fields, and there is nothing to add up.
+    together = f"concat({', '.join(f'c{number}' for number in range(count))})" if there.quotes else "''"
     read = f"""
-        select {_texts(count, spaced=there.spaced, quoted=there.quotes > 0)}, {sums}
+        select {_texts(count, spaced=there.spaced, quoted=there.quotes > 0)},
+            strlen(replace({together}, '"', ''))::integer as bare
         from read_csv($export, header = false, skip = 1, auto_detect = false, delim = $delimiter,
             quote = '"', escape = '"', columns = {{{columns}}}, store_rejects = true,
             rejects_limit = 1, rejects_table = 'rejected', rejects_scan = 'scans')"""
@@ -55,18 +50,16 @@ def copy_plain_csv(
     except EngineError:
         # The exact reader comes next, and says which line it was.
         return False
-    summed = "select count(*), coalesce(sum(letters), 0), coalesce(sum(quotes), 0) from read_parquet($target)"
-    ((records, letters, quotes),) = engine.rows(summed, {"target": str(target)})
+    summed = "select count(*), coalesce(sum(bare), 0) from read_parquet($target)"
+    ((records, bare),) = engine.rows(summed, {"target": str(target)})
     ((rejected,),) = engine.rows("select count(*) from rejected")
     if rejected or records != there.lines - 1:
         return False
     if not there.quotes:
         return there.delimiters == (count - 1) * there.lines
-    letters += sum(len(head.encode()) for head in heads)
-    quotes += sum(head.count('"') for head in heads)
-    # Between texts stand delimiters; a mark of quotation stands around a text, or twice within it for one.
-    around = (count - 1) * there.lines + there.quotes - quotes
-    return bool(letters + around == there.size)
+    # Between texts stand delimiters, and marks of quotation around them and within them; that is all there is.
+    bare += sum(len(head.replace('"', "").encode()) for head in heads)
+    return bool(bare + (count - 1) * there.lines + there.quotes == there.size)
 
 
 def copy_numbered_csv(engine: WritingEngine, numbered: Path, heads: int, target: Path) -> None:
@@ -80,10 +73,6 @@ def copy_numbered_csv(engine: WritingEngine, numbered: Path, heads: int, target:
         f"copy ({read}) to $target (format parquet, compression lz4)",
         {"numbered": str(numbered), "target": str(target)},
     )
-
-
-def _quotes(text: str) -> str:
-    return f"(case when contains({text}, '\"') then strlen({text}) - strlen(replace({text}, '\"', '')) else 0 end)"
 
 
 def _texts(heads: int, *, spaced: bool = True, quoted: bool = True) -> str:

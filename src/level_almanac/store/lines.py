@@ -297,8 +297,7 @@ class ExportLines:
         self._copy(query, target)
 
     def write_plain(self, path: str, target: Path) -> None:
-        """Write the part of a table that has no place in the calendar, in the order of its key."""
-        key = ", ".join(f'"{name}"' for name in self.table.key)
+        """Write the part of a table that has no place in the calendar, in the order of the export."""
         fields = self._fields({}, skip=set())
         once = ""
         if self.repeated:
@@ -306,7 +305,7 @@ class ExportLines:
             once = f" qualify row_number() over (partition by {names} order by file_line) = 1"
         query = f"""
             select {fields}, {self.bound(path)}::varchar as file, file_line
-            from {self._rows}{once} order by {key}"""
+            from {self._rows}{once} order by {self.order}"""
         self._copy(query, target)
 
     def _fields(self, given: Mapping[str, str], skip: set[str]) -> str:
@@ -349,7 +348,8 @@ class ExportLines:
 
 def join_parts(engine: GatheringEngine, table: Table, parts: Sequence[str], target: Path) -> None:
     """Write the part of an export whose stretches were written as parts of their own."""
-    order = LEDGER_ORDER if table.name == "ledger" else ", ".join(f'"{name}"' for name in table.key)
+    plan = ", ".join(f'"{name}"' for name in table.key) if table.plan_of else ""
+    order = LEDGER_ORDER if table.name == "ledger" else plan or "file_line"
     engine.write(
         f"select * from read_parquet($parts, union_by_name = true) order by {order}", target, {"parts": list(parts)}
     )

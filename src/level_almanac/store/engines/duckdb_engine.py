@@ -9,6 +9,7 @@ from copy import copy
 from importlib import import_module
 from pathlib import Path
 from typing import Any
+from uuid import uuid4
 
 from level_almanac.errors import Mistake, UsageMistake
 from level_almanac.progress import gauged, is_heard
@@ -28,16 +29,19 @@ class DuckDBEngine:
 
     reach: the folders and files that statements may read and write, and nothing else, all links followed; spill: where
     goes what is larger than memory, made and removed as it is needed; memory: how much may be taken, or empty for most
-    of what there is; threads: how many it computes with, or 0 for as many as there are cores. What `ALMANAC_MEMORY`
-    says counts before `memory`; raises UsageMistake where it says nothing readable.
+    of what there is; threads: how many it computes with, or 0 for as many as there are cores; among: how many share
+    that memory. What `ALMANAC_MEMORY` says counts before `memory`; raises UsageMistake where it says nothing readable.
     """
 
-    def __init__(self, reach: Iterable[Path], spill: Path | None = None, memory: str = "", *, threads: int = 0) -> None:
+    def __init__(
+        self, reach: Iterable[Path], spill: Path | None = None, memory: str = "", *, threads: int = 0, among: int = 1
+    ) -> None:
         duckdb = _duckdb_module()
         self.called = f"DuckDB {duckdb.__version__}"
         self._connection = duckdb.connect(":memory:")
         self._errors = duckdb.Error
         self._ended = False
+        self._reach, self._spill, self._memory = tuple(reach), spill, memory
         if is_heard():
             # Somebody asks meanwhile how far a statement is, and says it in other words.
             self.run("set enable_progress_bar = true")
@@ -47,13 +51,13 @@ class DuckDBEngine:
         self.run("set autoinstall_known_extensions = false")
         self.run("set autoload_known_extensions = false")
         if told := told_memory() or memory:
-            self.run("set memory_limit = $memory", {"memory": told})
+            self.run("set memory_limit = $memory", {"memory": _shared(told, among)})
         if threads:
             self.run("set threads = $threads", {"threads": threads})
         if spill is not None:
             self.run("set temp_directory = $spill", {"spill": str(spill)})
         # Reads are asked for by patterns that fit one name, and held against these as they are written.
-        whole = [name for path in reach for name in (str(path.resolve()), glob.escape(str(path.resolve())))]
+        whole = [name for path in self._reach for name in (str(path.resolve()), glob.escape(str(path.resolve())))]
         self._connection.execute("set allowed_directories = $whole", {"whole": whole})
         self._connection.execute("set allowed_paths = $whole", {"whole": whole})
         # Whatever a statement came to be made of, it reaches nothing else, and cannot change that.
@@ -134,6 +138,11 @@ class DuckDBEngine:
         other._connection = self._connection.cursor()
         return other
 
+    def apart(self, among: int) -> "DuckDBEngine":
+        """Return an engine of one core with the same reach, as one of so many that share the memory of this one."""
+        spill = self._spill / f"spill-{uuid4().hex}" if self._spill else None
+        return DuckDBEngine(self._reach, spill, self._memory, threads=1, among=among)
+
     def interrupt(self) -> None:
         """End the statement that is running, if one is; it and any after it raise KeyboardInterrupt."""
         self._ended = True
@@ -143,6 +152,12 @@ class DuckDBEngine:
     def close(self) -> None:
         """Close the connection."""
         self._connection.close()
+
+
+def _shared(memory: str, among: int) -> str:
+    """Return a share of an amount of memory, as `600MB` of `1200MB`."""
+    amount = int(memory[:-2]) * (1000 if memory[-2:].upper() == "GB" else 1)
+    return memory if among == 1 else f"{max(amount // among, 1)}MB"
 
 
 def told_memory() -> str:

@@ -29,7 +29,13 @@ class SparkCrew:
     def __init__(self, engine: SparkEngine, reach: Sequence[Path], memory: str) -> None:
         self._engine, self._reach, self._memory = engine, reach, memory
 
-    def each(self, work: Work[Item, Made], items: Sequence[Item], steps: Sequence[Step] = ()) -> Iterator[Made]:
+    def each(
+        self,
+        work: Work[Item, Made],
+        items: Sequence[Item],
+        steps: Sequence[Step] = (),
+        sizes: Sequence[int] = (),  # noqa: ARG002  Spark shares out by itself
+    ) -> Iterator[Made]:
         """Yield what is made of each item, in their order, once all are done; steps: of the items, as they are told of.
 
         A task that an executor is lost in is begun anew on another. Raises EngineError where the cluster cannot.

@@ -17,6 +17,8 @@ from level_almanac.store.engine import Item, Made, Work, WritingEngine
 
 _AT_A_TIME = min(2, os.cpu_count() or 1)
 """How many things are done at a time: much of what is done to one export leaves a core to others."""
+_MUCH = 32 * 2**20
+"""From how many bytes on it is worth that each has an engine with a core of its own."""
 _PATIENCE = 5.0
 """Seconds that are waited for work to end that is not wanted any more."""
 _Job = tuple[Any, "Step | None", "Future[Any]"]
@@ -31,10 +33,17 @@ class ThreadCrew:
     def __init__(self, engine: WritingEngine, folder: Path) -> None:
         self._engine, self._folder = engine, folder
 
-    def each(self, work: Work[Item, Made], items: Sequence[Item], steps: Sequence[Step] = ()) -> Iterator[Made]:
-        """Yield what is made of each item, in their order; steps: of the items, as they are told of."""
+    def each(
+        self, work: Work[Item, Made], items: Sequence[Item], steps: Sequence[Step] = (), sizes: Sequence[int] = ()
+    ) -> Iterator[Made]:
+        """Yield what is made of each item, in their order; steps: of the items, as they are told of; sizes: in bytes,
+        of items of which the largest come first.
+        """
         jobs: list[_Job] = [(item, step, Future()) for item, step in zip_longest(items, steps)]
-        engines = [self._engine.beside() for _ in range(min(_AT_A_TIME, len(jobs)))]
+        several = min(_AT_A_TIME, len(jobs))
+        # Cores that share one statement wait for each other; with a core each, none is idle until the last items.
+        apart = sum(sizes) >= _MUCH and several * max(sizes) <= sum(sizes)
+        engines = [self._engine.apart(several) if apart else self._engine.beside() for _ in range(several)]
         waiting = deque(jobs)
         threads = [Thread(target=self._work, args=(waiting, engine, work), daemon=True) for engine in engines]
         for thread in threads:
