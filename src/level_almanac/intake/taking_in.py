@@ -74,7 +74,7 @@ class TakingIn:
 
         Raises what reading one raises, with nothing more read.
         """
-        sizes = {file.key: file.path.stat().st_size if file.path else 0 for file in self.files}
+        sizes = {file.key: self._to_read(file) for file in self.files}
         whole, begun = max(sum(sizes.values()), 1), sum(sizes[key] for key in done)
         steps = []
         # The largest first, so that at the end nobody waits long for the last.
@@ -91,6 +91,13 @@ class TakingIn:
             taken = self._with_large(items, taken, crew)
         found = dict(zip((file.key for file in order), taken, strict=True))
         return {file.key: found[file.key] for file in some}
+
+    def _to_read(self, file: ExportFile) -> int:
+        """Return how many bytes of an export are to be read, as far as that can be told before."""
+        old = self.known.get(file.key)
+        if file.path is None or (old and old.identity and old.identity == identity_of(file.path)):
+            return 0
+        return file.path.stat().st_size
 
     def taken(self, engine: WritingEngine, work: Path, item: _Reading) -> Taken:
         """Read one export, if it is not the same as before."""

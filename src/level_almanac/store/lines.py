@@ -285,7 +285,6 @@ class ExportLines:
     def write_plan(self, path: str, placements: Placements, target: Path) -> None:
         """Write the part of a plan, each line at its period, year or day, in the order of the table's key."""
         self._keep_placements(placements)
-        key = ", ".join(f'texts."{name}"' for name in self.table.key)
         by_entity = _by_entity(placements)
         query = f"""
             with texts as (select {self._fields({}, skip=set())}, file_line from {self._rows})
@@ -293,7 +292,7 @@ class ExportLines:
                 {self.bound(path)}::varchar as file, file_line
             from texts join placements on texts.date is not distinct from placements.day
                 and texts.period is not distinct from placements.period{by_entity}
-            order by {key}"""
+            order by {order_of(self.table)}"""
         self._copy(query, target)
 
     def write_plain(self, path: str, target: Path) -> None:
@@ -348,11 +347,14 @@ class ExportLines:
 
 def join_parts(engine: GatheringEngine, table: Table, parts: Sequence[str], target: Path) -> None:
     """Write the part of an export whose stretches were written as parts of their own."""
-    plan = ", ".join(f'"{name}"' for name in table.key) if table.plan_of else ""
-    order = LEDGER_ORDER if table.name == "ledger" else plan or "file_line"
-    engine.write(
-        f"select * from read_parquet($parts, union_by_name = true) order by {order}", target, {"parts": list(parts)}
-    )
+    query = f"select * from read_parquet($parts, union_by_name = true) order by {order_of(table)}"
+    engine.write(query, target, {"parts": list(parts)})
+
+
+def order_of(table: Table) -> str:
+    """Return the SQL of the order of a part: plans by their key, all but ledgers and plans as their exports are."""
+    key = ", ".join(f'"{name}"' for name in table.key)
+    return LEDGER_ORDER if table.name == "ledger" else key if table.plan_of else f"file_line, {key}"
 
 
 def _by_entity(placements: Placements) -> str:

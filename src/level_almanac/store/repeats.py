@@ -13,7 +13,7 @@ from level_almanac.files.tables import Table
 from level_almanac.immutable import immutable
 from level_almanac.store.binding import Binding
 from level_almanac.store.engine import Engine, GatheringEngine
-from level_almanac.store.lines import LEDGER_ORDER
+from level_almanac.store.lines import order_of
 
 
 @immutable
@@ -183,14 +183,13 @@ def rewrite(
 
     shadows: what `write_shadows` wrote, or None where all lines count.
     """
-    order = LEDGER_ORDER if table.name == "ledger" else _key(table)
     # Several lines can come from one row of an export; the key tells them apart.
     same = " and ".join(f'lines."{name}" is not distinct from shadows."{name}"' for name in table.key)
     without = f"""{"semi" if copies else "anti"} join read_parquet($shadows) as shadows on lines.file = shadows.file
         and lines.file_line = shadows.file_line and {same}"""
     engine.write(
         f"""select lines.* from read_parquet($parts, union_by_name = true) as lines
-            {without if shadows else ""} order by {order}""",
+            {without if shadows else ""} order by {order_of(table)}""",
         target,
         {"parts": list(parts), "shadows": str(shadows)},
     )
