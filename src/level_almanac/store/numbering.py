@@ -26,7 +26,7 @@ def not_followed(engine: Engine, source: LineSource, entity: Expression, number:
                 select entity, number, left(core, length(core) - length(run)) as ahead,
                     substring(number, length(core) + 1) as behind, ltrim(run, '0') as digits
                 from split),
-            valued as (
+            valued as materialized (
                 select *, try_cast(case when digits = '' then '0' else digits end as bigint) as value from told),
             broken as (
                 select entity, ahead, behind from valued group by entity, ahead, behind

@@ -32,8 +32,10 @@ def near_days(engine: Engine, source: LineSource, days: int) -> list[Row]:
     asking = Asking(source)
     return engine.rows(
         f"""with lines as ({_lines(source, asking)}),
+            several as (select entity, party, amount from lines group by entity, party, amount having count(*) > 1),
             dated as (select entity, party, amount, dated, lead(dated) over (partition by entity, party, amount
-                    order by dated, number, file, file_line) as following from lines),
+                    order by dated, number, file, file_line) as following
+                from lines semi join several using (entity, party, amount)),
             near as (select distinct entity, party, amount from dated
                 where date_diff('day', dated, following) <= {asking.bind(days)})
             select {_columns("lines")} from lines join near on near.entity = lines.entity

@@ -97,6 +97,6 @@ def _named(
         select {", ".join(f"each.{name}" for name in names)},
             case when sums.document is not null then each.settles else each.number end as document
         from {lines.relation(bind)} as each
-        left join {sums} as sums on each.kind = 'credit' and sums.entity = each.entity
-            and sums.document = each.settles
+        left join {sums} as sums on sums.entity = each.entity
+            and sums.document = case when each.kind = 'credit' then each.settles end
         where each.entity in {bind.many(entities)} and each.posted <= {bind(day)}"""
