@@ -7,7 +7,7 @@ from datetime import date
 from pathlib import Path
 from typing import Any, Self
 
-from level_almanac.api.edition_files import WRITERS, figures_of
+from level_almanac.api.edition_files import figures_of, writers
 from level_almanac.api.loading import load_book, look_book
 from level_almanac.api.report import Report, Tracer
 from level_almanac.api.reports import ReportMethods
@@ -129,7 +129,7 @@ class Book(ReportMethods):
             findings=with_findings,
             unexplained=without_explanations,
         )
-        return issue(self.core, request, WRITERS, lambda _, named: nullcontext(named)).folder
+        return issue(self.core, request, writers(), lambda _, named: nullcontext(named)).folder
 
     def verify_edition(self, name: str, seal: str = "") -> Report:
         """Return whether an edition is still what was issued. seal: as it was noted elsewhere."""

@@ -18,9 +18,10 @@ from level_almanac.cli.show import OutputRequest, check_outputs, look_for, outpu
 from level_almanac.core.editions.report import edition_report, editions_report, verification_report
 from level_almanac.core.editions.verify import verified
 from level_almanac.core.reports.making import in_look
+from level_almanac.core.reports.registry import all_reports
 from level_almanac.errors import AlmanacError, how_many
 from level_almanac.files.editions import edition_folder, edition_names, read_edition, seal_of
-from level_almanac.files.page_reading import pages_named
+from level_almanac.files.page_reading import pages_named, read_page
 from level_almanac.files.page_writing import LOCK_BROKEN
 
 _FORMATS = ("html", "pdf", "xlsx", "csv", "json", "md", "parquet", "txt")
@@ -87,9 +88,10 @@ def issue(
       almanac edition issue 2026-P08 --period 2026-P08 --pages month-end
       almanac edition issue 2025-audit --year 2025 --pages common/trial --pages common/balance --as pdf --as csv
     """
-    from level_almanac.api.edition_files import WRITERS
+    from level_almanac.api.edition_files import writers
     from level_almanac.core.editions.issue import IssueRequest, edition_when
     from level_almanac.core.editions.issue import issue as issue_edition
+    from level_almanac.output.drawing import beside
 
     book = open_book(ctx)
     when_asked = edition_when(book, asked_when(book, when))
@@ -104,7 +106,9 @@ def issue(
         findings=with_findings,
         unexplained=without_explanations,
     )
-    done = issue_edition(book, request, WRITERS, _progress)
+    # What draws is begun first: it takes as long to be ready as reports to be made.
+    with beside() if any(_is_charted(book.file.root, page) for page in request.pages) else nullcontext() as drawing:
+        done = issue_edition(book, request, writers(drawing), _progress)
     for page in done.edition.pages:
         for words in page.findings:
             say(f"warning: {page.name}: {words}")
@@ -113,6 +117,12 @@ def issue(
     size = f"{how_many(len(done.edition.pages), 'page')}, {how_many(len(done.edition.files) + 2, 'file')}"
     say(f"issued {done.folder.relative_to(book.file.root)}: {size}")
     say(f"seal {done.seal}")
+
+
+def _is_charted(root: Path, page: str) -> bool:
+    """Tell whether the report of a page can have a chart."""
+    report = all_reports().get(read_page(root, page).file.report.split()[0])
+    return report is not None and report.charted
 
 
 def _progress(label: str, named: Sequence[tuple[str, Any]]) -> AbstractContextManager[Any]:

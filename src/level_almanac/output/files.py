@@ -2,11 +2,15 @@
 
 from importlib import import_module
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from level_almanac.core.table.model import ReportTable
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.output.text import legible
 from level_almanac.whole_file import write_whole
+
+if TYPE_CHECKING:
+    from level_almanac.output.drawing import Draw
 
 _RENDERERS = {
     "xlsx": ("xlsx", "xlsx"),
@@ -25,6 +29,8 @@ ENDINGS = tuple(_RENDERERS)
 BOOK, WITH_MACROS = "xlsx", "xlsm"
 """Workbooks; those with macros are never made here, and only written into."""
 _OF_ONE_TABLE = ("csv", "parquet", "png", "svg")
+_WITH_CHART = ("html", "pdf")
+"""Formats that have a report's chart beside its figures."""
 _EXACT = ("json", "parquet")
 """The formats for programs, which keep every letter as it is."""
 
@@ -45,12 +51,16 @@ def check_target(path: Path, into: str = "") -> None:
         raise UsageMistake(Mistake("this is a folder", "-o", repr(str(path)), "a file"))
 
 
-def rendered(table: ReportTable, ending: str) -> bytes:
-    """Return the report in the format of this ending; raise UsageMistake where that has room for one table only."""
+def rendered(table: ReportTable, ending: str, draw: "Draw | None" = None) -> bytes:
+    """Return the report in the format of this ending; raise UsageMistake where that has room for one table only.
+
+    draw: draws its chart.
+    """
     check_sheets(table, ending)
     module, function = _RENDERERS[ending]
     seen = table if ending in _EXACT else legible(table)
-    written = getattr(import_module(f"level_almanac.output.{module}"), function)(seen)
+    drawing = {"draw": draw} if draw and ending in _WITH_CHART else {}
+    written = getattr(import_module(f"level_almanac.output.{module}"), function)(seen, **drawing)
     return written if isinstance(written, bytes) else str(written).encode("utf-8")
 
 

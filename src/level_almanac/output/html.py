@@ -2,7 +2,7 @@
 
 import base64
 from decimal import Decimal
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.output.logo import png_of
@@ -18,14 +18,19 @@ from level_almanac.output.text import (
     proof_lines,
 )
 
+if TYPE_CHECKING:
+    from level_almanac.output.drawing import Draw, Picture
+
 _PRINTED_COLUMNS = 8
 """Columns from which a page is turned and its type made smaller."""
 _LONG_LABEL = 48
 """Letters from which a label goes on on a line below."""
 
 
-def html(table: ReportTable, *, sortable: bool = False) -> str:
-    """Return the report as one HTML page. sortable: whether each cell tells what it is put in order by."""
+def html(table: ReportTable, *, sortable: bool = False, draw: "Draw | None" = None) -> str:
+    """Return the report as one HTML page. sortable: whether each cell tells what it is put in order by; draw: draws its
+    chart.
+    """
     page, wide = table.look.page, len(table.columns) >= _PRINTED_COLUMNS
     within = folds(table.rows)
     foldable = {name for names in within.values() for name in names}
@@ -39,7 +44,7 @@ def html(table: ReportTable, *, sortable: bool = False) -> str:
         over=page.title,
         facts=[line for line in page_lines(table) if line != page.title],
         logo=_logo(table),
-        chart=_picture(table),
+        chart=_picture(table, draw),
         heads=[_head(column) for column in table.columns],
         key_label=table.key_label,
         grouped=_grouped(table),
@@ -63,13 +68,21 @@ def html(table: ReportTable, *, sortable: bool = False) -> str:
     return made
 
 
-def _picture(table: ReportTable) -> str:
+def _picture(table: ReportTable, draw: "Draw | None") -> str:
     """Return the report's own chart, as the source of an image, or nothing where it has none."""
     if table.chart is None:
         return ""
-    from level_almanac.output.chart import drawn
+    from level_almanac.output.drawing import drawn_here
 
-    return f"data:image/svg+xml;base64,{base64.b64encode(drawn(table, 'svg', bare=True)).decode('ascii')}"
+    svg = (draw or drawn_here)(picture_of(table))
+    return f"data:image/svg+xml;base64,{base64.b64encode(svg).decode('ascii')}"
+
+
+def picture_of(table: ReportTable) -> "Picture":
+    """Return the chart that stands on the page of a report."""
+    from level_almanac.output.drawing import Picture
+
+    return Picture(table, "svg", bare=True)
 
 
 def _sheet(sheet: ReportTable, number: int) -> dict[str, Any]:

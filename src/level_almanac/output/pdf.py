@@ -13,6 +13,7 @@ from level_almanac.output.terminal import page_lines
 from level_almanac.output.text import cell_words, group_runs, is_negative, notes, prepared_words, proof_lines, shortened
 
 if TYPE_CHECKING:
+    from level_almanac.output.drawing import Draw, Picture
     from level_almanac.output.pdf_rows import PlainRow
 
 MM = 72 / 25.4
@@ -33,9 +34,9 @@ def _gap(size: float) -> float:
     return 9.0 if size > _CLOSE else 4.5
 
 
-def pdf(table: ReportTable) -> bytes:
-    """Return the report as a PDF, each of its sheets begun on a page of its own."""
-    return pages_of([Document(each) for each in table.all_sheets])
+def pdf(table: ReportTable, draw: "Draw | None" = None) -> bytes:
+    """Return the report as a PDF, each of its sheets begun on a page of its own. draw: draws charts."""
+    return pages_of([Document(each, draw) for each in table.all_sheets])
 
 
 def pages_of(documents: Sequence["Document"]) -> bytes:
@@ -56,14 +57,22 @@ def pages_of(documents: Sequence["Document"]) -> bytes:
     return stream.getvalue()
 
 
+def picture_of(table: ReportTable) -> "Picture":
+    """Return the chart that stands in the document of a report, as that tells it."""
+    from level_almanac.output.drawing import Picture
+
+    # Packed by the document itself: a PNG would be packed, and unpacked again, for nothing.
+    return Picture(table, "tif", bare=True, dpi=180)
+
+
 class Document:
     """Lays one report out on pages."""
 
-    def __init__(self, table: ReportTable) -> None:
+    def __init__(self, table: ReportTable, draw: "Draw | None" = None) -> None:
         from reportlab.lib import pagesizes
 
         known_fonts()
-        self.table = shortened(table)
+        self.table, self._draw = shortened(table), draw
         page = table.look.page
         self.paper: tuple[float, float] = getattr(pagesizes, page.paper.upper())
         self.margin = page.margins * MM
@@ -189,10 +198,9 @@ class Document:
         from reportlab.lib.utils import ImageReader
         from reportlab.platypus import Image
 
-        from level_almanac.output.chart import drawn
+        from level_almanac.output.drawing import drawn_here
 
-        # Packed by the document itself: a PNG would be packed, and unpacked again, for nothing.
-        picture = io.BytesIO(drawn(self.table, "tif", bare=True, dpi=180))
+        picture = io.BytesIO((self._draw or drawn_here)(picture_of(self.table)))
         wide, high = ImageReader(picture).getSize()
         # It takes the width of the page, and leaves some of its height to the figures.
         scale = min((self.page[0] - 2 * self.margin) / wide, (self.page[1] - 2 * self.margin) * 0.55 / high)

@@ -3,7 +3,7 @@
 import io
 import re
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from xml.sax.saxutils import escape
 
 from level_almanac.core.table.model import ReportTable
@@ -11,12 +11,17 @@ from level_almanac.output.pdf import MM, Document, numbering, page_template, wri
 from level_almanac.output.pdf_style import BOLD, INK, QUIET, REGULAR, known_fonts
 from level_almanac.output.terminal import page_lines
 
+if TYPE_CHECKING:
+    from level_almanac.output.drawing import Draw
+
 _BESIDE_TITLE = 60
 """Letters."""
 
 
-def pdf_together(title: str, facts: Sequence[str], tables: Sequence[ReportTable]) -> bytes:
-    """Return the reports as one PDF, their sheets after each. facts: lines under the title on the page of contents."""
+def pdf_together(title: str, facts: Sequence[str], tables: Sequence[ReportTable], draw: "Draw | None" = None) -> bytes:
+    """Return the reports as one PDF, their sheets after each. facts: lines under the title on the page of contents;
+    draw: draws charts.
+    """
     from reportlab.platypus import BaseDocTemplate, NextPageTemplate, PageBreak, Paragraph
 
     known_fonts()
@@ -33,7 +38,7 @@ def pdf_together(title: str, facts: Sequence[str], tables: Sequence[ReportTable]
                     # From here on it lists what it was told.
                     listed.beforeBuild()
 
-    contents, documents = _Contents(title, facts, tables[0]), [Document(table) for table in tables]
+    contents, documents = _Contents(title, facts, tables[0]), [Document(table, draw) for table in tables]
     entries = [_entry(number, document) for number, document in enumerate(documents)]
     before = contents.pages(entries)
     front, listed = contents.story()

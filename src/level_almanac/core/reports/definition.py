@@ -69,7 +69,8 @@ class Report:
     """A report. help: what it is of, in one line; about: more of it; examples: command lines without `almanac`;
     request, make: `module:name` of its package, imported when they are used; all_lines: of what makes the lines behind
     all figures, where it has that; page: whether it can be saved; covers: whether it has no range of days and yet
-    covers the period that it is made for; instead: for options of other reports, by name, what to write here.
+    covers the period that it is made for; charted: whether it can have a chart of its own; instead: for options of
+    other reports, by name, what to write here.
     """
 
     package: str
@@ -83,6 +84,7 @@ class Report:
     all_lines: str = ""
     page: bool = True
     covers: bool = False
+    charted: bool = False
     instead: Mapping[str, str] = field(default_factory=dict)
 
     def _named(self, code: str) -> Any:

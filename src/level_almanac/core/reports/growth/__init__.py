@@ -5,6 +5,7 @@ from level_almanac.core.reports.definition import Report, Tracing
 REPORT = Report(
     package=__name__,
     name="growth",
+    charted=True,
     help="Any measures by year, quarter, period, week or day, with change.",
     about="""Each row stands beside the span before it and beside last year's. A span
 that is not finished is marked, and compared with the same days.""",

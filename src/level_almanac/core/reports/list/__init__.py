@@ -5,6 +5,7 @@ from level_almanac.core.reports.definition import Report, Tracing
 REPORT = Report(
     package=__name__,
     name="list",
+    charted=True,
     help="Lines of a table: any fields, conditions, groups and totals.",
     about="""TABLE is `ledger`, `accounts`, `budget`, or one that the book declares.
 `almanac fields TABLE` tells what can be asked for.""",

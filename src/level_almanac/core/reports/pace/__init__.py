@@ -5,6 +5,7 @@ from level_almanac.core.reports.definition import Report, Tracing
 REPORT = Report(
     package=__name__,
     name="pace",
+    charted=True,
     help="Spending against a budget, and where it will end.",
     about="""What was due by now is the finished periods' plan and a share of the part
 period's. What is spent, divided by that share, is where it will end.""",

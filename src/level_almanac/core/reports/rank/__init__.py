@@ -5,6 +5,7 @@ from level_almanac.core.reports.definition import Report, Tracing
 REPORT = Report(
     package=__name__,
     name="rank",
+    charted=True,
     help="The largest members and all other, this year and last.",
     about="""One column decides which members are shown, and every other column keeps
 them. `All other` is what is left of the total in each column.""",
