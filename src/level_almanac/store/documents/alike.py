@@ -28,19 +28,19 @@ def spelt_twice(engine: Engine, source: LineSource) -> list[Row]:
 
 
 def near_days(engine: Engine, source: LineSource, days: int) -> list[Row]:
-    """Return the lines of one entity, party and amount of which two in order of their dates are so few days apart."""
+    """Return each two lines of one entity, party and amount that follow each other by their dates, so few days apart:
+    what the first brings, then what the second does.
+    """
     asking = Asking(source)
+    following = ", ".join(f"lead({name}) over in_order as next_{name}" for name in ITEM)
     return engine.rows(
         f"""with lines as ({_lines(source, asking)}),
             several as (select entity, party, amount from lines group by entity, party, amount having count(*) > 1),
-            dated as (select entity, party, amount, dated, lead(dated) over (partition by entity, party, amount
-                    order by dated, number, file, file_line) as following
-                from lines semi join several using (entity, party, amount)),
-            near as (select distinct entity, party, amount from dated
-                where date_diff('day', dated, following) <= {asking.bind(days)})
-            select {_columns("lines")} from lines join near on near.entity = lines.entity
-                and near.party = lines.party and near.amount = lines.amount
-            order by file, file_line""",
+            pairs as (select lines.*, {following} from lines semi join several using (entity, party, amount)
+                window in_order as (partition by entity, party, amount order by dated, number, file, file_line))
+            select {_columns("pairs")}, {", ".join(f"next_{name}" for name in ITEM)} from pairs
+            where date_diff('day', dated, next_dated) <= {asking.bind(days)}
+            order by entity, party, amount, dated, number, file, file_line""",
         asking.bind.values,
     )
 

@@ -5,7 +5,6 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from decimal import Decimal
-from itertools import pairwise
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
@@ -19,6 +18,7 @@ from level_almanac.core.subledger.subledger import Subledger, Tally, later_words
 from level_almanac.core.table.model import CountedAmount, Proof
 from level_almanac.errors import how_many
 from level_almanac.store.documents import alike as alike_lines
+from level_almanac.store.documents.lines import ITEM
 from level_almanac.store.expressions import FieldReference
 from level_almanac.store.line_query import LineSource, groups, lines
 from level_almanac.store.predicate import FieldTest, Not
@@ -83,20 +83,17 @@ def spelt_twice(sides: Sequence[Side]) -> Checked:
 
 def alike(sides: Sequence[Side]) -> Checked:
     """Return the invoices of one party and amount that are dated within a few days, under different numbers."""
-    by_party: defaultdict[tuple[str, str, Decimal], list[Item]] = defaultdict(list)
-    for side, _ in sides:
-        for row in alike_lines.near_days(side.book.engine, _invoices(side), _NEAR_DAYS):
-            item = item_of(row, 0)
-            by_party[item.entity, item.party, item.amount].append(item)
+    pairs = [
+        (item_of(row[: len(ITEM)], 0), item_of(row[len(ITEM) :], 0))
+        for side, _ in sides
+        for row in alike_lines.near_days(side.book.engine, _invoices(side), _NEAR_DAYS)
+    ]
     findings = []
-    for (entity, party, amount), items in sorted(by_party.items()):
-        ordered = sorted(items, key=lambda item: (item.dated, item.number))
-        for one, other in pairwise(ordered):
-            near = (other.dated - one.dated).days <= _NEAR_DAYS
-            if near and _bare(one.number) != _bare(other.number):
-                words = f"{entity} {party}: {one.number} of {day_words(one.dated)} and {other.number}"
-                key = f"{entity}/{party}/{one.number}/{other.number}"
-                findings.append(Finding(key, words, _told((one, other)), amount, "warning"))
+    for one, other in sorted(pairs, key=lambda pair: (pair[0].entity, pair[0].party, pair[0].amount)):
+        if _bare(one.number) != _bare(other.number):
+            words = f"{one.entity} {one.party}: {one.number} of {day_words(one.dated)} and {other.number}"
+            key = f"{one.entity}/{one.party}/{one.number}/{other.number}"
+            findings.append(Finding(key, words, _told((one, other)), one.amount, "warning"))
     return Checked(KINDS["alike"], findings, _looked(sides))
 
 

@@ -31,11 +31,15 @@ _ITEM_CHECKS = frozenset({"spelt-twice", "alike", "over-applied", "loose", "earl
 class CheckRequest(Request):
     """What to check. kinds: keys of checks, or none for all; when: the day up to which documents are looked at;
     accept: closed periods and journals in them whose changes are taken as right from now on; only_new: show only what
-    the last run did not find; most_lines: of each finding.
+    the last run did not find; most_findings: of each check; most_lines: of each finding.
     """
 
     kinds: tuple[str, ...] = option("checks", "", "texts", metavar="[CHECK]...", argument=True)
     only_new: bool = option("only-new", "Only what the last run did not find.", "flag")
+    most_findings: int = option(
+        "findings", "At most so many findings of each check, errors first.", "count", 1000, metavar="N",
+        show_default=True,
+    )  # fmt: skip
     most_lines: int = option(
         "lines", "At most so many lines of each finding.", "count", 8, metavar="N", show_default=True
     )
@@ -61,14 +65,14 @@ def check(book: Book, request: CheckRequest) -> MadeReport:
                 Mistake("no check has this name", "CHECK", repr(key), listed(KINDS), nearest(key, KINDS))
             )
     checks = _Check(book, request)
-    table, errors = checks.table(request.most_lines)
+    table, errors = checks.table(request.most_findings, request.most_lines)
     return MadeReport(table, checks, not errors, checks.keep, why=f"{how_many(errors, 'error')} found")
 
 
 def check_trace(_book: Book, made: MadeReport, asked: TraceRequest) -> ReportTable:
     """Return one finding with all of its lines; raises UsageMistake for a row that is no finding."""
     row = asked.row
-    table: ReportTable = made.of.table(sys.maxsize)[0]
+    table: ReportTable = made.of.table(sys.maxsize, sys.maxsize)[0]
     key = find_row(table, row).key.partition(">")[0]
     rows = tuple(each for each in table.rows if each.key == key or each.key.startswith(f"{key}>"))
     if rows[0].cells.get("severity") not in ("error", "warning"):
@@ -159,16 +163,23 @@ class _Check:
             )
             return
         tell("invoices that look alike")
-        yield documents.spelt_twice(self.sides)
-        yield documents.alike(self.sides)
-        yield documents.over_applied(self.sides)
-        yield documents.loose(self.sides)
-        yield documents.early(self.sides)
-        tell("documents beside the ledger")
-        yield documents.control(self.sides)
+        for key, look in (
+            ("spelt-twice", documents.spelt_twice),
+            ("alike", documents.alike),
+            ("over-applied", documents.over_applied),
+            ("loose", documents.loose),
+            ("early", documents.early),
+        ):
+            if self._asked(key):
+                yield look(self.sides)
+        if self._asked("control"):
+            tell("documents beside the ledger")
+            yield documents.control(self.sides)
 
-    def table(self, most_lines: int) -> tuple[ReportTable, int]:
-        """Return the report, and how many errors it shows. most_lines: of each finding."""
+    def table(self, most_findings: int, most_lines: int) -> tuple[ReportTable, int]:
+        """Return the report, and how many errors it tells of. most_findings: of each check; most_lines: of each
+        finding.
+        """
         known = set() if self.before is None else {
             f"{kind}:{key}" for kind, keys in self.before.findings.items() for key in keys
         }  # fmt: skip
@@ -198,7 +209,7 @@ class _Check:
                 *self._carried_columns(shown_findings),
                 Column("export", "line of the export", "text"),
             ),
-            rows=tuple(self._rows(shown_findings, new, most_lines)),
+            rows=tuple(self._rows(shown_findings, new, most_findings, most_lines)),
             key_label="finding",
             proof=self._proof(),
             notes=tuple(self._notes()),
@@ -224,14 +235,22 @@ class _Check:
         yield f"{only}{how_many(errors, 'error')}, {how_many(warnings, 'warning')}"
         yield data_words(self.book)
 
-    def _rows(self, shown: Sequence[tuple[Checked, list[Finding]]], new: set[int], most_lines: int) -> Iterator[Row]:
+    def _rows(
+        self, shown: Sequence[tuple[Checked, list[Finding]]], new: set[int], most_findings: int, most_lines: int
+    ) -> Iterator[Row]:
         for each, findings in shown:
             if not findings:
                 continue
             yield heading(each.kind.key, f"{each.kind.title}: {each.kind.step}")
-            for finding in findings:
+            more = len(findings) - most_findings
+            ordered = sorted(findings, key=lambda finding: finding.severity != "error") if more > 0 else findings
+            for finding in ordered[:most_findings]:
                 is_new = id(finding) in new and self.before is not None
                 yield from self._finding_rows(each.kind.key, finding, most_lines, is_new=is_new)
+            if more > 0:
+                errors = sum(finding.severity == "error" for finding in ordered[most_findings:])
+                words = f"and {more:,} more, {how_many(errors, 'error')} among them: --findings {len(findings)}"
+                yield Row(f"{each.kind.key}>more", f"{words} shows them all", 1, "heading")
         quiet = [each for each, findings in shown if not findings]
         if quiet:
             yield heading("nothing", f"Nothing {'new ' if self.request.only_new else ''}found")
