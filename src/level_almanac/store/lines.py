@@ -3,6 +3,7 @@
 The order of a ledger part (fiscal position first, then account) lets a period or an account be read without the rest.
 """
 
+import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
@@ -36,6 +37,8 @@ class WrongText:
     texts: tuple[str, ...] = ()
 
 
+_NO_COLUMN = re.compile(r"null::varchar|\$\w+::varchar")
+"""The SQL of a text that is a constant."""
 SHOWN_OF_A_CAUSE = 3
 """How many lines are told of that have alike texts wrong in one way; of the others, how many they are."""
 _SHOWN_TEXTS = 200
@@ -265,7 +268,12 @@ class ExportLines:
             debit, credit = f"greatest({amount}, 0)", f"greatest(-{amount}, 0)"
         sides = {"debit": debit, "credit": credit}
         exact = {name: f"cast(coalesce({side}, 0) as decimal(18, {self.scale}))" for name, side in sides.items()}
-        fields = self._fields(exact, skip={"amount"})
+        values = self._field_values(exact, skip={"amount"})
+        fields = _named(values)
+        # What is the same on all lines is not carried through the sorting.
+        alike = {name: value for name, value in values.items() if name not in exact and self._is_alike(name)}
+        sorted_ = ", ".join(f'"{name}"' for name in values if name not in alike)
+        written = ", ".join(f'{alike[name]} as "{name}"' if name in alike else f'"{name}"' for name in values)
         by_entity = _by_entity(placements)
         query = f"""
             with texts as (select {fields}, file_line from {self._rows}),
@@ -275,11 +283,12 @@ class ExportLines:
                 from texts join placements on texts.posted = placements.day
                     and texts.period is not distinct from placements.period{by_entity}),
             classed as (select *, {own_class} as own_class from placed)
-            select * exclude (fiscal, counted, carried_fiscal, carried_day, file_line),
-                cast(case when own_class = 'carried' then carried_fiscal else fiscal end as integer) as fiscal,
-                case when own_class = 'carried' then carried_day else counted end as counted,
-                own_class as entry_class, {self.bound(path)}::varchar as file, file_line
-            from classed order by {LEDGER_ORDER}"""
+            select {written}, amount, own_class, fiscal, counted, own_class as entry_class,
+                {self.bound(path)}::varchar as file, file_line
+            from (select {sorted_}, amount, own_class, file_line,
+                    cast(case when own_class = 'carried' then carried_fiscal else fiscal end as integer) as fiscal,
+                    case when own_class = 'carried' then carried_day else counted end as counted
+                from classed order by {LEDGER_ORDER})"""
         self._copy(query, target)
 
     def write_plan(self, path: str, placements: Placements, target: Path) -> None:
@@ -302,17 +311,27 @@ class ExportLines:
         if self.repeated:
             names = ", ".join(f'"{name}"' for name in self.casts)
             once = f" qualify row_number() over (partition by {names} order by file_line) = 1"
-        query = f"""
-            select {fields}, {self.bound(path)}::varchar as file, file_line
-            from {self._rows}{once} order by {self.order}"""
+        # As they are read, unless they were taken out of their order on the way.
+        order = f" order by {self.order}" if self.repeated or self.order_by_file else ""
+        query = f"select {fields}, {self.bound(path)}::varchar as file, file_line from {self._rows}{once}{order}"
         self._copy(query, target)
 
+    def _is_alike(self, name: str) -> bool:
+        """Tell whether a field is the same on all lines, since no column tells it."""
+        cast = self.casts[name]
+        own = name == "line" and self.order_by_file
+        return _NO_COLUMN.fullmatch(cast.text) is not None and not cast.field.like and not own
+
     def _fields(self, given: Mapping[str, str], skip: set[str]) -> str:
+        return _named(self._field_values(given, skip))
+
+    def _field_values(self, given: Mapping[str, str], skip: set[str]) -> dict[str, str]:
+        """Return the SQL of each field by name."""
         values = {name: given.get(name, self._value(cast)) for name, cast in self.casts.items() if name not in skip}
         if self.order_by_file:
             group = ", ".join(values[name] for name in self.table.key if name != "line")
             values["line"] = f"(row_number() over (partition by {group} order by {self.order}))::varchar"
-        return ", ".join(f'{value} as "{name}"' for name, value in values.items())
+        return values
 
     def _value(self, cast: Cast) -> str:
         """Return the SQL of a field's value, or of what it has where it is blank."""
@@ -343,6 +362,10 @@ class ExportLines:
 
     def _values(self) -> dict[str, object]:
         return {**self.bound.values, "raw": str(self.raw)}
+
+
+def _named(values: Mapping[str, str]) -> str:
+    return ", ".join(f'{value} as "{name}"' for name, value in values.items())
 
 
 def join_parts(engine: GatheringEngine, table: Table, parts: Sequence[str], target: Path) -> None:
