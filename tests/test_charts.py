@@ -3,6 +3,7 @@
 import base64
 import io
 import re
+import sys
 from datetime import date
 from decimal import Decimal
 from itertools import pairwise
@@ -28,6 +29,7 @@ from level_almanac.core.spans.as_of import AsOfRequest, Compare
 from level_almanac.core.table.chart_data import BarsChart, GrowthChart, PaceChart
 from level_almanac.output.chart import drawn
 from level_almanac.output.chart_style import percent_words, short, spread
+from level_almanac.output.drawing import Picture, beside, drawn_here
 
 TODAY = date(2026, 6, 17)
 WORDS = {
@@ -218,3 +220,22 @@ def test_a_divided_span_is_drawn_over_time_and_columns_side_by_side_are_not(demo
     assert [f"2025-P{number:02d}" in drawn["time"] for number in (1, 6, 12)] == [True] * 3
     assert "2025-P06" not in drawn["sides"]
     assert drawn["time"].count('id="line2d') > drawn["sides"].count('id="line2d')
+
+
+def test_a_chart_is_the_same_whoever_draws_it(book: Book, monkeypatch: pytest.MonkeyPatch) -> None:
+    of = MeasuredRequest(table="sales", by="route")
+    tables = [rank(book, RankRequest(of=of, top=top)).table for top in (2, 3)]
+    asked = [Picture(tables[0], "svg", bare=True), Picture(tables[0], "tif", dpi=50), Picture(tables[1], "png")]
+    here = [drawn_here(each) for each in asked]
+    with beside() as drawing:
+        drawing.ask(asked)
+        # By whom it is drawn can be told by nothing but that this process is asked for none.
+        monkeypatch.setattr("level_almanac.output.drawing.drawn_here", lambda _: b"here")
+        assert [drawing.drawn(each) for each in reversed(asked)] == here[::-1]
+        assert drawing.drawn(Picture(tables[1], "svg")) == b"here", "nobody asked for it ahead"
+    monkeypatch.undo()
+    for executable in ("", "/bin/false", "/nowhere"):
+        monkeypatch.setattr(sys, "executable", executable)
+        with beside() as drawing:
+            drawing.ask(asked)
+            assert [drawing.drawn(each) for each in asked] == here, "where no other process draws, this one does"

@@ -1,7 +1,9 @@
 """`almanac check`: every planted mistake is found and nothing else, and each kind of mistake in a small book."""
 
+import random
 from datetime import date, timedelta
 from decimal import Decimal
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -303,6 +305,39 @@ def test_the_differences_come_to_what_documents_and_ledger_differ_by(ledger: lis
              None, line.day, abs(line.amount), place=f"items:{at}")
         for at, line in enumerate(lines)
     ])  # fmt: skip
+
+
+def test_alike_invoices_are_those_that_follow_each_other_and_all_count_though_few_are_shown(tmp_path: Path) -> None:
+    chance = random.Random(7)
+    invoices = [
+        (f"V{chance.randint(1, 3)}", date(2025, 10, 2) + timedelta(days=chance.randint(0, 90)), f"I{number}",
+         chance.choice(("10.00", "10.50", "12.00")))
+        for number in range(100, 160)
+    ]  # fmt: skip
+    # Two spellings of one number are no two invoices.
+    invoices += [("V1", date(2025, 12, 1), "I-7", "99.00"), ("V1", date(2025, 12, 2), "I7", "99.00")]
+    expected = []
+    for group in sorted({(party, amount) for party, _, _, amount in invoices}):
+        same = sorted((day, number) for party, day, number, amount in invoices if (party, amount) == group)
+        expected += [
+            f"alike/A/{group[0]}/{one}/{other}"
+            for (day, one), (later, other) in pairwise(same)
+            if (later - day).days <= 10 and one.replace("-", "") != other.replace("-", "")
+        ]
+    rows = [f"{party},invoice,{number},1,{day},,,{amount},,," for party, day, number, amount in invoices]
+    book = items_book(tmp_path, chance.sample(rows, len(rows)))
+    assert book.load().code == 0
+    every = book.run("check", "alike", "--print", "json").json
+    few = book.run("check", "alike", "--findings", "5", "--print", "json").json
+    assert len(expected) > 10
+    assert [key for key, _, _ in findings(every)] == expected
+    assert [key for key, _, _ in findings(few)] == expected[:5]
+    assert few["facts"]["warnings"] == every["facts"]["warnings"] == str(len(expected))
+    more = next(row["label"] for row in few["rows"] if row["key"] == "alike>more")
+    shows = f"--findings {len(expected)} shows them all"
+    assert more == f"and {len(expected) - 5} more, 0 errors among them: {shows}"
+    traced = book.run("trace", "check", "alike", "--row", expected[-1], "--print", "json")
+    assert traced.code == 0, "what is not shown can be traced"
 
 
 def test_all_lines_of_a_finding_are_shown_where_asked_for(tmp_path: Path) -> None:

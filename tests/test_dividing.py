@@ -91,6 +91,22 @@ def test_the_demo_read_in_stretches_is_the_same(demo: Path, tmp_path: Path) -> N
     assert kept(book.root) == kept(demo)
 
 
+def test_the_demo_read_by_engines_with_a_core_each_is_the_same(demo: Path, tmp_path: Path) -> None:
+    book = SmallBook(copied(demo, tmp_path / "book", ".almanac"))
+    cores: list[tuple[int, int]] = []
+
+    def noted(engine: DuckDBEngine, among: int) -> DuckDBEngine:
+        own = apart(engine, among)
+        cores.append((among, *own.rows("select current_setting('threads')")[0]))
+        return own
+
+    apart = DuckDBEngine.apart
+    with patch("level_almanac.store.engines.threads._MUCH", 1), patch.object(DuckDBEngine, "apart", noted):
+        assert book.load("--through", "2026-06-17").code == 0
+    assert kept(book.root) == kept(demo)
+    assert cores == [(1, 1), (2, 1), (2, 1)], "one for the chart, and then two at a time"
+
+
 @pytest.mark.parametrize(
     ("change", "stretches"),
     [

@@ -14,6 +14,7 @@ from level_almanac.errors import BookMistake, Mistake, UsageMistake
 from level_almanac.files.engines import EngineChoice, chosen_engine
 from level_almanac.store.engine import EngineError, WritingEngine
 from level_almanac.store.engines import spark_engine
+from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from level_almanac.store.engines.spark_crew import done
 
 
@@ -176,3 +177,16 @@ def test_an_executor_without_what_a_load_needs_is_one_line(words: str, message: 
     assert str(told) == (
         f"{message}; install the same of both on every machine; PYSPARK_PYTHON says which Python executors run"
     )
+
+
+def test_engines_that_share_a_machine_share_its_memory_and_reach_the_same(tmp_path: Path) -> None:
+    (tmp_path / "within").mkdir()
+    (tmp_path / "beyond.csv").write_text("a\n1\n")
+    engine = DuckDBEngine([tmp_path / "within"], tmp_path / "within", "1200MB")
+    other = engine.apart(2)
+    asked = "select current_setting('memory_limit')"
+    assert (engine.rows(asked), other.rows(asked)) == ([("1.1 GiB",)], [("572.2 MiB",)])
+    for each in (engine, other):
+        with pytest.raises(EngineError, match="leads out of it"):
+            each.rows("select * from read_csv($path)", {"path": str(tmp_path / "beyond.csv")})
+        each.close()

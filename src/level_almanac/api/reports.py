@@ -201,6 +201,7 @@ class ReportMethods:
         checks: str | Sequence[str] | None = None,
         *,
         only_new: bool | None = None,
+        findings: int | None = None,
         lines: int | None = None,
         accept: str | Sequence[str] | None = None,
         as_of: date | str | None = None,
@@ -228,6 +229,7 @@ class ReportMethods:
         loose, early, control, agree, store.
 
         only_new: Only what the last run did not find.
+        findings: At most so many findings of each check, errors first.
         lines: At most so many lines of each finding.
         accept: Take what changed in this closed period or journal as right; repeatable.
         as_of: Look at documents as of this day.  [default: where the data ends]
