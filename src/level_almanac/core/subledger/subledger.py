@@ -240,17 +240,21 @@ class Subledger:
         """Return a party's name, or its code where it is on no list."""
         return self.names.get(party, party)
 
-    def considered(self, rules: Sequence[Predicate] = (), measure: Expression | None = None) -> CountedAmount:
-        """Return how many lines the table has, and what those that meet the rules come to; asked apart.
-
-        measure: what is added up of each line, or None for its amount signed by kind.
-        """
+    def considered(self, rules: Sequence[Predicate] = ()) -> CountedAmount:
+        """Return how many lines there are, and what those that meet the rules come to, signed by kind; asked apart."""
         comparable = FieldTest("entity", "is", self.selection.comparable)
         source = self.book.line_source(self.fields, [comparable, *rules])
-        left = left_out(self.book.engine, source, measure or SIGNED[self.table])
+        left = left_out(self.book.engine, source, SIGNED[self.table])
         counted = [CountedAmount(each.lines, each.amount) for each in left if each.rule != 0]
         amount = sum((each.amount for each in left if each.rule is None), _ZERO)
         return CountedAmount(sum(each.lines for each in counted), amount)
+
+    def considered_by_kind(self) -> dict[str, CountedAmount]:
+        """Return how many lines of each kind the table has, and their amounts, whatever they are of; asked apart."""
+        comparable = FieldTest("entity", "is", self.selection.comparable)
+        source = self.book.line_source(self.fields, [comparable])
+        rows = groups(self.book.engine, source, [FieldReference("kind")], [Asked(FieldReference("amount"))])
+        return {kind: CountedAmount(count, amount) for kind, count, amount in rows}
 
     def notes(self) -> Iterator[str]:
         """Yield what a reader has to know of the entities and the day."""

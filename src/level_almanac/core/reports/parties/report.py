@@ -37,7 +37,7 @@ from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
 from level_almanac.files.tables import KIND_SIGNS
 from level_almanac.immutable import immutable
-from level_almanac.store.expressions import Arithmetic, Constant, Expression, FieldReference, Given, Joined
+from level_almanac.store.expressions import Constant, Expression, FieldReference, Joined
 from level_almanac.store.line_query import Asked, Order
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
 
@@ -82,14 +82,6 @@ _OF_LINES = ("kind", "day", "reference")
 """Columns of single lines, where these are shown."""
 STANDING = ("open", "overdue")
 """Columns that tell the state at the end of the days, of all documents, whatever the conditions."""
-
-
-def _signed(kinds: Mapping[str, int]) -> Expression:
-    """Return what a line adds to a column. kinds: the sign that each counts with."""
-    amount = FieldReference("amount")
-    signs: dict[int, Expression] = {1: amount, -1: Arithmetic("-", Constant(_ZERO), amount)}
-    cases = ((FieldTest("kind", "is", (kind,)), signs[sign]) for kind, sign in kinds.items())
-    return Given(tuple(cases), Constant(_ZERO))
 
 
 @immutable(kw_only=True)
@@ -360,10 +352,15 @@ class Parties:
             tally.add(rule, counted.lines, column.kinds.get(kind, 0) * counted.amount)
 
     def _proof(self) -> Proof:
+        by_kind = self.subledger.considered_by_kind()
+        lines = sum(each.lines for each in by_kind.values())
         first, *others = (
             Proof(
                 measure=column.label,
-                considered=self.subledger.considered(measure=_signed(column.kinds)),
+                considered=CountedAmount(
+                    lines,
+                    sum((column.kinds.get(kind, 0) * each.amount for kind, each in by_kind.items()), _ZERO),
+                ),
                 shown=tally.shown,
                 left_out=tally.parts,
                 decimals=self.subledger.selection.decimals,
@@ -538,9 +535,11 @@ class Parties:
 
     def _merged(self) -> list[str]:
         """Return which codes of the lines shown were taken for others."""
-        if not self.subledger.book.settings.parties.same_as:
+        codes_told = self.subledger.book.settings.parties.same_as
+        if not codes_told:
             return []
-        rules = [self.subledger.chosen, self.subledger.met, FieldTest(self.counting, "through", self.days)]
+        told_by = FieldTest("exported_party", "is", tuple(codes_told))
+        rules = [told_by, self.subledger.chosen, self.subledger.met, FieldTest(self.counting, "through", self.days)]
         by = [FieldReference("exported_party"), FieldReference("party")]
         codes = [(told, party) for told, party, _ in self.subledger.groups(by, [], rules)]
         return sorted(f"{told} with {party}" for told, party in codes if told != party)
