@@ -46,11 +46,10 @@ def load_book(
     options = LoadOptions(days, drop_missing, set_aside)
     if book.choice.store:
         book.store.is_of(book.named, claim=True)
-    before = book.store.state()
     done = load(book.file, book.store, book.calendar_by_entity, rules, book.now, options, book.choice)
     told = [f"this load reached {reach.what} ({reach.where})" for reach in reaches_of(book.file)]
     told += [left_out_words(loaded) for loaded in done.state.files if loaded.set_aside]
-    told += closed_changes(book, before, done.state)
+    told += closed_changes(book, done.was, done.now)
     more = done.warned_of - len(done.warnings)
     warnings: tuple[str, ...] = (*told, *map(str, done.warnings), *([f"… and {more:,} more"] if more > 0 else []))
     set_aside_lines = sum(loaded.set_aside for loaded in done.state.files)

@@ -5,7 +5,7 @@ from datetime import date, timedelta
 from itertools import pairwise
 
 from level_almanac.files.tables import Table
-from level_almanac.store.data_ends import days_by_entity
+from level_almanac.store.data_ends import Dated, days_by_entity
 from level_almanac.store.engine import Engine
 
 _LOOKED_AT = timedelta(days=366)
@@ -26,13 +26,13 @@ def early_ends(
     before the newest of all tables, than twice the longest time between two days that had lines in the year before it.
     Days that stand in another table say nothing of when a table's own lines end.
     """
-    days = {
-        table.name: days_by_entity(
-            engine, parts[table.name], table.date, today, by_entity=table.field("entity") is not None
-        )
+    dated = [
+        Dated(table.name, parts[table.name], table.date, table.field("entity") is not None)
         for table in tables
         if parts.get(table.name) and table.date and "." not in table.date and not table.plan_of
-    }
+    ]
+    found_of = days_by_entity(engine, dated, today)
+    days = {each.table: found_of.get(each.table, {}) for each in dated}
     newest = max((each[-1] for found in days.values() for each in found.values()), default=None)
     if newest is None:
         return {}

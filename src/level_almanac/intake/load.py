@@ -40,9 +40,10 @@ from level_almanac.progress import tell
 from level_almanac.store import closing, rollups
 from level_almanac.store.chart_lines import account_classes
 from level_almanac.store.documents.marks import write_marked
-from level_almanac.store.engine import Crew, GatheringEngine
+from level_almanac.store.engine import Crew, GatheringEngine, Row
 from level_almanac.store.engines.opening import open_loading
 from level_almanac.store.kept import keep_through, read_through
+from level_almanac.store.ledger_checks import period_sums
 from level_almanac.store.plan_lines import accounts_planned
 from level_almanac.store.predicate import Predicate
 from level_almanac.store.state import LoadedFile, State, Store, digest_of
@@ -77,7 +78,8 @@ _READING, _SETTLING = 0.8, 0.95
 @immutable
 class LoadResult:
     """The state in force after the load; per table and file whether it is `new`, `changed` or `unchanged`; and the
-    warnings.
+    warnings. was, now: what each entity's periods held before and hold after, as `period_sums` tells it, where the
+    ledger changed.
     """
 
     state: State
@@ -85,6 +87,8 @@ class LoadResult:
     dropped: tuple[str, ...]
     warnings: tuple[Mistake, ...]
     warned_of: int
+    was: Sequence[Row] = ()
+    now: Sequence[Row] = ()
 
 
 class Look(NamedTuple):
@@ -189,12 +193,12 @@ class _Load:
             return LoadResult(before, outcomes, (), *self._warnings())
         tell("putting the new state in force", _SETTLING, 1)
         state = self._kept_state(self.now if changed or self.before is None else self.before.loaded_at)
-        warnings = self._warnings()
+        warnings, was, now = self._warnings(), *self._periods(state)
         self.store.put_in_force(state)
         # From here on the new state is in force; what a killed load leaves undone below, the next one does.
         settle_aside(self.book.root, self.store, self.before.files if self.before else (), state.files)
         keep_through(self.book.root, state.through)
-        return LoadResult(state, outcomes, dropped, *warnings)
+        return LoadResult(state, outcomes, dropped, *warnings, was, now)
 
     def look(self, files: list[ExportFile], calendars: Mapping[str, PlacesDays], rules: LoadRules) -> Look:
         """Read and check as a load does, and return what it would come to; nothing is put in force."""
@@ -370,6 +374,14 @@ class _Load:
         more += ends_early(self._early, self._through())
         more += self.unlikely
         return (*unbalanced, *more), count + len(more)
+
+    def _periods(self, state: State) -> tuple[Sequence[Row], Sequence[Row]]:
+        """Return what periods hold before and after, where there is a state before and its ledger is another."""
+        before = self.before
+        if before is None or not (before.rollup and state.rollup) or before.rollup == state.rollup:
+            return (), ()
+        was, now = (period_sums(self.engine, self.store.path_of(part)) for part in (before.rollup, state.rollup))
+        return was, now
 
     def _cut_short(self) -> list[Mistake]:
         """Return what this load read that seems cut short beside the other exports of its block."""

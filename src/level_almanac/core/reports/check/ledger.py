@@ -19,12 +19,12 @@ from level_almanac.errors import BookMistake, Mistake, UsageMistake, how_many, l
 from level_almanac.files.currencies import decimals_of
 from level_almanac.store import ledger_checks
 from level_almanac.store.check_record import CheckRecord
+from level_almanac.store.engine import Row
 from level_almanac.store.expressions import Constant, Expression, FieldReference
 from level_almanac.store.ledger_sums import MOVEMENT, Slice
 from level_almanac.store.line_query import Asked, Order, groups, lines
 from level_almanac.store.numbering import not_followed
 from level_almanac.store.predicate import FieldTest, FiscalRange
-from level_almanac.store.state import State
 
 _ZERO = Decimal(0)
 _DIGITS = re.compile("[0-9]+")
@@ -92,10 +92,10 @@ def _lines_words(book: Book) -> str:
     return how_many(sum(loaded.lines for loaded in book.state.files_of("ledger")), "ledger line")
 
 
-def closed_sums(book: Book, rollup: str) -> dict[str, PeriodSums]:
-    """Return what every closed period holds, by `ENTITY/PERIOD`. rollup: the part with the sums of a load."""
+def closed_sums(book: Book, rows: Sequence[Row]) -> dict[str, PeriodSums]:
+    """Return what every closed period holds, by `ENTITY/PERIOD`. rows: what periods hold, as the store tells it."""
     held: dict[str, PeriodSums] = {}
-    for entity, fiscal, count, debit, credit in ledger_checks.period_sums(book.engine, book.store.path_of(rollup)):
+    for entity, fiscal, count, debit, credit in rows:
         calendar = book.calendar_by_entity[entity]
         period = calendar.period(fiscal // 100, fiscal % 100)
         if period is not None and calendar.is_closed(period):
@@ -110,11 +110,9 @@ def _changes_words(book: Book, entity: str, now: PeriodSums, old: PeriodSums) ->
     return f"lines {off_words(Decimal(now.lines - old.lines), 0)}, debits {sides[0]}, credits {sides[1]}"
 
 
-def closed_changes(book: Book, before: State | None, after: State) -> Iterator[str]:
-    """Yield in words which closed periods a load changed, and by what. before, after: the states about it."""
-    if before is None or not before.rollup or before.rollup == after.rollup:
-        return
-    was, now = closed_sums(book, before.rollup), closed_sums(book, after.rollup)
+def closed_changes(book: Book, before: Sequence[Row], after: Sequence[Row]) -> Iterator[str]:
+    """Yield in words which closed periods a load changed, and by what. before, after: what periods hold about it."""
+    was, now = closed_sums(book, before), closed_sums(book, after)
     nothing = PeriodSums(0, _ZERO, _ZERO)
     for key in sorted(was.keys() | now.keys()):
         one, other = was.get(key, nothing), now.get(key, nothing)
@@ -143,7 +141,7 @@ def closed(
     `ENTITY/PERIOD`, and journals, as `ENTITY/JOURNAL`, whose changes are taken as right. Raises UsageMistake for one in
     which nothing is found.
     """
-    sums = closed_sums(book, book.ledger_state.rollup)
+    sums = closed_sums(book, ledger_checks.period_sums(book.engine, book.store.path_of(book.ledger_state.rollup)))
     accepted = dict(before.accepted) if before else {}
     held = {key: (now, now_words) for key, now in sums.items()}
     found: dict[str, Finding] = {each.key: each for each in into_closed if _in_full(each) != accepted.get(each.key)}
