@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 
+_FEW = 50
+
 
 class Binding:
     """Collects values and hands out the names that stand for them."""
@@ -20,7 +22,11 @@ class Binding:
 
     def many(self, values: Iterable[object]) -> str:
         """Keep several values and return the SQL of their list, to stand after `in`."""
-        return f"(select unnest({self(list(values))}))"
+        listed = list(values)
+        # A few are held against each line as they are; more of them are met as a set.
+        if 0 < len(listed) <= _FEW:
+            return f"({', '.join(map(self, listed))})"
+        return f"(select unnest({self(listed)}))"
 
     def table(self, kinds: Mapping[str, str], rows: Iterable[Sequence[object]]) -> str:
         """Keep rows of values and return the SQL of a table of them. kinds: the type of each column by its name."""

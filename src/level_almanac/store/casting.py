@@ -91,15 +91,11 @@ class Turning:
 ALL_TURNED = Turning("true")
 _MOST_DECIMALS = 4
 """How many decimals a number has at the most that is in no currency of an entity."""
-_MANY_WORDS = 50
-"""Words from which they are met as a set, as a chart's accounts are."""
 
 
 def turned_where(text: str, words: Sequence[str], bind: Binding) -> Turning:
     """Return what turns the amounts of lines on which a text is one of these words."""
-    few = 0 < len(words) <= _MANY_WORDS
-    known = f"({', '.join(bind(word) for word in words)})" if few else bind.many(words)
-    return Turning(f"coalesce({text} in {known}, false)")
+    return Turning(f"coalesce({text} in {bind.many(words)}, false)")
 
 
 def turned_by_side(column: int, debit: Sequence[str], credit: Sequence[str], bind: Binding) -> Turning:
