@@ -242,7 +242,7 @@ def measure_reports(book: Path, *, larger: bool) -> dict[str, float]:
     floor = [sys.executable, "-c", FLOOR, str(book)]
     took: dict[str, float] = {}
     for words, of_first, growth in REPORTS:
-        aim = None if larger and growth != STATEMENT else of_first
+        aim = None if larger and growth == DOCUMENTS else of_first
         took[words] = _beside_floor(words, own, floor, aim)
     row(
         "  memory of the cash basis",
@@ -253,7 +253,7 @@ def measure_reports(book: Path, *, larger: bool) -> dict[str, float]:
     )
     for words, question in QUESTIONS.items():
         command = [*own, *shlex.split(words)]
-        took[words] = _beside_floor(words, own, floor, 3 if words == ONE_ACCOUNT and not larger else None)
+        took[words] = _beside_floor(words, own, floor, 3 if words == ONE_ACCOUNT else None)
         again, yardstick = side_by_side(command, [sys.executable, "-c", IN_PANDAS + question, str(book)], runs=3)
         row(
             "  the same",
