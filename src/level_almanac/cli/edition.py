@@ -121,8 +121,9 @@ def issue(
 
 def _is_charted(root: Path, page: str) -> bool:
     """Tell whether the report of a page can have a chart."""
-    report = all_reports().get(read_page(root, page).file.report.split()[0])
-    return report is not None and report.charted
+    # Of a page that names no report, the issue itself tells what is wrong.
+    name = next(iter(read_page(root, page).file.report.split()), "")
+    return name in all_reports() and all_reports()[name].charted
 
 
 def _progress(label: str, named: Sequence[tuple[str, Any]]) -> AbstractContextManager[Any]:
