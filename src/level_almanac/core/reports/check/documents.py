@@ -2,14 +2,14 @@
 
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from decimal import Decimal
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.lines.source_place import SOURCE_PLACE
-from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine, item_line
+from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine, ItemLines, item_line
 from level_almanac.core.subledger.control import begun, control_accounts, unlike
 from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.open_items import Application
@@ -77,7 +77,7 @@ def spelt_twice(sides: Sequence[Side]) -> Checked:
         if len(numbers) > 1:
             words = f"{entity} {party}: {' and '.join(numbers)}"
             again = sum((item.amount for item in items if item.number != items[0].number), _ZERO)
-            findings.append(Finding(f"{entity}/{party}/{numbers[0]}", words, _told(items), again))
+            findings.append(Finding(f"{entity}/{party}/{numbers[0]}", words, ItemLines(items), again))
     return Checked(KINDS["spelt-twice"], findings, _looked(sides))
 
 
@@ -93,7 +93,7 @@ def alike(sides: Sequence[Side]) -> Checked:
         if _bare(one.number) != _bare(other.number):
             words = f"{one.entity} {one.party}: {one.number} of {day_words(one.dated)} and {other.number}"
             key = f"{one.entity}/{one.party}/{one.number}/{other.number}"
-            findings.append(Finding(key, words, _told((one, other)), one.amount, "warning"))
+            findings.append(Finding(key, words, ItemLines((one, other)), one.amount, "warning"))
     return Checked(KINDS["alike"], findings, _looked(sides))
 
 
@@ -129,10 +129,6 @@ def _looked(sides: Sequence[Side]) -> str:
     return how_many(sum(count for ((count,),) in counts), "invoice")
 
 
-def _told(items: Iterable[Item]) -> tuple[FoundLine, ...]:
-    return tuple(item_line(item) for item in items)
-
-
 def over_applied(sides: Sequence[Side]) -> Checked:
     """Return the documents that more was applied to than they come to."""
     findings = []
@@ -149,7 +145,7 @@ def over_applied(sides: Sequence[Side]) -> Checked:
         for place in order:
             item, by = over[place].item, [each.by for each in applied[place]]
             words = f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party}"
-            findings.append(Finding(f"{item.entity}/{item.key}", words, _told((item, *by)), over[place].over))
+            findings.append(Finding(f"{item.entity}/{item.key}", words, ItemLines((item, *by)), over[place].over))
     return Checked(KINDS["over-applied"], findings, _documents(sides))
 
 
@@ -170,7 +166,7 @@ def loose(sides: Sequence[Side]) -> Checked:
                 f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party} settles "
                 f"{item.settles}, {_WHY[why]}"
             )
-            told = _told((item, *(others if why == "other party" else ())))
+            told = ItemLines((item, *(others if why == "other party" else ())))
             findings.append(Finding(f"{item.entity}/{item.key}", words, told, item.amount))
         replayed = open_.replayed
         for at, taken in replayed.taken.items():
@@ -181,7 +177,7 @@ def loose(sides: Sequence[Side]) -> Checked:
                     f", and no {lines[0].kind} of that is of its amount: the newest are taken back as far as it goes"
                 )
                 key = f"{item.entity}/{item.key}"
-                findings.append(Finding(key, words, _told((item, *lines)), item.amount, "warning"))
+                findings.append(Finding(key, words, ItemLines((item, *lines)), item.amount, "warning"))
     return Checked(KINDS["loose"], findings, _documents(sides))
 
 
@@ -196,7 +192,7 @@ def early(sides: Sequence[Side]) -> Checked:
                 f"settled by {by.kind} {by.number} of {day_words(by.in_effect)}"
             )
             key = f"{to.entity}/{to.key}/{by.number}/{by.line}"
-            findings.append(Finding(key, words, _told((to, by)), application.amount, "warning"))
+            findings.append(Finding(key, words, ItemLines((to, by)), application.amount, "warning"))
     return Checked(KINDS["early"], findings, _documents(sides))
 
 

@@ -1,9 +1,9 @@
 """What a check finds: what is wrong, how bad it is, by how much, the lines, and what to do."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
-from typing import Literal, NamedTuple
+from typing import Literal, NamedTuple, overload
 
 from level_almanac.core.subledger.item import Item
 from level_almanac.core.table.model import Proof
@@ -38,7 +38,7 @@ class Finding(NamedTuple):
 
     key: str
     words: str
-    lines: tuple[FoundLine, ...]
+    lines: Sequence[FoundLine]
     amount: Decimal | None = None
     severity: Severity = "error"
     carried: tuple[Decimal, Decimal] | None = None
@@ -129,3 +129,24 @@ def item_line(item: Item) -> FoundLine:
     line = "" if item.line == "1" else f"/{item.line}"
     settles = f" settling {item.settles}" if item.settles else ""
     return FoundLine(f"{item.kind} {item.number}{line} of {item.party}{settles}", item.place, item.signed, item.posted)
+
+
+class ItemLines(Sequence[FoundLine]):
+    """Documents and payments as lines behind a finding, each told when it is asked for: few of many findings are
+    shown.
+    """
+
+    def __init__(self, items: Iterable[Item]) -> None:
+        self._items = tuple(items)
+
+    def __len__(self) -> int:
+        return len(self._items)
+
+    @overload
+    def __getitem__(self, at: int) -> FoundLine: ...
+    @overload
+    def __getitem__(self, at: slice) -> tuple[FoundLine, ...]: ...
+    def __getitem__(self, at: int | slice) -> FoundLine | tuple[FoundLine, ...]:
+        if isinstance(at, slice):
+            return tuple(item_line(item) for item in self._items[at])
+        return item_line(self._items[at])
