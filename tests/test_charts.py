@@ -27,9 +27,11 @@ from level_almanac.core.reports.rank.figures import RankRequest
 from level_almanac.core.reports.rank.report import rank
 from level_almanac.core.spans.as_of import AsOfRequest, Compare
 from level_almanac.core.table.chart_data import BarsChart, GrowthChart, PaceChart
+from level_almanac.output.beside import Job, beside
 from level_almanac.output.chart import drawn
 from level_almanac.output.chart_style import percent_words, short, spread
-from level_almanac.output.drawing import Picture, beside, drawn_here
+from level_almanac.output.drawing import Picture, drawn_here
+from level_almanac.output.files import rendered
 
 TODAY = date(2026, 6, 17)
 WORDS = {
@@ -222,20 +224,24 @@ def test_a_divided_span_is_drawn_over_time_and_columns_side_by_side_are_not(demo
     assert drawn["time"].count('id="line2d') > drawn["sides"].count('id="line2d')
 
 
-def test_a_chart_is_the_same_whoever_draws_it(book: Book, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_is_made_beside_is_the_same_whoever_makes_it(book: Book, monkeypatch: pytest.MonkeyPatch) -> None:
     of = MeasuredRequest(table="sales", by="route")
     tables = [rank(book, RankRequest(of=of, top=top)).table for top in (2, 3)]
-    asked = [Picture(tables[0], "svg", bare=True), Picture(tables[0], "tif", dpi=50), Picture(tables[1], "png")]
-    here = [drawn_here(each) for each in asked]
-    with beside() as drawing:
-        drawing.ask(asked)
-        # By whom it is drawn can be told by nothing but that this process is asked for none.
-        monkeypatch.setattr("level_almanac.output.drawing.drawn_here", lambda _: b"here")
-        assert [drawing.drawn(each) for each in reversed(asked)] == here[::-1]
-        assert drawing.drawn(Picture(tables[1], "svg")) == b"here", "nobody asked for it ahead"
+    pictures = [Picture(tables[0], "svg", bare=True), Picture(tables[0], "tif", dpi=50), Picture(tables[1], "png")]
+    grouped = rank(book, RankRequest(of=MeasuredRequest(table="sales", by="item"), within="item.range", top=2)).table
+    asked = [*(Job(drawn_here, (each,)) for each in pictures), Job(rendered, (grouped, "html"))]
+    here = [each.here() for each in asked]
+    with beside(drawing=True) as helper:
+        for each in asked:
+            helper.ask(each)
+        # By whom it is made can be told by nothing but that this process is asked for none.
+        monkeypatch.setattr(Job, "here", lambda _: b"here")
+        assert [helper.done(each) for each in reversed(asked)] == here[::-1]
+        assert helper.done(Job(drawn_here, (Picture(tables[1], "svg"),))) == b"here", "nobody asked for it ahead"
     monkeypatch.undo()
     for executable in ("", "/bin/false", "/nowhere"):
         monkeypatch.setattr(sys, "executable", executable)
-        with beside() as drawing:
-            drawing.ask(asked)
-            assert [drawing.drawn(each) for each in asked] == here, "where no other process draws, this one does"
+        with beside(drawing=True) as helper:
+            for each in asked:
+                helper.ask(each)
+            assert [helper.done(each) for each in asked] == here, "where no other process does it, this one does"

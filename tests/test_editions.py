@@ -8,6 +8,8 @@ import shutil
 import zipfile
 from collections import defaultdict
 from collections.abc import Iterator
+from contextlib import nullcontext
+from dataclasses import replace
 from decimal import Decimal
 from html.parser import HTMLParser
 from pathlib import Path
@@ -18,6 +20,10 @@ from openpyxl import load_workbook
 from pypdf import PdfReader
 
 from conftest import BOOK, CHART, HEADS, LONG, PERIOD_AND_SIDES, Ran, SmallBook, copied, run_almanac
+from level_almanac.api.edition_files import writers
+from level_almanac.core.book import Book
+from level_almanac.core.editions.issue import IssueRequest, issue
+from level_almanac.output.beside import Job, beside
 
 ISSUE = ("edition", "issue", "2026-P08", "--period", "2026-P08", "--pages", "month-end", "--with-findings")
 FORMATS = (
@@ -105,6 +111,27 @@ def test_an_edition_is_every_format_an_index_one_workbook_and_one_pdf(issued: Pa
         assert re.search(rf"[ .]{at + 1}\n{re.escape(page['title'])} ", pages[0]), "the contents name its page"
     assert "Skellan Line · " in pages[0]
     assert "Skellan Line + Skellan Yard · " in pages[0]
+
+
+def test_pages_charts_and_the_workbook_are_made_beside_as_they_are_here(
+    demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    root = copied(demo, tmp_path / "book")
+    pages = tuple(f"month-end/{path.stem}" for path in (root / "pages/month-end").glob("*.toml"))
+    when = {"period": "2026-P08"}
+    asked = IssueRequest(
+        name="beside", title="May", pages=pages, when=when, told={}, formats=("html", "pdf"), findings=True
+    )
+    with beside(drawing=True) as helper, monkeypatch.context() as patched:
+        patched.setattr(Job, "here", lambda job: pytest.fail(f"{job.function.__name__} was done by this process"))
+        issued = issue(Book.open(root), asked, writers(helper), lambda _, named: nullcontext(named))
+    here = issue(Book.open(root), replace(asked, name="here"), writers(), lambda _, named: nullcontext(named))
+    assert len(pages) == 8
+    for path in (path for page in issued.edition.pages for path in page.files):
+        moment = re.compile(rb"20\d\d-\d\d-\d\d \d\d:\d\d")
+        assert moment.sub(b"", (issued.folder / path).read_bytes()) == moment.sub(
+            b"", (here.folder / path).read_bytes()
+        )
 
 
 @pytest.mark.parametrize("page", ["1-ferries", "2-balance", "4-customers", "6-spending", "8-sales"])

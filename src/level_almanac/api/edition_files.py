@@ -12,8 +12,9 @@ from level_almanac.core.editions.report import data_size
 from level_almanac.core.pages.running import MadePage
 from level_almanac.core.table.model import ReportTable
 from level_almanac.files.editions import Edition, IssuedPage
-from level_almanac.output import html, pdf
-from level_almanac.output.drawing import Drawing, Picture
+from level_almanac.output import pdf
+from level_almanac.output.beside import Beside, Job
+from level_almanac.output.drawing import Picture, drawn_here
 from level_almanac.output.edition_index import IndexedPage, edition_index
 from level_almanac.output.files import rendered
 from level_almanac.output.json_text import json_text
@@ -29,37 +30,55 @@ def figures_of(table: ReportTable) -> dict[str, Any]:
     return dict(json.loads(json_text(table)))
 
 
-def edition_files(drawing: Drawing | None, edition: Edition, made: Sequence[MadePage], title: str) -> Iterator[File]:
-    """Yield figures, reports in every format, the two files that hold all pages, and the index that links to them.
+class _Files:
+    """The files of an edition. beside: draws and writes what it can beside this process, from when a page is made."""
 
-    drawing: draws charts beside this process.
-    """
-    tables = [dressed(each.table) for each in made]
-    seen = [legible(table) for table in tables]
-    draw = drawing.drawn if drawing else None
-    if drawing is not None:
-        drawing.ask(list(_pictures(edition.formats, seen)))
-    for page, table, each in zip(edition.pages, tables, made, strict=True):
-        yield page.figures, partial(_json, each.table)
-        for path in page.files:
-            yield path, partial(rendered, table, path.rpartition(".")[2], draw)
-    facts = [
-        edition.covers,
-        f"issued {moment_words(datetime.fromisoformat(edition.issued_at))} with {edition.made_with}",
-        f"data loaded {moment_words(datetime.fromisoformat(edition.loaded_at))}",
-    ]
-    named = [(page.name, table) for page, table in zip(edition.pages, seen, strict=True)]
-    yield f"{edition.name}.pdf", partial(pdf_together, title, facts, seen, draw)
-    yield f"{edition.name}.xlsx", partial(workbook, title, facts, named)
-    yield "index.html", partial(_index, edition, title, facts, seen)
+    def __init__(self, beside: Beside | None) -> None:
+        self._ask = beside.ask if beside else lambda _: None
+        self._done = beside.done if beside else Job.here
+
+    def begin(self, made: MadePage, formats: Sequence[str]) -> None:
+        """Have a page written that will be wanted, or, where it has a chart, that of the PDF drawn: that takes longest,
+        and waits for nothing else.
+        """
+        table = dressed(made.table)
+        if table.chart is not None:
+            self._ask(Job(drawn_here, (pdf.picture_of(shortened(legible(table))),)))
+        elif "html" in formats:
+            self._ask(_page_of(table))
+
+    def _drawn(self, picture: Picture) -> bytes:
+        return self._done(Job(drawn_here, (picture,)))
+
+    def of(self, edition: Edition, made: Sequence[MadePage], title: str) -> Iterator[File]:
+        """Yield figures, reports in every format, the two files that hold all pages, and the index of them."""
+        tables = [dressed(each.table) for each in made]
+        seen = [legible(table) for table in tables]
+        facts = [
+            edition.covers,
+            f"issued {moment_words(datetime.fromisoformat(edition.issued_at))} with {edition.made_with}",
+            f"data loaded {moment_words(datetime.fromisoformat(edition.loaded_at))}",
+        ]
+        named = [(page.name, table) for page, table in zip(edition.pages, seen, strict=True)]
+        together = Job(workbook, (title, facts, named))
+        for job in (*(_page_of(table) for table in tables if table.chart and "html" in edition.formats), together):
+            self._ask(job)
+        awaited: list[File] = [(f"{edition.name}.xlsx", partial(self._done, together))]
+        for page, table, each in zip(edition.pages, tables, made, strict=True):
+            yield page.figures, partial(_json, each.table)
+            for path in page.files:
+                ending = path.rpartition(".")[2]
+                if ending == "html":
+                    awaited.append((path, partial(self._done, _page_of(table))))
+                else:
+                    yield path, partial(rendered, table, ending, self._drawn)
+        yield f"{edition.name}.pdf", partial(pdf_together, title, facts, seen, self._drawn)
+        yield from awaited
+        yield "index.html", partial(_index, edition, title, facts, seen)
 
 
-def _pictures(formats: Sequence[str], seen: Sequence[ReportTable]) -> Iterator[Picture]:
-    """Yield the charts of an edition, in the order in which they are wanted."""
-    with_charts = [table for table in seen if table.chart is not None]
-    if "html" in formats:
-        yield from map(html.picture_of, with_charts)
-    yield from (pdf.picture_of(shortened(table)) for table in with_charts)
+def _page_of(table: ReportTable) -> Job:
+    return Job(rendered, (table, "html"))
 
 
 def _json(table: ReportTable) -> bytes:
@@ -88,6 +107,7 @@ def _data(edition: Edition, table: str) -> str:
     return f"{table}: {data_size(edition, table)}{through}"
 
 
-def writers(drawing: Drawing | None = None) -> Writers:
-    """Return what renders the files of an edition. drawing: draws charts beside this process."""
-    return Writers(figures_of, partial(edition_files, drawing))
+def writers(beside: Beside | None = None) -> Writers:
+    """Return what renders the files of an edition. beside: does what it can beside this process."""
+    files = _Files(beside)
+    return Writers(figures_of, files.begin, files.of)

@@ -91,7 +91,7 @@ def issue(
     from level_almanac.api.edition_files import writers
     from level_almanac.core.editions.issue import IssueRequest, edition_when
     from level_almanac.core.editions.issue import issue as issue_edition
-    from level_almanac.output.drawing import beside
+    from level_almanac.output.beside import beside
 
     book = open_book(ctx)
     when_asked = edition_when(book, asked_when(book, when))
@@ -107,8 +107,8 @@ def issue(
         unexplained=without_explanations,
     )
     # What draws is begun first: it takes as long to be ready as reports to be made.
-    with beside() if any(_is_charted(book.file.root, page) for page in request.pages) else nullcontext() as drawing:
-        done = issue_edition(book, request, writers(drawing), _progress)
+    with beside(drawing=any(_is_charted(book.file.root, page) for page in request.pages)) as helper:
+        done = issue_edition(book, request, writers(helper), _progress)
     for page in done.edition.pages:
         for words in page.findings:
             say(f"warning: {page.name}: {words}")

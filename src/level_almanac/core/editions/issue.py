@@ -59,11 +59,13 @@ class Issued:
 
 
 class Writers(NamedTuple):
-    """What renders reports, which core does not know itself. figures: a report in its JSON shape; files: of an
-    edition, its pages and its title, each file by its path with what writes it.
+    """What renders reports, which core does not know itself. figures: a report in its JSON shape; begin: is told
+    each page as it is made, and the formats that it will be wanted in; files: of an edition, its pages and its title,
+    each file by its path with what writes it.
     """
 
     figures: Callable[[ReportTable], dict[str, Any]]
+    begin: Callable[[MadePage, Sequence[str]], None]
     files: Callable[[Edition, Sequence[MadePage], str], Iterable[tuple[str, Callable[[], bytes]]]]
 
 
@@ -99,6 +101,7 @@ def issue(book: Book, request: IssueRequest, writers: Writers, progress: Progres
             for _, page in steps:
                 own = read_page(frozen.file.root, page.name)
                 pages_made.append(run_page(frozen, own, PageRun(told[page.name], request.when, issued=True)))
+                writers.begin(pages_made[-1], request.formats)
         edition = Edition(
             name=request.name,
             made_with=f"Level Almanac {version('level-almanac')}",
