@@ -51,7 +51,7 @@ def one_engine() -> Iterator[None]:
     with (
         patch.object(shared, "close", lambda: None),
         patch.object(Book, "engine", shared),
-        patch.object(load, "open_loading", lambda *told: (shared, ThreadCrew(shared, told[-1]))),
+        patch.object(load, "open_loading", lambda *told: (shared, ThreadCrew(shared, told[3]))),
     ):
         yield
     close()

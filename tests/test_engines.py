@@ -3,6 +3,8 @@
 import importlib
 import json
 import pickle
+import time
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +18,7 @@ from level_almanac.store.engine import EngineError, WritingEngine
 from level_almanac.store.engines import spark_engine
 from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from level_almanac.store.engines.spark_crew import done
+from level_almanac.store.state import State, Store
 
 
 @pytest.fixture
@@ -63,7 +66,8 @@ def test_the_option_counts_before_the_variable_and_that_before_the_settings(
         ("books = 1", "settings.toml: books: this is no table: 1"),
         ("[books.'near']\nengine = 'duckdb'", "settings.toml: books: the path of a book has to be whole: near"),
         ("[books.'/']\nstore = 'near'", "settings.toml: store: the path of a store has to be whole: near"),
-        ("[books.'/']\nstroe = '/x'", "settings.toml: books./.stroe: there is no such setting; expected engine, session or store; did you mean 'store'?"),
+        ("[books.'/']\nstroe = '/x'", "settings.toml: books./.stroe: there is no such setting; expected engine, session, store or parts; did you mean 'store'?"),
+        ("[books.'/']\nparts = '/shared/parts'", "settings.toml: parts: this is no such place: '/shared/parts'; expected a URI that Spark reads and writes, such as s3a://"),
         ("engine = ", "settings.toml: your settings file cannot be read: "),
     ],
 )  # fmt: skip
@@ -134,6 +138,51 @@ def test_the_store_lies_where_the_settings_say(settings: Path, demo: Path, tmp_p
             f"{store}: this store is another book's: Skellan books (LINE, YARD); expected Other books (LINE, YARD)"
             in refused.err
         )
+
+
+def test_parts_at_a_uri_are_read_by_spark_alone(settings: Path, demo: Path) -> None:
+    for engine, why in (
+        ("duckdb", "only Spark reads the parts of this store; name a cluster: --engine spark://HOST:PORT"),
+        (
+            "sc://head.example",
+            "parts at a URI are not reached by Spark Connect: sc://head.example; keep them in a folder",
+        ),
+    ):
+        settings.write_text(f'[books."{demo}"]\nengine = "{engine}"\nparts = "s3a://bucket/skellan"\n')
+        for words in (("trial",), ("load", "--look")):
+            refused = run_installed(*words, book=demo)
+            assert (refused.code, refused.out) == (2, "")
+            assert refused.err.startswith(f"almanac: s3a://bucket/skellan: {why}")
+            assert refused.err.count("\n") == 1
+
+
+class Kept:
+    """Parts elsewhere: what lies there, each with the time of its last change."""
+
+    uri = "lake://skellan"
+
+    def __init__(self, times: dict[str, float]) -> None:
+        self.times = times
+
+    def names(self) -> dict[str, float]:
+        return self.times
+
+    def remove(self, name: str) -> None:
+        del self.times[name]
+
+
+def test_of_what_lies_at_a_uri_only_old_parts_that_no_state_names_are_let_go_of(tmp_path: Path) -> None:
+    named, gone, begun = (
+        f"{table}-{digit * 32}.parquet" for table, digit in (("rollup", "a"), ("ledger", "b"), ("wide", "c"))
+    )
+    begun += ".new-1"
+    others = {"book": 0.0, "report.parquet": 0.0, "ledger-b.csv": 0.0}
+    there: Any = Kept({named: 0.0, gone: 0.0, begun: 0.0, f"ledger-{'d' * 32}.parquet": time.time(), **others})
+    with Store(tmp_path / "store", elsewhere=there).writing():
+        Store(tmp_path / "store", elsewhere=there).put_in_force(
+            State(loaded_at=datetime.now(UTC), rules="", rollup=named)
+        )
+    assert set(there.times) == {named, f"ledger-{'d' * 32}.parquet", *others}
 
 
 def counted(engine: WritingEngine, scratch: Path, item: str) -> tuple[int, bool]:

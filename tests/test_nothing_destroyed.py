@@ -20,7 +20,6 @@ from level_almanac.core.reports import registry
 from level_almanac.files.runs import Answers, keep_answers, kept_answers
 from level_almanac.shown_text import visible
 from level_almanac.store.kept import read_through
-from level_almanac.store.part_sums import damaged_parts
 from level_almanac.store.state import Store
 from level_almanac.whole_file import write_whole
 
@@ -141,7 +140,7 @@ def test_a_damaged_part_of_another_edition_is_not_taken_for_a_new_one(make_book:
     assert book.run(*issue[:2], "two", *issue[2:]).code == 0
     assert book.run("edition", "verify", "two").code == 0
     parts = [path.name for path in (book.root / "editions/parts").glob("*.parquet")]
-    assert damaged_parts(Store(book.root, book.root / "editions/parts"), parts) == []
+    assert Store(book.root, book.root / "editions/parts").damaged(parts) == []
 
 
 @pytest.mark.parametrize("name", ["part", "rollup", "days", "journals", "manifest", "sums"])

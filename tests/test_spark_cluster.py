@@ -16,9 +16,10 @@ from typing import Any
 import pytest
 
 from both_engines import kept
-from conftest import COMMAND, ENVIRONMENT, Ran, copied, run_almanac, run_installed
+from conftest import COMMAND, ENVIRONMENT, HEADS, MakeBook, Ran, copied, run_almanac, run_installed
 from level_almanac.store.part_sums import parts_in
 from level_almanac.store.state import State, Store
+from test_load import LINES
 
 pyspark = pytest.importorskip("pyspark", reason="Spark is not installed")
 if shutil.which("java") is None:
@@ -151,6 +152,59 @@ def test_an_edition_issued_on_one_verifies_on_the_other(cluster: Cluster, demo: 
     for name, environment in (("here", cluster.environment()), ("there", {})):
         verified = run_installed("edition", "verify", name, book=book, environment=environment)
         assert verified.code == 0, verified.out + verified.err
+
+
+def test_parts_lie_at_a_uri_that_only_spark_reads(
+    make_book: MakeBook, tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    book = make_book(*LINES).ledger(HEADS + "".join(f"{line}\n" for line in LINES[-4:]), "ledger-again.csv")
+    aside = tmp_path_factory.mktemp("far")
+    here = copied(book.root, aside / "here")
+    assert run_almanac("load", book=here).code == 0
+    lake, settings = aside / "lake", aside / "settings.toml"
+    told = f"""engine = "local[1]"
+        session = {{ "spark.hadoop.fs.viewfs.mounttable.far.link./lake" = "file://{lake}" }}
+        [books."{book.root}"]
+        parts = "viewfs://far/lake"
+        """
+    lake.mkdir()
+    settings.write_text(told)
+
+    def far(*words: str, root: Path = book.root) -> Ran:
+        return run_installed(*words, book=root, environment={"ALMANAC_SETTINGS": str(settings), **QUICK})
+
+    def stored() -> Path:
+        """Return a copy of the book with its parts brought back."""
+        brought = copied(book.root, aside / f"brought-{len(list(aside.glob('brought-*')))}")
+        for part in lake.glob("*.parquet"):
+            shutil.copyfile(part, brought / ".almanac" / "parts" / part.name)
+        return brought
+
+    def names() -> set[str]:
+        return {path.name for path in (book.root / ".almanac" / "parts").iterdir()}
+
+    loaded = far("load")
+    assert loaded.code == 0, loaded.err
+    assert (kept(stored()), names()) == (kept(here), set())
+    # Lines come back into an export whose parts are there only.
+    for root in (book.root, here):
+        (root / "ledger-again.csv").unlink()
+    assert run_almanac("load", "--drop-missing", book=here).code == 0
+    again = far("load", "--drop-missing")
+    assert again.code == 0, again.err
+    assert (kept(stored()), names()) == (kept(here), set())
+    shown = far("trial", "--year", "2025", "--print", "csv")
+    assert (shown.code, shown.out) == (0, run_almanac("trial", "--year", "2025", "--print", "csv", book=here).out)
+    part = next(lake.glob("accounts-*.parquet"))
+    part.write_bytes(part.read_bytes().replace(b"PAR1", b"RAP1"))
+    damaged = far("check", "store")
+    assert (damaged.code, damaged.err) == (
+        3, f"almanac: {part.name}: this part of the store is not what was written; delete the folder .almanac and run `almanac load`\n",
+    )  # fmt: skip
+    settings.write_text(told.replace(str(book.root), str(here)))
+    other = far("load", root=here)
+    assert other.code == 3
+    assert other.err.startswith("almanac: viewfs://far/lake/book: these parts are another store's: ")
 
 
 def begun(cluster: Cluster, *words: str, book: Path) -> "subprocess.Popen[str]":

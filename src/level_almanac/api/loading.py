@@ -46,6 +46,7 @@ def load_book(
     options = LoadOptions(days, drop_missing, set_aside)
     if book.choice.store:
         book.store.is_of(book.named, claim=True)
+    book.store.claim_parts(book.named)
     done = load(book.file, book.store, book.calendar_by_entity, rules, book.now, options, book.choice)
     told = [f"this load reached {reach.what} ({reach.where})" for reach in reaches_of(book.file)]
     told += [left_out_words(loaded) for loaded in done.state.files if loaded.set_aside]

@@ -28,13 +28,13 @@ from level_almanac.progress import tell
 from level_almanac.store.chart_lines import chart_lines
 from level_almanac.store.day_places import PLACE, PLACE_DAY, DayPlaces
 from level_almanac.store.engine import Engine, Row
-from level_almanac.store.engines.opening import open_engine
+from level_almanac.store.engines.opening import open_engine, parts_elsewhere
 from level_almanac.store.ledger_checks import newest_posting
 from level_almanac.store.ledger_sums import Filter, Measures, SumKey, Sums, ledger_sums
 from level_almanac.store.plain_checks import newest_day
 from level_almanac.store.plan_lines import plan_lines, scenarios
 from level_almanac.store.rollups import Journals
-from level_almanac.store.state import SPILL, SQL, State, Store, stamp_of
+from level_almanac.store.state import SPILL, SQL, State, Store, parts_of, stamp_of
 
 _STORED = {"text": "VARCHAR", "date": "DATE", "amount": "DECIMAL", "quantity": "DECIMAL", "whole": "BIGINT"}
 """What the engine keeps fields of each kind as."""
@@ -75,7 +75,7 @@ class Book:
             **{name: self._calendar(name, each) for name, each in file.settings.calendars.items()},
         }
         self.choice = chosen_engine(file.root) if choice is None else choice
-        self.store = store or Store(self.choice.store or file.root / STORE_FOLDER)
+        self.store = store or _store(file.root, self.choice)
         if store is None and self.choice.store:
             self.store.is_of(self.named)
         self.zone = ZoneInfo(file.settings.book.time_zone)
@@ -166,7 +166,7 @@ class Book:
         # An edition's folder holds what was issued, and nothing else, not even for a while.
         spill = None if self.frozen else self.store.folder / f"{SPILL}{os.getpid()}"
         reach = (self.file.root, self.store.folder, self.store.parts)
-        return open_engine(self.choice.address, self.choice.session, reach, spill)
+        return open_engine(self.choice.address, self.choice.session, reach, spill, self.store.elsewhere)
 
     @cached_property
     def chart(self) -> ChartOfAccounts:
@@ -404,3 +404,10 @@ class Book:
         sums = [loaded.sums for loaded in self.state.files_of(table)] if table and not codes else []
         having = frozenset(code for found in sums for code, (lines, *_) in found.items() if lines)
         return Selection(chosen, currencies[0], self.calendars[calendars.pop()], comparable, unlike, having)
+
+
+def _store(root: Path, choice: EngineChoice) -> Store:
+    """Return the store of the book in this folder, where the person chose to have it and its parts."""
+    folder = choice.store or root / STORE_FOLDER
+    elsewhere = parts_elsewhere(choice.address, choice.session, choice.parts, parts_of(folder))
+    return Store(folder, elsewhere=elsewhere)

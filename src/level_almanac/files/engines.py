@@ -49,18 +49,28 @@ SESSION = (
 )
 """What of a Spark session may be set, by Spark's names: how much it takes and how it is reached, and nothing that runs
 code or changes what is computed."""
-_KEYS = {"engine": "an address", "session": "a table of Spark's settings", "store": "a folder"}
+_STORAGE = "spark.hadoop.fs."
+"""What the settings of storage begin with that Spark reaches at a URI: where it is, and what it asks of who comes."""
+_URI = re.compile(r"[a-z][a-z0-9+.-]*://[^\s?#]+")
+_KEYS = {
+    "engine": "an address",
+    "session": "a table of Spark's settings",
+    "store": "a folder",
+    "parts": "a URI that Spark reads and writes, such as s3a://bucket/books/skellan",
+}
 
 
 @immutable
 class EngineChoice:
     """The engine of a book. address: of a Spark cluster, or empty for DuckDB in this process; session: settings of
-    Spark's; store: the folder of the book's store, or None where it lies in the book.
+    Spark's; store: the folder of the book's store, or None where it lies in the book; parts: the URI of its parts, or
+    empty where they lie in that folder.
     """
 
     address: str = ""
     session: Mapping[str, str] = field(default_factory=dict)
     store: Path | None = None
+    parts: str = ""
 
 
 def chosen_engine(root: Path, told: str = "") -> EngineChoice:
@@ -75,13 +85,16 @@ def chosen_engine(root: Path, told: str = "") -> EngineChoice:
     store = Path(_text(own, "store", path)).expanduser() if own.get("store") else None
     if store is not None and not store.is_absolute():
         raise BookMistake(Mistake("the path of a store has to be whole", f"{path}: store", str(store)))
+    parts = _text(own, "parts", path)
+    if parts and not _URI.fullmatch(parts):
+        raise BookMistake(Mistake("this is no such place", f"{path}: parts", repr(parts), _KEYS["parts"]))
     said = [("--engine", told), (ENGINE, os.environ.get(ENGINE, "").strip())]
     said += [(f"{path}: engine", _text(of, "engine", path)) for of in (own, every) if "engine" in of]
     for where, address in said:
         if address and address != DUCKDB and not _ADDRESS.fullmatch(address):
             raise UsageMistake(Mistake("no engine has such an address", where, repr(address), _EXPECTED))
     address = next((address for _, address in said if address), DUCKDB)
-    return EngineChoice("" if address == DUCKDB else address, session, store)
+    return EngineChoice("" if address == DUCKDB else address, session, store, parts)
 
 
 def _settings_path() -> Path:
@@ -141,9 +154,10 @@ def _session(of: Mapping[str, Any], path: Path, ahead: str) -> dict[str, str]:
         raise BookMistake(Mistake("this is no table", f"{path}: {ahead}session", repr(told), _KEYS["session"]))
     for name, value in told.items():
         where = f"{path}: {ahead}session"
-        if name not in SESSION:
+        if name not in SESSION and not name.startswith(_STORAGE):
             what = "this of a Spark session cannot be set here"
-            raise BookMistake(Mistake(what, where, repr(name), listed(SESSION), nearest(name, SESSION)))
+            known = [*SESSION, f"{_STORAGE}…"]
+            raise BookMistake(Mistake(what, where, repr(name), listed(known), nearest(name, SESSION)))
         if not isinstance(value, str):
             raise BookMistake(Mistake("this has to be a text", f"{where}.{name}", repr(value), 'such as "4g"'))
     return told

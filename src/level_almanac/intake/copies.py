@@ -27,12 +27,13 @@ def touched_parts(store: Store, before: State | None, table: Table, drafts: Sequ
     for entry in before.files_of(table.name):
         if entry.path not in by_path or by_path[entry.path].fresh:
             touched += [store.path_of(part) for part in (entry.part, entry.shadow) if part]
-    return touched if all(Path(part).is_file() for part in touched) else None
+    return touched if all(store.has(Path(part)) for part in touched) else None
 
 
 def settled_copies(
     engine: GatheringEngine,
     crew: Crew,
+    store: Store,
     table: Table,
     drafts: Sequence[Draft],
     touched: Sequence[str] | None,
@@ -63,6 +64,7 @@ def settled_copies(
         if (sum(found) or draft.shadow) and not _is_as_before(engine, table, draft, found, shadows):
             entry = replace(draft.entry, duplicates=found.copies, superseded=found.superseded)
             changed.append(replace(draft, entry=entry))
+    store.at_hand(Path(part) for draft in changed for part in draft.parts)
     yield from crew.each(_Rewriting(table, shadows, folder).rewritten, changed)
 
 

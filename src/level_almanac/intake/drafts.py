@@ -46,7 +46,7 @@ class Draft:
 def draft_of(store: Store, entry: LoadedFile) -> Draft:
     """Return what a store holds of an export; raises BookMistake where a part of it is gone."""
     made = {what: store.parts / name for what in READ if (name := getattr(entry, what))}
-    if "part" not in made or not all(path.is_file() for path in made.values()):
+    if "part" not in made or not all(map(store.has, made.values())):
         step = "delete the folder .almanac and run `almanac load`"
         raise BookMistake(Mistake("a part of the store is gone", entry.path, next_step=step))
     records = entry.lines + entry.duplicates + entry.superseded

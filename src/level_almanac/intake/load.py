@@ -150,7 +150,7 @@ def _opened(
     book: BookFile, store: Store, files: Sequence[ExportFile], work: Path, choice: EngineChoice
 ) -> tuple[GatheringEngine, Crew]:
     reach = (book.root, work, store.folder, *(file.path for file in files if file.path))
-    return open_loading(choice.address, choice.session, reach, work)
+    return open_loading(choice.address, choice.session, reach, work, store.elsewhere)
 
 
 def _stamps(state: State) -> dict[Key, str]:
@@ -220,7 +220,9 @@ class _Load:
                 touched = touched_parts(self.store, self.before, table, drafts)
                 if drafts and touched != []:
                     later = later_of(self.files, table)
-                    settled = settled_copies(self.engine, self.crew, table, drafts, touched, later, self.work)
+                    settled = settled_copies(
+                        self.engine, self.crew, self.store, table, drafts, touched, later, self.work
+                    )
                     for draft in settled:
                         self.drafts[table.name, draft.entry.path] = draft
         # The book file may name another retained-earnings account though no export changed.
@@ -318,6 +320,7 @@ class _Load:
         closing.write_closing(self.engine, parts, journals)
         names = closing.to_reclassify(self.engine, parts, journals)
         unlike = [draft for draft in drafts if draft.entry.path in names]
+        self.store.at_hand(draft.part for draft in unlike)
         for draft in self.crew.each(Reclassifying(journals, self.work).reclassified, unlike):
             self.drafts["ledger", draft.entry.path] = draft
 

@@ -9,8 +9,8 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from level_almanac.errors import BookBusy, BookMistake, Mistake
-from level_almanac.store.part_sums import is_whole, parts_in
-from level_almanac.store.state import State, Store, manifest_of
+from level_almanac.store.part_sums import parts_in
+from level_almanac.store.state import State, Store, is_whole, manifest_of
 from level_almanac.whole_file import sync_file, sync_folder, sync_tree
 
 FOLDER = "editions"
@@ -64,7 +64,7 @@ def freeze_data(store: Store, state: State, root: Path, folder: Path) -> None:
     for part in parts_in(state):
         if not (shared / part).exists() or not is_whole(shared / part, part):
             beside = shared / f"{part}.new"
-            shutil.copyfile(store.path_of(part), beside)
+            store.copy(part, beside)
             if not is_whole(beside, part):
                 beside.unlink()
                 step = "delete the folder .almanac, load again, and issue anew"

@@ -1,9 +1,6 @@
 """What a part comes to, as the manifest keeps it of each, and whether parts are still what was written."""
 
-import hashlib
-from collections.abc import Sequence
 from decimal import Decimal
-from pathlib import Path
 
 from level_almanac.files.tables import Table
 from level_almanac.store.engine import Engine
@@ -30,18 +27,6 @@ def parts_in(state: State) -> list[str]:
     """Return the names of all parts that reports of a state read."""
     found = [part for loaded in state.files for part in (getattr(loaded, name) for name in READ)]
     return sorted({part for part in (*found, state.rollup, state.wide, *state.marked.values()) if part})
-
-
-def damaged_parts(store: Store, parts: Sequence[str]) -> list[str]:
-    """Return which parts are not there or are not what their name says."""
-    return [part for part in parts if not (store.parts / part).is_file() or not is_whole(store.parts / part, part)]
-
-
-def is_whole(path: Path, part: str) -> bool:
-    """Tell whether a file is what the name of a part says, which ends in the hash of its bytes."""
-    with path.open("rb") as stream:
-        digest = hashlib.file_digest(stream, "sha256").hexdigest()
-    return digest.startswith(part.removesuffix(".parquet").rpartition("-")[2])
 
 
 def unlike_noted(engine: Engine, store: Store, loaded: LoadedFile, table: Table) -> bool:

@@ -10,7 +10,7 @@ import os
 import re
 import shutil
 import time
-from collections.abc import Iterator
+from collections.abc import Container, Iterable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import asdict, field, replace
 from datetime import date, datetime
@@ -22,6 +22,7 @@ from level_almanac.errors import BookBusy, BookMistake, Mistake
 from level_almanac.files.outside import leads_out
 from level_almanac.files.stamps import STORE_FOLDER
 from level_almanac.immutable import immutable
+from level_almanac.store.elsewhere import NEW, Elsewhere
 from level_almanac.whole_file import sync_file, sync_folder, write_whole
 
 FORMAT = 4
@@ -141,10 +142,13 @@ class State:
         return tuple(loaded for loaded in self.files if loaded.table == table)
 
 
+_OF_LINES = ".parquet"
 _OWNER = "book"
 """The file that says whose a store is that lies outside of its book."""
 _MANIFEST = re.compile(r"[0-9a-f]{32}\.json")
 _PART = re.compile(r"[\w-]+-[0-9a-f]{32}\.(?:parquet|csv)|")
+_KEPT_ELSEWHERE = re.compile(rf"[\w-]+-[0-9a-f]{{32}}\.parquet({re.escape(NEW)}.*)?")
+"""What a store lets go of, of what lies at a URI; all else there is somebody's own."""
 _TABLE = re.compile(r"\w+")
 READ = ("part", "shadow", "rollup", "days", "journals")
 """What of an export reports and loads read."""
@@ -152,11 +156,13 @@ _PARTS = (*READ, "aside")
 
 
 class Store:
-    """The folder `.almanac` of a book, or the data of an edition. parts: where its parts are, if not within."""
+    """The folder `.almanac` of a book, or the data of an edition. parts: where its parts are, if not within; elsewhere:
+    those that lie at a URI, where they do.
+    """
 
-    def __init__(self, folder: Path, parts: Path | None = None) -> None:
-        self.folder = folder
-        self.parts = parts or folder / "parts"
+    def __init__(self, folder: Path, parts: Path | None = None, elsewhere: Elsewhere | None = None) -> None:
+        self.folder, self.elsewhere = folder, elsewhere
+        self.parts = parts or parts_of(folder)
         self.manifests = folder / "manifests"
         self.current = folder / "current"
 
@@ -172,6 +178,32 @@ class Store:
         """Return the path of a part, to be bound in a statement."""
         return str(self.parts / part)
 
+    def has(self, part: Path) -> bool:
+        """Tell whether a part of this store, or one that is being made, is there."""
+        if self.elsewhere is not None and part.parent == self.parts:
+            return part.name in self.elsewhere.names()
+        return part.is_file()
+
+    def copy(self, part: str, target: Path) -> None:
+        """Copy a part into a file."""
+        if self.elsewhere is not None:
+            self.elsewhere.fetch(part, target)
+        else:
+            shutil.copyfile(self.parts / part, target)
+
+    def at_hand(self, parts: Iterable[Path]) -> None:
+        """Have parts stand as files in their folder, for who reads files, until the work on the store ends."""
+        for part in parts if self.elsewhere is not None else ():
+            if part.parent == self.parts and not part.is_file():
+                self.copy(part.name, part)
+
+    def damaged(self, parts: Sequence[str]) -> list[str]:
+        """Return which parts are not there or are not what their name says."""
+        if self.elsewhere is not None:
+            digests = self.elsewhere.digests(parts)
+            return [part for part in parts if not _is_named_by(part, digests.get(part, ""))]
+        return [part for part in parts if not (self.parts / part).is_file() or not is_whole(self.parts / part, part)]
+
     def is_of(self, book: str, *, claim: bool = False) -> None:
         """Raise BookMistake where the store, in a folder outside of books, is another's. claim: note whose it is."""
         note = self.folder / _OWNER
@@ -181,6 +213,28 @@ class Store:
         if claim:
             self.folder.mkdir(parents=True, exist_ok=True)
             write_whole(note, book)
+
+    def claim_parts(self, book: str) -> None:
+        """Note whose the parts at the URI are; raise BookMistake where they are another store's: each lets go of what
+        it does not name.
+        """
+        if self.elsewhere is None:
+            return
+        self.folder.mkdir(parents=True, exist_ok=True)
+        owner, note = f"{book}, {self.folder.resolve()}", self.folder / f"{_OWNER}-of-parts"
+        try:
+            if _OWNER in self.elsewhere.names():
+                self.elsewhere.fetch(_OWNER, note)
+                told = note.read_text(encoding="utf-8", errors="replace")
+                if told != owner:
+                    step = "name a place of its own in your settings; if it is the same store, moved, delete that note"
+                    where = f"{self.elsewhere.uri}/{_OWNER}"
+                    raise BookMistake(Mistake("these parts are another store's", where, told, owner, step))
+            else:
+                write_whole(note, owner)
+                self.elsewhere.put(note, _OWNER)
+        finally:
+            note.unlink(missing_ok=True)
 
     def state(self) -> State | None:
         """Return the state in force, or None where nothing was loaded."""
@@ -235,6 +289,8 @@ class Store:
             # Whatever happens while it is cleared up, as Ctrl-C does.
             try:
                 shutil.rmtree(work, ignore_errors=True)
+                for at_hand in self.parts.glob(f"*{_OF_LINES}") if self.elsewhere is not None else ():
+                    _unlink(at_hand)
             finally:
                 lock.release()
 
@@ -244,7 +300,12 @@ class Store:
         digest: as `digest_of` returned it.
         """
         name = f"{table}-{digest[:32]}{written.suffix}"
-        written.replace(self.parts / name)
+        if self.elsewhere is not None and written.suffix == _OF_LINES:
+            # Where it is there and whole, somebody may be reading it.
+            if name not in self.elsewhere.names() or self.damaged([name]):
+                self.elsewhere.put(written, name)
+        else:
+            written.replace(self.parts / name)
         return name
 
     def put_in_force(self, state: State) -> None:
@@ -284,9 +345,32 @@ class Store:
             # What a report that was killed left of what did not fit into memory.
             if left.stat().st_mtime < limit:
                 shutil.rmtree(left, ignore_errors=True)
-        for part in (*self.parts.glob("*.parquet"), *self.parts.glob("aside-*.csv")):
+        self._let_go_of_parts(kept, limit)
+
+    def _let_go_of_parts(self, kept: Container[str], limit: float) -> None:
+        """Let go of parts that are not kept and of what was begun of others, last changed before the limit."""
+        for part in (*self.parts.glob(f"*{_OF_LINES}"), *self.parts.glob("aside-*.csv")):
             if part.name not in kept and part.stat().st_mtime < limit:
                 _unlink(part)
+        if self.elsewhere is not None:
+            for name, changed_at in dict(self.elsewhere.names()).items():
+                if name not in kept and _KEPT_ELSEWHERE.fullmatch(name) and changed_at < limit:
+                    self.elsewhere.remove(name)
+
+
+def parts_of(folder: Path) -> Path:
+    """Return the folder of the parts in that of a store."""
+    return folder / "parts"
+
+
+def is_whole(path: Path, part: str) -> bool:
+    """Tell whether a file is what the name of a part says, which ends in the hash of its bytes."""
+    with path.open("rb") as stream:
+        return _is_named_by(part, hashlib.file_digest(stream, "sha256").hexdigest())
+
+
+def _is_named_by(part: str, digest: str) -> bool:
+    return digest.startswith(part.removesuffix(_OF_LINES).rpartition("-")[2]) and bool(digest)
 
 
 def digest_of(written: Path) -> str:

@@ -14,7 +14,7 @@ from level_almanac.files.reading import read_book
 from level_almanac.files.tables import Table
 from level_almanac.store.editions import freeze_data, frozen_store, writing
 from level_almanac.store.line_changes import ChangedLine, changed_lines
-from level_almanac.store.part_sums import damaged_parts, parts_in
+from level_almanac.store.part_sums import parts_in
 
 
 def new_edition(root: Path, name: str) -> AbstractContextManager[Path]:
@@ -43,7 +43,7 @@ def frozen_book(folder: Path, at: datetime, choice: EngineChoice) -> Book:
 def damage(book: Book) -> tuple[int, list[str]]:
     """Return how many parts a frozen book's data has, and which of them are gone or not what they were."""
     parts = parts_in(book.state)
-    return len(parts), damaged_parts(book.store, parts)
+    return len(parts), book.store.damaged(parts)
 
 
 class ChangedTable(NamedTuple):

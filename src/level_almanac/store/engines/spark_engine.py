@@ -24,10 +24,11 @@ from urllib.parse import urlsplit
 
 from level_almanac.errors import Mistake, UsageMistake, listed
 from level_almanac.progress import gauged, tell
+from level_almanac.store.elsewhere import Elsewhere
 from level_almanac.store.engine import EngineError, Row, UnboundError, Values
 from level_almanac.store.engines.spark_sql import spark_statement
 
-_OVER_THE_WIRE = "sc://"
+OVER_THE_WIRE = "sc://"
 """What the address of a cluster begins with that is asked by Spark Connect."""
 _PORTS = {"spark": 7077, "sc": 15002}
 _WAIT = 10.0
@@ -74,13 +75,16 @@ class SparkEngine:
 
     address: of the cluster, as `local[2]`, `spark://HOST:PORT` or `sc://HOST:PORT`; settings: of the session, by
     Spark's names; reach: the folders that parts may be read from, and nothing else, all links followed. Raises
-    UsageMistake without pyspark, and EngineError where the cluster cannot be reached.
+    UsageMistake without pyspark, and EngineError where the cluster cannot be reached. elsewhere: the parts that lie at
+    a URI, whatever folder names them.
     """
 
-    def __init__(self, address: str, settings: Mapping[str, str], reach: Iterable[Path]) -> None:
-        self.session = _session(address, settings)
+    def __init__(
+        self, address: str, settings: Mapping[str, str], reach: Iterable[Path], elsewhere: Elsewhere | None = None
+    ) -> None:
+        self.session = spark_session(address, settings)
         self.called = f"Spark {self.session.version} at {address}"
-        self._reach = [path.resolve() for path in reach]
+        self._reach, self._elsewhere = [path.resolve() for path in reach], elsewhere
         self._views: dict[tuple[str, ...], str] = {}
         self._tables: dict[str, Any] = {}
 
@@ -167,11 +171,12 @@ class SparkEngine:
             return whole
 
     def _within(self, part: str) -> str:
+        if self._elsewhere is not None and (uri := self._elsewhere.uri_of(Path(part))):
+            return uri
         path = self._reached(Path(part))
         if not path.is_file():
             raise EngineError(Mistake("the store lacks a part", got=str(path), next_step=_AGAIN))
-        # Spark takes signs in a path for a pattern.
-        return _uri(Path(re.sub(r"([\[\]{}*?\\])", r"\\\1", str(path))))
+        return as_no_pattern(_uri(path))
 
     def _reached(self, part: Path) -> Path:
         path = part.resolve()
@@ -189,6 +194,11 @@ class SparkEngine:
             tasks = sum(stage.numTasks for stage in stages if stage)
             return 100 * sum(stage.numCompletedTasks for stage in stages if stage) / tasks if tasks else -1.0
         return -1.0
+
+
+def as_no_pattern(uri: str) -> str:
+    """Return what Spark takes for one file, whose name may have signs of a pattern."""
+    return re.sub(r"([\[\]{}*?\\])", r"\\\1", uri)
 
 
 def _uri(path: Path) -> str:
@@ -300,7 +310,7 @@ def _type_name(name: str) -> str:
     return _TYPES.get(name, name.upper())
 
 
-def _session(address: str, settings: Mapping[str, str]) -> Any:
+def spark_session(address: str, settings: Mapping[str, str]) -> Any:
     """Return the session of this run: at most one can be had in a process."""
     asked = (address, tuple(sorted(settings.items())))
     for known, session in _SESSIONS.items():
@@ -317,7 +327,7 @@ def _new_session(address: str, settings: Mapping[str, str]) -> Any:
     logging.getLogger("SQLQueryContextLogger").disabled = True
     logging.getLogger().addFilter(_not_of_the_gateway)
     warnings.filterwarnings("ignore", module="pyspark")
-    over_the_wire = address.startswith(_OVER_THE_WIRE)
+    over_the_wire = address.startswith(OVER_THE_WIRE)
     try:
         sql = import_module("pyspark.sql")
         import_module("sqlglot")

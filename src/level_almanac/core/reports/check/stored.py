@@ -7,7 +7,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine
 from level_almanac.core.table.exact import figure_words
 from level_almanac.errors import BookMistake, Mistake, how_many
-from level_almanac.store.part_sums import damaged_parts, parts_in, unlike_noted
+from level_almanac.store.part_sums import parts_in, unlike_noted
 from level_almanac.store.repeats import SupersededLine, superseded_lines
 
 
@@ -17,7 +17,7 @@ def stored(book: Book) -> Checked:
     Raises BookMistake for those that are not alike: no other check, and no report, can be believed then.
     """
     parts = parts_in(book.state)
-    damaged = damaged_parts(book.store, parts)
+    damaged = book.store.damaged(parts)
     step = book.store.mended_by
     mistakes = [Mistake("this part of the store is not what was written", part, next_step=step) for part in damaged]
     for loaded in () if damaged else book.state.files:
