@@ -141,6 +141,7 @@ def test_the_store_lies_where_the_settings_say(settings: Path, demo: Path, tmp_p
 
 
 def test_parts_at_a_uri_are_read_by_spark_alone(settings: Path, demo: Path) -> None:
+    parts = sorted((demo / ".almanac" / "parts").iterdir())
     for engine, why in (
         ("duckdb", "only Spark reads the parts of this store; name a cluster: --engine spark://HOST:PORT"),
         (
@@ -154,6 +155,7 @@ def test_parts_at_a_uri_are_read_by_spark_alone(settings: Path, demo: Path) -> N
             assert (refused.code, refused.out) == (2, "")
             assert refused.err.startswith(f"almanac: s3a://bucket/skellan: {why}")
             assert refused.err.count("\n") == 1
+    assert sorted((demo / ".almanac" / "parts").iterdir()) == parts
 
 
 class Kept:

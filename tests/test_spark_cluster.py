@@ -205,6 +205,11 @@ def test_parts_lie_at_a_uri_that_only_spark_reads(
     other = far("load", root=here)
     assert other.code == 3
     assert other.err.startswith("almanac: viewfs://far/lake/book: these parts are another store's: ")
+    # What was loaded into a folder goes to its own place.
+    settings.write_text(settings.read_text().replace("far/lake", "far/lake/here"))
+    moved = far("load", root=here)
+    assert (moved.code, moved.out.count("unchanged")) == (0, 2), moved.err
+    assert {part.name for part in (lake / "here").glob("*.parquet")} == set(parts_in(state_of(here)))
 
 
 def begun(cluster: Cluster, *words: str, book: Path) -> "subprocess.Popen[str]":

@@ -44,6 +44,7 @@ from level_almanac.store.engine import Crew, GatheringEngine, Row
 from level_almanac.store.engines.opening import open_loading
 from level_almanac.store.kept import keep_through, read_through
 from level_almanac.store.ledger_checks import period_sums
+from level_almanac.store.part_sums import parts_in
 from level_almanac.store.plan_lines import accounts_planned
 from level_almanac.store.predicate import Predicate
 from level_almanac.store.state import LoadedFile, State, Store, digest_of
@@ -122,7 +123,7 @@ def load(
     with store.writing() as work:
         engine, crew = _opened(book, store, files, work, choice)
         try:
-            return _Load(book, store, engine, crew, work, store.state(), now, options).run(files, calendars, rules)
+            return _Load(book, store, engine, crew, work, _before(store), now, options).run(files, calendars, rules)
         finally:
             engine.close()
 
@@ -141,9 +142,16 @@ def look(
         engine, crew = _opened(book, store, files, work, choice)
         try:
             asked = LoadOptions()
-            return _Load(book, store, engine, crew, work, store.state(), now, asked).look(files, calendars, rules)
+            return _Load(book, store, engine, crew, work, _before(store), now, asked).look(files, calendars, rules)
         finally:
             engine.close()
+
+
+def _before(store: Store) -> State | None:
+    """Return the state in force, with its parts where the store has them now."""
+    state = store.state()
+    store.move_out(parts_in(state) if state else ())
+    return state
 
 
 def _opened(

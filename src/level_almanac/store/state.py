@@ -162,6 +162,7 @@ class Store:
 
     def __init__(self, folder: Path, parts: Path | None = None, elsewhere: Elsewhere | None = None) -> None:
         self.folder, self.elsewhere = folder, elsewhere
+        self._at_hand: set[Path] = set()
         self.parts = parts or parts_of(folder)
         self.manifests = folder / "manifests"
         self.current = folder / "current"
@@ -191,10 +192,18 @@ class Store:
         else:
             shutil.copyfile(self.parts / part, target)
 
+    def move_out(self, parts: Iterable[str]) -> None:
+        """Have parts of the folder lie at the URI, where they were loaded before it was told."""
+        if self.elsewhere is not None:
+            for part in parts:
+                if part not in self.elsewhere.names() and (self.parts / part).is_file():
+                    self.elsewhere.put(self.parts / part, part)
+
     def at_hand(self, parts: Iterable[Path]) -> None:
         """Have parts stand as files in their folder, for who reads files, until the work on the store ends."""
         for part in parts if self.elsewhere is not None else ():
             if part.parent == self.parts and not part.is_file():
+                self._at_hand.add(part)
                 self.copy(part.name, part)
 
     def damaged(self, parts: Sequence[str]) -> list[str]:
@@ -289,8 +298,9 @@ class Store:
             # Whatever happens while it is cleared up, as Ctrl-C does.
             try:
                 shutil.rmtree(work, ignore_errors=True)
-                for at_hand in self.parts.glob(f"*{_OF_LINES}") if self.elsewhere is not None else ():
-                    _unlink(at_hand)
+                for copied in self._at_hand:
+                    _unlink(copied)
+                self._at_hand.clear()
             finally:
                 lock.release()
 
@@ -349,11 +359,13 @@ class Store:
 
     def _let_go_of_parts(self, kept: Container[str], limit: float) -> None:
         """Let go of parts that are not kept and of what was begun of others, last changed before the limit."""
+        there = dict(self.elsewhere.names()) if self.elsewhere is not None else {}
         for part in (*self.parts.glob(f"*{_OF_LINES}"), *self.parts.glob("aside-*.csv")):
-            if part.name not in kept and part.stat().st_mtime < limit:
+            # What a killed load had at hand lies at the URI all the same.
+            if (part.name not in kept or part.name in there) and part.stat().st_mtime < limit:
                 _unlink(part)
         if self.elsewhere is not None:
-            for name, changed_at in dict(self.elsewhere.names()).items():
+            for name, changed_at in there.items():
                 if name not in kept and _KEPT_ELSEWHERE.fullmatch(name) and changed_at < limit:
                     self.elsewhere.remove(name)
 
@@ -384,7 +396,7 @@ def digest_of(written: Path) -> str:
 def _unlink(path: Path) -> None:
     # Where a reader has it open, some systems refuse, and the next load lets go of it.
     with suppress(PermissionError):
-        path.unlink()
+        path.unlink(missing_ok=True)
 
 
 def manifest_of(state: State) -> tuple[str, str]:
