@@ -1,5 +1,6 @@
 """What the tests share: the installed command, the demo book, and small books made in place."""
 
+import atexit
 import contextlib
 import io
 import json
@@ -35,7 +36,9 @@ if LONG:  # the workers are started with other words
 
 COMMAND = Path(sys.executable).with_name("almanac")
 # No note on a test's book stands among the person's own.
-os.environ.setdefault("ALMANAC_NOTES", tempfile.mkdtemp(prefix="almanac-notes-"))
+if "ALMANAC_NOTES" not in os.environ:
+    os.environ["ALMANAC_NOTES"] = tempfile.mkdtemp(prefix="almanac-notes-")
+    atexit.register(shutil.rmtree, os.environ["ALMANAC_NOTES"], ignore_errors=True)
 # Nor does what the person chose for other books count here.
 os.environ["ALMANAC_SETTINGS"] = str(Path(os.environ["ALMANAC_NOTES"], "none.toml"))
 os.environ.pop("ALMANAC_ENGINE", None)

@@ -15,6 +15,7 @@ from level_almanac.files.names import is_device
 from level_almanac.files.outside import BOOK_FILE, check_allowed, file_reach, kept_as, leads_out, lies_within, place_of
 from level_almanac.files.pages import LOCKS, Page, page_path
 from level_almanac.files.settings import BookFile
+from level_almanac.files.stamps import carry_stamps
 from level_almanac.immutable import immutable
 
 FOLDER = "editions"
@@ -141,6 +142,7 @@ def freeze_definitions(file: BookFile, pages: Sequence[Page], folder: Path) -> N
         if source.is_file():
             target.parent.mkdir(parents=True, exist_ok=True)
             target.write_bytes(source.read_bytes())
+    carry_stamps(file.root, kept)
 
 
 def _further_files(file: BookFile) -> list[str]:

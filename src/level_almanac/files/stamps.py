@@ -48,3 +48,11 @@ def stamp(root: Path, name: str, raw: bytes) -> None:
     with suppress(OSError):
         path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, _fingerprint(raw), lasting=False)
+
+
+def carry_stamps(root: Path, copied: Path) -> None:
+    """Remember of copied files that they are right, where those of their names were with this content."""
+    for path in copied.rglob("*.toml"):
+        name, raw = path.relative_to(copied).as_posix(), path.read_bytes()
+        if is_stamped(root, name, raw):
+            stamp(copied, name, raw)

@@ -26,9 +26,8 @@ class SparkParts:
         self.address, self.settings, self.uri, self.folder = address, settings, uri.rstrip("/"), folder
 
     def __getstate__(self) -> dict[str, Any]:
-        # An executor has no session; it only asks what is there.
-        mine = {"address": self.address, "settings": self.settings, "uri": self.uri, "folder": self.folder}
-        return {**mine, "_times": self._times}
+        # An executor has no session, and is told no secrets: it only asks what is there.
+        return {"address": "", "settings": {}, "uri": self.uri, "folder": self.folder, "_times": self._times}
 
     def check(self) -> None:
         """Raise UsageMistake where what computes is nothing that reaches them."""
