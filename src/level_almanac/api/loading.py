@@ -63,6 +63,7 @@ def look_book(book: Book) -> Loaded:
     Raises as `load_book` does, for what a load would be refused for.
     """
     rules = LoadRules(entry_class_rules(book), record_rules(book))
+    book.store.claim_parts(book.named)
     found = look(book.file, book.store, book.calendar_by_entity, rules, book.now, book.choice)
     more = found.warned_of - len(found.warnings)
     warnings = (*map(str, found.warnings), *([f"… and {more:,} more"] if more > 0 else []))

@@ -47,10 +47,11 @@ SESSION = (
     "spark.sql.shuffle.partitions",
     "spark.task.maxFailures",
 )
-"""What of a Spark session may be set, by Spark's names: how much it takes and how it is reached, and nothing that runs
-code or changes what is computed."""
+"""What of a Spark session may be set, by Spark's names: how much it takes and how it is reached, and nothing that
+brings code or changes what is computed."""
 _STORAGE = "spark.hadoop.fs."
-"""What the settings of storage begin with that Spark reaches at a URI: where it is, and what it asks of who comes."""
+"""What the settings of storage begin with that Spark reaches at a URI: where it is, what it asks of who comes, and
+which of what is installed with Spark reaches it."""
 _URI = re.compile(r"[a-z][a-z0-9+.-]*://[^\s?#]+")
 _KEYS = {
     "engine": "an address",
