@@ -19,6 +19,9 @@ class Elsewhere(Protocol):
     def names(self) -> Mapping[str, float]:
         """Return what lies there, each with the time of its last change, in seconds."""
 
+    def look_anew(self) -> None:
+        """Forget what lay there when it was looked at last."""
+
     def uri_of(self, part: Path) -> str:
         """Return where a part is read, told by its path in the folder; nothing where that is of another folder."""
 

@@ -229,6 +229,8 @@ class Store:
         """
         if self.elsewhere is None:
             return
+        # Since this store was opened, another process may have loaded into it.
+        self.elsewhere.look_anew()
         self.folder.mkdir(parents=True, exist_ok=True)
         owner, note = f"{book}, {self.folder.resolve()}", self.folder / f"{_OWNER}-of-parts"
         try:

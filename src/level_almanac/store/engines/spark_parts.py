@@ -87,6 +87,10 @@ class SparkParts:
         """Return what lies there, each with the time of its last change, in seconds."""
         return self._times
 
+    def look_anew(self) -> None:
+        """Forget what lay there when it was looked at last."""
+        self.__dict__.pop("_times", None)
+
     def uri_of(self, part: Path) -> str:
         """Return where a part is read, told by its path in the folder; nothing where that is of another folder.
 
@@ -96,7 +100,7 @@ class SparkParts:
             return ""
         if part.name not in self._times:
             # Somebody else may have loaded meanwhile.
-            del self.__dict__["_times"]
+            self.look_anew()
         if part.name not in self._times:
             step = "if the command does the same again, delete the folder .almanac and run `almanac load`"
             raise EngineError(Mistake("the store lacks a part", got=f"{self.uri}/{part.name}", next_step=step))
