@@ -246,6 +246,27 @@ def test_open_overdue_and_unapplied_documents_are_those_of_the_replay(
                 assert cells["late"] == (day - date.fromisoformat(cells["due"] or cells["date"])).days
 
 
+@pytest.mark.parametrize("which", ["", "--overdue"])
+@pytest.mark.parametrize(
+    "sort", ["", "party", "number", "date", "due", "amount", "settled", "days", "late", "sum of signed"]
+)
+def test_the_first_documents_are_those_of_the_whole_list(demo: Path, which: str, sort: str) -> None:
+    # Seven, and more than have a number in some of the columns.
+    own = ("party", "date", "due", "amount", "settled", "days", "late")
+    words = ["documents", "payable", *which.split(), "--show", ",".join((*own, "sum of signed", "open"))]
+    words += ["--sort", sort] if sort else []
+    whole = run(demo, *words)
+    listed = [row for row in whole["rows"] if row["key"] not in ("shown", "total")]
+    numbers = [row["cells"][sort] for row in listed] if sort in ("amount", "settled", "days", "late") else []
+    told = [Decimal(cell) for cell in numbers if cell is not None]
+    assert told == sorted(told, reverse=True)
+    for top in (7, len(told) + 3):
+        found = run(demo, *words, "--top", str(top))
+        assert [row for row in found["rows"] if row["key"] not in ("shown", "total")] == listed[:top]
+        assert found["rows"][-1]["cells"] == whole["rows"][-1]["cells"]
+        assert found["proof"] == whole["proof"]
+
+
 def test_open_this_year_says_what_is_open_from_before(demo: Path, docs: dict[str, list[Doc]]) -> None:
     day, first = date(2026, 6, 17), date(2025, 10, 1)
     left = open_on(docs["receivable"], day)
@@ -280,6 +301,7 @@ def test_what_settled_a_document_explains_what_is_open_of_it(demo: Path) -> None
         (("parties", "receivable", "--period", "2026-P08", "--over", "5000", "--show", "invoiced,overdue"), "overdue"),
         (("parties", "payable", "--year", "2024", "--date", "date", "--over", "50000"), "invoices"),
         (("documents", "receivable", "--overdue", "--by", "party", "--over", "4000"), "settled"),
+        (("documents", "receivable", "--open", "--by", "party", "--top", "30"), "open"),
     ],
 )
 def test_every_figure_can_be_traced_to_its_documents(demo: Path, report: tuple[str, ...], column: str) -> None:

@@ -17,12 +17,14 @@ from level_almanac.store.documents.open import Number as Acted
 from level_almanac.store.engine import Row
 from level_almanac.store.expressions import Arithmetic, Constant, DaysBetween, Expression, FieldReference, Given
 from level_almanac.store.line_query import Asked, LineSource, Order, groups, lines
-from level_almanac.store.predicate import FieldTest, Not, Predicate, Some
+from level_almanac.store.predicate import FieldTest, Not, Predicate, Some, Word
 
 _ZERO = Decimal(0)
 IS_OPEN: Predicate = Not(FieldTest("open", "is", (_ZERO,)))
 IS_OVER: Predicate = FieldTest("over", "over", (_ZERO,))
 IS_UNMATCHED: Predicate = FieldTest("unmatched", "over", (_ZERO,))
+FALLS_DUE = "falls_due"
+"""What the day is asked for by on which a line falls due, its own where it tells no other."""
 _DUE: Expression = Given(((FieldTest("due", "blank"), FieldReference("dated")),), FieldReference("due"))
 
 
@@ -79,8 +81,9 @@ class OpenOnDay:
     chains; further: how many values each line brings besides its own.
 
     What can be asked for: the fields of a line (`store.documents.lines.ITEM`, and `f0` … for what was asked besides),
-    `signed`, `open`, `over`, `unmatched`, `settled`, and `late` and `old`, the days from its due date and its own. What
-    is asked are the lines that something may be open of, or where it is `whole`, all that are posted by the day.
+    `signed`, `open`, `over`, `unmatched`, `settled`, `FALLS_DUE`, and `late` and `old`, the days from its due date and
+    its own. What is asked are the lines that something may be open of, or where it is `whole`, all that are posted by
+    the day.
     """
 
     def __init__(
@@ -101,6 +104,7 @@ class OpenOnDay:
         source, day = self._lines.whole() if whole else self._lines.source(), Constant(self.day)
         further: dict[str, Expression] = {
             "settled": Arithmetic("-", FieldReference("open"), FieldReference("signed")),
+            FALLS_DUE: _DUE,
             "late": DaysBetween(_DUE, day),
             "old": DaysBetween(FieldReference("dated"), day),
         }
@@ -121,6 +125,17 @@ class OpenOnDay:
         names = (*ITEM, *(f"f{number}" for number in range(self._further)), "open", "over")
         rows = lines(self.engine, self.source(rules, whole=whole), [FieldReference(name) for name in names], order)
         return [OpenItem(item_of(row, self._further), *row[-2:]) for row in rows]
+
+    def last_of(
+        self, first: int, name: str, rules: Sequence[Predicate], *, descending: bool, whole: bool
+    ) -> Word | None:
+        """Return what the last of so many of the lines that meet the rules has there, in the order of that; nothing
+        where there are fewer or that is blank.
+        """
+        source = self.source(rules, whole=whole)
+        found = lines(self.engine, source, [source.places[name]], [Order(source.places[name], descending)], first)
+        value = found[-1][0] if len(found) == first else None
+        return Decimal(value) if isinstance(value, int) else value
 
     def at_places(self, places: Collection[str]) -> dict[str, Item]:
         """Return the lines at these places of the exports."""

@@ -18,7 +18,7 @@ from level_almanac.core.subledger.beside import Wanted, tidy
 from level_almanac.core.subledger.control import control_checks, over_notes
 from level_almanac.core.subledger.item import Item, natural
 from level_almanac.core.subledger.open_items import Application
-from level_almanac.core.subledger.open_on_day import IS_OPEN, OpenItem
+from level_almanac.core.subledger.open_on_day import FALLS_DUE, IS_OPEN, OpenItem
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, age_of, in_order, later_words
 from level_almanac.core.table.model import Cell, Check, Column, Note, Proof, ReportTable, Row, heading
 from level_almanac.core.table.threshold import Threshold
@@ -46,6 +46,13 @@ _FILLED: Mapping[str, tuple[str, tuple[Predicate, ...]]] = {
     "late": ("late", (IS_OPEN, _IS_INVOICE, _IS_LATE)),
 }
 """By column what it is, as lines are asked of, and which lines have a number there."""
+_BY_STORE: Mapping[str, tuple[str, tuple[Predicate, ...]]] = {
+    **_FILLED,
+    "party": ("party", ()),
+    "date": ("dated", ()),
+    "due": (FALLS_DUE, ()),
+}
+"""The same of all columns whose order the store knows; that of numbers of documents is the reader's."""
 
 
 def _within(limit: Threshold, column: str) -> Predicate:
@@ -124,7 +131,9 @@ class Documents:
         self.cases = list(self._cases())
         self.tally = Tally([*self.subledger.proof_order(*days), *(words for _, words in self.cases)])
         self.by_entity: defaultdict[str, Decimal] = defaultdict(Decimal)
-        self.shown = self._chosen()
+        self.left = _ZERO
+        self._count_all()
+        self.top = self._first()
         self.settled_by: defaultdict[str, list[Application]] = defaultdict(list)
         for application in self.open.applications(each.item for each in self.top) if request.settled else ():
             self.settled_by[application.to.place].append(application)
@@ -134,11 +143,6 @@ class Documents:
     def on(self) -> str:
         """The column that thresholds are on where none is named."""
         return "amount" if self.request.which == "all" else "open"
-
-    @property
-    def top(self) -> list[OpenItem]:
-        """The documents that have a row of their own."""
-        return self.shown if self.request.top is None else self.shown[: self.request.top]
 
     def _cases(self) -> Iterator[tuple[Predicate, str]]:
         """Yield what keeps a line of the report's entities, posted by its day, out of the report, in order: the
@@ -170,8 +174,8 @@ class Documents:
         if which == "overdue":
             yield Not(_IS_LATE), "not due"
 
-    def _chosen(self) -> list[OpenItem]:
-        """Return the documents that are shown, in order, and tally what each rule leaves out."""
+    def _count_all(self) -> None:
+        """Tally what is shown and what each rule leaves out."""
         subledger, later = self.subledger, later_words(self.subledger.day)
         is_later = FieldTest("posted", "over", (subledger.day,))
         beyond = Some((Not(subledger.chosen), is_later))
@@ -186,14 +190,50 @@ class Documents:
         for entity, at, lines, amount, left in self.open.groups(by, asked, whole=True):
             self.tally.add(cases[int(at)][1] if at >= 0 else "", lines, amount)
             self.by_entity[entity] += left
-        # Where only what is open is shown, the others need not be looked through.
-        whole = self.request.which == "all"
-        return sorted(self.open.items([Not(test) for test, _ in cases], whole=whole), key=self._order)
+            self.left += left if at < 0 else _ZERO
+
+    @property
+    def count(self) -> int:
+        """How many documents the report is of, whether each has a row of its own or not."""
+        return self.tally.shown.lines
+
+    def every(self) -> list[OpenItem]:
+        """Return all of them, in order."""
+        return self._in_order(())
+
+    def _first(self) -> list[OpenItem]:
+        """Return those that have a row of their own, in order: of all that come no later than the last of so many."""
+        top, sort = self.request.top, self.sort
+        if top is None or top >= self.count or sort not in _BY_STORE:
+            return self.every()[:top]
+        (name, filled), descending = _BY_STORE[sort], sort in _NUMBERS
+        rules = [*self._kept, *filled]
+        last = self.open.last_of(top, name, rules, descending=descending, whole=self._is_whole)
+        if last is None:
+            return self.every()[:top]
+        return self._in_order((*filled, FieldTest(name, "at-least" if descending else "at-most", (last,))))[:top]
+
+    def _in_order(self, rules: Sequence[Predicate]) -> list[OpenItem]:
+        return sorted(self.open.items([*self._kept, *rules], whole=self._is_whole), key=self._order)
+
+    @property
+    def _kept(self) -> list[Predicate]:
+        return [Not(test) for test, _ in self.cases]
+
+    @property
+    def _is_whole(self) -> bool:
+        """Whether lines that nothing is open of are to be looked through, too."""
+        return self.request.which == "all"
+
+    @property
+    def sort(self) -> str:
+        """The column that documents are in order of."""
+        return self.request.sort or ("due" if self.request.which in ("open", "overdue") else "date")
 
     def _order(self, each: OpenItem) -> tuple[object, ...]:
         item = each.item
         tie = (item.party, item.dated, natural(item.number), natural(item.line), item.kind)
-        sort = self.request.sort or ("due" if self.request.which in ("open", "overdue") else "date")
+        sort = self.sort
         if sort in ("party", "number"):
             return tie if sort == "party" else (natural(item.number), *tie)
         if sort in ("date", "due"):
@@ -260,8 +300,7 @@ class Documents:
 
     def _open_check(self, rows: Sequence[Row]) -> Check:
         total = next(row for row in rows if row.key == "total")
-        left = sum((each.left for each in self.shown), _ZERO)
-        holds = total.cells["open"] == left and total.cells["amount"] == self.tally.shown.amount
+        holds = total.cells["open"] == self.left and total.cells["amount"] == self.tally.shown.amount
         return Check("amount and settled come to open", holds)
 
     def _filled(self, rows: Sequence[Row]) -> tuple[Column, ...]:
@@ -323,11 +362,11 @@ class Documents:
                 yield Row(key, f"Total {key}", 0, "subtotal", self._sums(inner_lines), adds=adds)
                 keys.append(key)
         adds = tuple((1, key) for key in keys)
-        if len(shown_lines) < len(self.shown):
+        if len(shown_lines) < self.count:
             yield Row(
                 "shown", f"Total of the first {len(shown_lines):,}", 0, "subtotal", self._sums(shown_lines), adds=adds
             )
-            yield Row("total", f"Total of all {len(self.shown):,}", 0, "total", self._sums(self.shown))
+            yield Row("total", f"Total of all {self.count:,}", 0, "total", self._sums_of_all())
         else:
             yield Row(
                 "total",
@@ -346,9 +385,18 @@ class Documents:
     def _sums(self, shown: Sequence[OpenItem]) -> Mapping[str, Cell]:
         amount = sum((each.item.signed for each in shown), _ZERO)
         left = sum((each.left for each in shown), _ZERO)
-        beside = self.subledger.beside
-        sums = beside.plan.folded([self.subledger.shown_of(each.item) for each in shown])
-        return {"amount": amount, "settled": left - amount, "open": left, **beside.cells(len(shown), sums, total=True)}
+        sums = self.subledger.beside.plan.folded([self.subledger.shown_of(each.item) for each in shown])
+        return self._summed(len(shown), amount, left, sums)
+
+    def _sums_of_all(self) -> Mapping[str, Cell]:
+        """Return the sums of all documents, asked of the store, since those without a row may be many."""
+        asked = [Asked(FieldReference("signed")), Asked(FieldReference("open")), *self.subledger.asked_beside]
+        ((count, amount, left, *sums),) = self.open.groups([], asked, self._kept, whole=self._is_whole)
+        return self._summed(count, amount, left, sums)
+
+    def _summed(self, count: int, amount: Decimal, left: Decimal, sums: Sequence[Any]) -> Mapping[str, Cell]:
+        beside = self.subledger.beside.cells(count, sums, total=True)
+        return {"amount": amount, "settled": left - amount, "open": left, **beside}
 
     def _document(self, each: OpenItem, level: int) -> Iterator[Row]:
         item = each.item
@@ -395,8 +443,8 @@ class Documents:
 
     def _notes(self) -> Iterator[Note | str]:
         decimals = self.subledger.selection.decimals
-        if len(self.shown) > (self.request.top or len(self.shown)):
-            yield f"First {self.request.top:,} of {len(self.shown):,} shown; the total is of all of them"
+        if len(self.top) < self.count:
+            yield f"First {len(self.top):,} of {self.count:,} shown; the total is of all of them"
         if self.days and self.request.which in ("open", "overdue"):
             yield from self._older_note(self.days[0], decimals)
         if self.request.which == "open":

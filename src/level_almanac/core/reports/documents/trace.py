@@ -32,15 +32,15 @@ def documents_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> Rep
     if named.key not in amounts:
         step = f"name {listed(amounts)}"
         raise UsageMistake(Mistake("no sum of documents", "--column", repr(head_words(named)), next_step=step))
-    by_key = {documents.subledger.key_of(each.item): each for each in documents.shown}
+    by_key = {documents.subledger.key_of(each.item): each for each in documents.top}
     if row_found.key in by_key:
         wanted = [by_key[row_found.key]]
     elif row_found.key == "total":
-        wanted = documents.shown
+        wanted = documents.every()
     elif row_found.key == "shown":
         wanted = documents.top
     else:
-        wanted = [each for each in documents.shown if documents.group_of(each.item) == row_found.key]
+        wanted = [each for each in documents.top if documents.group_of(each.item) == row_found.key]
     shares = [(each.item, amounts[named.key](each)) for each in wanted]
     return documents_table(TracedDocuments(table, row_found, named, documents.subledger, documents.open, shares))
 
