@@ -1,5 +1,10 @@
 """Invoices that may be one and the same: candidates, which core looks at one by one."""
 
+from collections.abc import Sequence
+from datetime import date
+from decimal import Decimal
+from typing import NamedTuple
+
 from level_almanac.store.documents.lines import ITEM
 from level_almanac.store.engine import Engine, Row
 from level_almanac.store.line_query import Asking, LineSource
@@ -27,27 +32,43 @@ def spelt_twice(engine: Engine, source: LineSource) -> list[Row]:
     )
 
 
-def near_days(engine: Engine, source: LineSource, days: int) -> list[Row]:
-    """Return each two lines of one entity, party and amount that follow each other by their dates, so few days apart:
-    what the first brings, then what the second does.
+class Near(NamedTuple):
+    """Two lines of one entity, party and amount: the earlier one's number, date and place, and those of the other."""
+
+    entity: str
+    party: str
+    amount: Decimal
+    number: str
+    dated: date
+    place: str
+    next_number: str
+    next_place: str
+
+
+def near_days(engine: Engine, source: LineSource, days: int) -> list[Near]:
+    """Return each two lines of one entity, party and amount that follow each other by their dates, so few days apart,
+    in order of those three.
     """
     asking = Asking(source)
-    following = ", ".join(f"lead({name}) over in_order as next_{name}" for name in ITEM)
-    return engine.rows(
-        f"""with lines as ({_lines(source, asking)}),
+    rows = engine.rows(
+        f"""with lines as ({_lines(source, asking, ("entity", "party", "amount", "number", "dated", "place"))}),
             several as (select entity, party, amount from lines group by entity, party, amount having count(*) > 1),
-            pairs as (select lines.*, {following} from lines semi join several using (entity, party, amount)
+            pairs as (
+                select lines.*, lead(dated) over in_order as next_dated, lead(number) over in_order as next_number,
+                    lead(place) over in_order as next_place
+                from lines semi join several using (entity, party, amount)
                 window in_order as (partition by entity, party, amount order by dated, number, file, file_line))
-            select {_columns("pairs")}, {", ".join(f"next_{name}" for name in ITEM)} from pairs
+            select {", ".join(Near._fields)} from pairs
             where date_diff('day', dated, next_dated) <= {asking.bind(days)}
             order by entity, party, amount, dated, number, file, file_line""",
         asking.bind.values,
     )
+    return list(map(Near._make, rows))
 
 
-def _lines(source: LineSource, asking: Asking) -> str:
-    named = [(name, asking.field(name)) for name in ITEM]
-    return asking.met(named, [source.places[name] for name in ITEM])
+def _lines(source: LineSource, asking: Asking, names: Sequence[str] = ITEM) -> str:
+    named = [(name, asking.field(name)) for name in names]
+    return asking.met(named, [source.places[name] for name in names])
 
 
 def _columns(of: str) -> str:

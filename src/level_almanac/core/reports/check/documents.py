@@ -9,7 +9,15 @@ from decimal import Decimal
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.lines.source_place import SOURCE_PLACE
-from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, FoundLine, ItemLines, item_line
+from level_almanac.core.reports.check.findings import (
+    KINDS,
+    Checked,
+    Finding,
+    FoundLine,
+    ItemLines,
+    PlacedLines,
+    item_line,
+)
 from level_almanac.core.subledger.control import begun, control_accounts, unlike
 from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.open_items import Application
@@ -18,7 +26,6 @@ from level_almanac.core.subledger.subledger import Subledger, Tally, later_words
 from level_almanac.core.table.model import CountedAmount, Proof
 from level_almanac.errors import how_many
 from level_almanac.store.documents import alike as alike_lines
-from level_almanac.store.documents.lines import ITEM
 from level_almanac.store.expressions import FieldReference
 from level_almanac.store.line_query import LineSource, groups, lines
 from level_almanac.store.predicate import FieldTest, Not
@@ -84,17 +91,28 @@ def spelt_twice(sides: Sequence[Side]) -> Checked:
 def alike(sides: Sequence[Side]) -> Checked:
     """Return the invoices of one party and amount that are dated within a few days, under different numbers."""
     pairs = [
-        (item_of(row[: len(ITEM)], 0), item_of(row[len(ITEM) :], 0))
-        for side, _ in sides
-        for row in alike_lines.near_days(side.book.engine, _invoices(side), _NEAR_DAYS)
+        (near, lines_)
+        for side, open_ in sides
+        for lines_ in (PlacedLines(open_.at_places),)
+        for near in alike_lines.near_days(side.book.engine, _invoices(side), _NEAR_DAYS)
     ]
     findings = []
-    for one, other in sorted(pairs, key=lambda pair: (pair[0].entity, pair[0].party, pair[0].amount)):
-        if _bare(one.number) != _bare(other.number):
-            words = f"{one.entity} {one.party}: {one.number} of {day_words(one.dated)} and {other.number}"
-            key = f"{one.entity}/{one.party}/{one.number}/{other.number}"
-            findings.append(Finding(key, words, ItemLines((one, other)), one.amount, "warning"))
+    for one, lines_ in sorted(pairs, key=lambda pair: pair[0][:3]):
+        if not _are_one(one.number, one.next_number):
+            words = f"{one.entity} {one.party}: {one.number} of {day_words(one.dated)} and {one.next_number}"
+            key = f"{one.entity}/{one.party}/{one.number}/{one.next_number}"
+            told = lines_.of(one.place, one.next_place)
+            findings.append(Finding(key, words, told, one.amount, "warning"))
     return Checked(KINDS["alike"], findings, _looked(sides))
+
+
+def _are_one(number: str, other: str) -> bool:
+    """Tell whether two numbers may be spellings of one."""
+    ends = number[-1:] + other[-1:]
+    # Most differ in a last sign that is always told.
+    if ends.isascii() and ends.isalnum() and number[-1].lower() != other[-1].lower():
+        return False
+    return _bare(number) == _bare(other)
 
 
 def _bare(number: str) -> str:

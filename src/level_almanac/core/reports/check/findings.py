@@ -1,6 +1,6 @@
 """What a check finds: what is wrong, how bad it is, by how much, the lines, and what to do."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 from typing import Literal, NamedTuple, overload
@@ -150,3 +150,48 @@ class ItemLines(Sequence[FoundLine]):
         if isinstance(at, slice):
             return tuple(item_line(item) for item in self._items[at])
         return item_line(self._items[at])
+
+
+class PlacedLines:
+    """Documents behind many findings, known by their places in the exports: they are read when lines of the first
+    findings are asked for, and ever more at once as more are, since few findings may be shown, or all.
+
+    read: takes places, and returns the documents there.
+    """
+
+    _FIRST = 2000
+
+    def __init__(self, read: Callable[[Collection[str]], Mapping[str, Item]]) -> None:
+        self._read, self._many = read, self._FIRST
+        self._places: list[str] = []
+        self._items: dict[str, Item] = {}
+
+    def of(self, *places: str) -> Sequence[FoundLine]:
+        """Return the lines behind the next finding."""
+        self._places.extend(places)
+        return _AtPlaces(self, places)
+
+    def at(self, place: str) -> FoundLine:
+        """Return the line at a place that a finding has."""
+        if place not in self._items:
+            start = self._places.index(place)
+            self._items |= self._read(self._places[start : start + self._many])
+            self._many *= 2
+        return item_line(self._items[place])
+
+
+class _AtPlaces(Sequence[FoundLine]):
+    def __init__(self, lines: PlacedLines, places: tuple[str, ...]) -> None:
+        self._lines, self._places = lines, places
+
+    def __len__(self) -> int:
+        return len(self._places)
+
+    @overload
+    def __getitem__(self, at: int) -> FoundLine: ...
+    @overload
+    def __getitem__(self, at: slice) -> tuple[FoundLine, ...]: ...
+    def __getitem__(self, at: int | slice) -> FoundLine | tuple[FoundLine, ...]:
+        if isinstance(at, slice):
+            return tuple(map(self._lines.at, self._places[at]))
+        return self._lines.at(self._places[at])
