@@ -12,12 +12,14 @@ _NO_TEXT = ("BLOB", "BIT", "STRUCT", "MAP", "UNION", "INTERVAL", "VARIANT", "GEO
 
 class CsvBytes(NamedTuple):
     """What the bytes of a CSV come to. size: without line ends and a byte order mark; lines: as they end; quotes,
-    delimiters: how many marks of quotation and of division; spaced: whether a text may begin or end with a space.
+    delimiters: how many marks of quotation and of division; quotes_within: whether one of those may stand within a
+    text, or around nothing; spaced: whether a text may begin or end with a space.
     """
 
     size: int
     lines: int
     quotes: int
+    quotes_within: bool
     delimiters: int
     spaced: bool
 
@@ -36,10 +38,13 @@ def copy_plain_csv(
     bound = Binding(export=str(export), delimiter=delimiter, target=str(target))
     columns = ", ".join(f"'c{number}': 'VARCHAR'" for number in range(count))
     # Where nothing is quoted, each delimiter divides two fields, and there is nothing to add up.
-    together = f"concat({', '.join(f'c{number}' for number in range(count))})" if there.quotes else "''"
+    bare = "0"
+    if there.quotes_within:
+        bare = f"""strlen(replace(concat({", ".join(f"c{number}" for number in range(count))}), '"', ''))"""
+    elif there.quotes:
+        bare = " + ".join(f"strlen(coalesce(c{number}, ''))" for number in range(count))
     read = f"""
-        select {_texts(count, spaced=there.spaced, quoted=there.quotes > 0)},
-            strlen(replace({together}, '"', ''))::integer as bare
+        select {_texts(count, spaced=there.spaced, emptied=there.quotes_within)}, ({bare})::integer as bare
         from read_csv($export, header = false, skip = 1, auto_detect = false, delim = $delimiter,
             quote = '"', escape = '"', columns = {{{columns}}}, store_rejects = true,
             rejects_limit = 1, rejects_table = 'rejected', rejects_scan = 'scans')"""
@@ -51,15 +56,15 @@ def copy_plain_csv(
         # The exact reader comes next, and says which line it was.
         return False
     summed = "select count(*), coalesce(sum(bare), 0) from read_parquet($target)"
-    ((records, bare),) = engine.rows(summed, {"target": str(target)})
+    ((records, told),) = engine.rows(summed, {"target": str(target)})
     ((rejected,),) = engine.rows("select count(*) from rejected")
     if rejected or records != there.lines - 1:
         return False
     if not there.quotes:
         return there.delimiters == (count - 1) * there.lines
     # Between texts stand delimiters, and marks of quotation around them and within them; that is all there is.
-    bare += sum(len(head.replace('"', "").encode()) for head in heads)
-    return bool(bare + (count - 1) * there.lines + there.quotes == there.size)
+    told += sum(len(head.replace('"', "").encode()) for head in heads)
+    return bool(told + (count - 1) * there.lines + there.quotes == there.size)
 
 
 def copy_numbered_csv(engine: WritingEngine, numbered: Path, heads: int, target: Path) -> None:
@@ -75,13 +80,13 @@ def copy_numbered_csv(engine: WritingEngine, numbered: Path, heads: int, target:
     )
 
 
-def _texts(heads: int, *, spaced: bool = True, quoted: bool = True) -> str:
+def _texts(heads: int, *, spaced: bool = True, emptied: bool = True) -> str:
     """Return the columns without the spaces around them, and null where nothing else is there.
 
-    spaced: whether there can be any around them; quoted: whether texts can stand in quotes. Where neither is so, the
-    texts are as the reader gives them, which takes a fifth less time.
+    spaced: whether there can be any around them; emptied: whether quotes can stand around nothing. Where neither is so,
+    the texts are as the reader gives them, which takes a fifth less time.
     """
-    text = "nullif(trim({0}), '') as {0}" if spaced else "nullif({0}, '') as {0}" if quoted else "{0}"
+    text = "nullif(trim({0}), '') as {0}" if spaced else "nullif({0}, '') as {0}" if emptied else "{0}"
     return ", ".join(text.format(f"c{number}") for number in range(heads))
 
 

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from itertools import chain
 from pathlib import Path
-from typing import Any, BinaryIO, Self
+from typing import Any, BinaryIO, NamedTuple, Self
 
 from level_almanac.errors import BookMistake, Mistake
 from level_almanac.files.settings import IntakeBlock
@@ -41,57 +41,78 @@ def _tells_delimiter(record: list[str], delimiter: str) -> bool:
     return text.lower().startswith(SEPARATOR_TOLD) and len(text) <= len(SEPARATOR_TOLD) + 1
 
 
-def measured(path: Path, delimiter: str) -> CsvBytes | None:
-    """Return what the bytes of a CSV come to; None where readers do not agree on some, as a bare carriage return."""
+def measured(path: Path, delimiter: str, *, quotes_within: bool) -> CsvBytes | None:
+    """Return what the bytes of a CSV come to; None where readers do not agree on some, as a bare carriage return.
+
+    quotes_within: whether quotes may stand within texts, or around nothing.
+    """
     import numpy as np
 
     size, ends, last = 0, 0, b""
-    counted = dict.fromkeys(b'\n\r"\0', 0)
+    counted = dict.fromkeys((_NEW_LINE, _RETURN, _QUOTE), 0)
     divides = delimiter.encode()
     divided = 0
     # A delimiter of several bytes, or one that is a space, leaves open what stands beside it.
     spaced = len(divides) != 1 or delimiter == " "
+    beside = np.zeros(256, dtype=bool)
+    beside[[divides[0], _QUOTE, _NEW_LINE, _RETURN]] = True
     with path.open("rb") as stream:
         marked = stream.read(len(codecs.BOM_UTF8)) == codecs.BOM_UTF8
         stream.seek(0)
         while chunk := stream.read(_CHUNK):
             size += len(chunk)
+            if b"\0" in chunk:
+                return None
             octets = np.frombuffer(chunk, dtype=np.uint8)
             for sign in counted:
-                counted[sign] += int(np.count_nonzero(octets == sign))
+                counted[sign] += int(np.count_nonzero(octets == sign)) if sign in chunk else 0
             divided += int(np.count_nonzero(octets == divides[0])) if len(divides) == 1 else chunk.count(divides)
             if not spaced:
                 # With what stands before it, which is a line end before the first and after the last.
                 begun = octets[len(codecs.BOM_UTF8) :] if marked and size == len(chunk) else octets
                 joined = np.concatenate((np.frombuffer(last or b"\n", dtype=np.uint8), begun))
-                spaced = _is_spaced(joined, divides[0])
+                spaced = _is_spaced(joined, beside, only_ascii=chunk.isascii() and last.isascii())
             ends += (chunk.count(b"\r\n") if counted[_RETURN] else 0) + (last == b"\r" and chunk[:1] == b"\n")
             last = chunk[-1:]
     spaced = spaced or last == b" " or last >= bytes([_BEYOND])
     returns, new_lines = counted[_RETURN], counted[_NEW_LINE]
-    if counted[0] or returns not in (0, new_lines) or returns != ends:
+    if returns not in (0, new_lines) or returns != ends:
         return None
     bare = size - returns - new_lines - (len(codecs.BOM_UTF8) if marked else 0)
-    return CsvBytes(bare, new_lines + (last != b"\n"), counted[_QUOTE], divided, spaced)
+    lines, quotes = new_lines + (last != b"\n"), counted[_QUOTE]
+    return CsvBytes(bare, lines, quotes, quotes > 0 and quotes_within, divided, spaced)
 
 
-def _is_spaced(octets: Any, divides: int) -> bool:
-    """Tell whether a space, or a byte that may be of one beyond ASCII, stands where a text begins or ends."""
-    beside = (octets == divides) | (octets == _QUOTE) | (octets == _NEW_LINE) | (octets == _RETURN)
-    space = (octets == _SPACE) | (octets >= _BEYOND)
-    return bool((space[1:] & beside[:-1]).any() or (space[:-1] & beside[1:]).any())
+def _is_spaced(octets: Any, beside: Any, *, only_ascii: bool) -> bool:
+    """Tell whether a space, or a byte that may be of one beyond ASCII, stands where a text begins or ends. beside: of
+    each byte whether a text begins behind it or ends before it.
+    """
+    import numpy as np
+
+    at = np.flatnonzero(octets == _SPACE if only_ascii else (octets == _SPACE) | (octets >= _BEYOND))
+    begins, ends = beside[octets[at[at > 0] - 1]], beside[octets[at[at < octets.size - 1] + 1]]
+    return bool(begins.any() or ends.any())
 
 
-def folded(path: Path, delimiter: str, heads: int, target: Path) -> tuple[Folds, int] | None:
+class Quoted(NamedTuple):
+    """Where in a file the line ends are that stand within quotes: its new lines, and its carriage returns. within:
+    whether quotes may stand within texts, or around nothing; else they divide texts and do nothing else.
+    """
+
+    new_lines: Any
+    returns: Any
+    within: bool
+
+
+def folded(path: Path, delimiter: str, heads: int, target: Path, quoted: Quoted) -> tuple[Folds, int] | None:
     """Copy a CSV with each record on one line: another sign stands for a line end within quotes, and behind the record
     follows a row of none for each, so that what comes later stands on its own line still.
 
     Returns the signs, which are some that the file does not have, and how many rows of none there are; or None, with
-    nothing of worth written, where no quotes hold a line end, or quotes are not what divides texts.
+    nothing of worth written, where no quotes hold a line end.
     """
-    ends = _quoted_ends(path, delimiter)
-    signs = _free_signs(path) if ends else []
-    if not ends or len(signs) < len(Folds._fields):
+    signs = _free_signs(path) if quoted.new_lines.size else []
+    if len(signs) < len(Folds._fields):
         return None
     folds = Folds(*signs[:3])
     of_none = chr(folds.no_record).encode() + delimiter.encode() * (heads - 1)
@@ -99,7 +120,7 @@ def folded(path: Path, delimiter: str, heads: int, target: Path) -> tuple[Folds,
     with path.open("rb") as stream, target.open("wb") as copy:
         while raw := bytearray(stream.read(_FOLDED_AT_ONCE)):
             until = place + len(raw)
-            within, returns = (each[slice(*each.searchsorted((place, until)))] - place for each in ends)
+            within, returns = (each[slice(*each.searchsorted((place, until)))] - place for each in quoted[:2])
             for at in returns.tolist():
                 raw[at] = folds.carriage
             written = since = 0
@@ -114,40 +135,45 @@ def folded(path: Path, delimiter: str, heads: int, target: Path) -> tuple[Folds,
             copy.write(raw[written:])
             place = until
     # Behind a last record that no line end follows stand none.
-    return folds, int(ends[0].size) - owed
+    return folds, int(quoted.new_lines.size) - owed
 
 
-def _quoted_ends(path: Path, delimiter: str) -> list[Any]:
-    """Return where in a file the new lines are that stand within quotes, and where the carriage returns; nothing where
-    there is no such new line, or quotes are not what divides texts.
-    """
+def quoted(path: Path, delimiter: str) -> Quoted:
+    """Return which line ends of a file stand within quotes; none of them where quotes are not what divides texts."""
     import numpy as np
 
+    none = np.zeros(0, dtype=np.int64)
+    unclear = Quoted(none, none, within=True)
     if not delimiter.isascii():
-        return []
+        return unclear
     opens_after = np.zeros(256, dtype=bool)
     opens_after[[ord(delimiter), _NEW_LINE, _QUOTE]] = True
     found: list[list[Any]] = [[], []]
-    place, before, odd = 0, b"\n", False
+    place, before, odd, doubled = 0, b"\n", 0, False
     with path.open("rb") as stream:
         # What a byte order mark stands before is the beginning of a field.
         marked = len(codecs.BOM_UTF8) if stream.read(len(codecs.BOM_UTF8)) == codecs.BOM_UTF8 else 0
         stream.seek(0)
-        while raw := stream.read(_FOLDED_AT_ONCE):
+        while raw := stream.read(_CHUNK):
             if odd or b'"' in raw:
                 chunk = np.frombuffer(raw, dtype=np.uint8)
-                within = (np.bitwise_xor.accumulate((chunk == _QUOTE).view(np.uint8)) ^ np.uint8(odd)).view(bool)
-                # An odd one opens, where a field begins or right behind one that closed: the two are one sign then.
-                opening = np.flatnonzero((chunk == _QUOTE) & within)
-                ahead = np.frombuffer(before + raw, dtype=np.uint8)[opening]
-                if not (opens_after[ahead] | (opening + place == marked)).all():
-                    return []
+                quotes = np.flatnonzero(chunk == _QUOTE)
+                # Each second one opens, where a field begins or right behind one that closed: both are one sign then.
+                ahead = np.where(quotes > 0, chunk[quotes - 1], before[0])
+                if not (opens_after[ahead[odd::2]] | (quotes[odd::2] + place == marked)).all():
+                    return unclear
+                doubled = doubled or bool((ahead == _QUOTE).any())
+                after = (odd + quotes.size) % 2
                 for places, end in zip(found, _FOLDED, strict=True):
-                    places.append(np.flatnonzero(within & (chunk == end)) + place)
-                odd = bool(within[-1])
+                    at = np.flatnonzero(chunk == end) if end in raw else none
+                    # How many line ends stand before each quote, from one that opens to the one that closes.
+                    spans = np.concatenate(([0] * odd, at.searchsorted(quotes), [at.size] * after)).reshape(-1, 2)
+                    spans = spans[spans[:, 0] < spans[:, 1]].astype(int)
+                    places += [at[start:stop] + place for start, stop in spans]
+                odd = after
             place, before = place + len(raw), raw[-1:]
-    ends = [np.concatenate(places or [np.zeros(0, dtype=np.int64)]) for places in found]
-    return ends if ends[0].size and not odd else []
+    ends = [np.concatenate(places or [none]) for places in found]
+    return unclear if odd else Quoted(ends[0], ends[1], doubled)
 
 
 def _free_signs(path: Path) -> list[int]:

@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import NamedTuple
 
-from level_almanac.intake.formats.csv_text import CsvText, folded, measured
+from level_almanac.intake.formats.csv_text import CsvText, folded, measured, quoted
 from level_almanac.intake.formats.heads import SEPARATOR_TOLD
 from level_almanac.store.engine import WritingEngine
 from level_almanac.store.exports import COUNTED_ROWS, copy_plain_csv, folded_rows
@@ -31,9 +31,10 @@ def copied_fast(engine: WritingEngine, text: CsvText, work: Path, target: Path) 
         return None
     # A line end within quotes ends a record for a reader that looks at lines alone.
     copy = work / "folded.csv"
-    fold = folded(text.path, text.delimiter, len(heads), copy)
+    quotes = quoted(text.path, text.delimiter)
+    fold = folded(text.path, text.delimiter, len(heads), copy, quotes)
     source = copy if fold else text.path
-    there = measured(source, text.delimiter)
+    there = measured(source, text.delimiter, quotes_within=quotes.within)
     if there is None or not copy_plain_csv(engine, source, text.delimiter, heads, target, there):
         return None
     if fold is None:
