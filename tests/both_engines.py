@@ -47,6 +47,9 @@ class BothEngines:
         for engine in self.engines:
             engine.drop(table)
 
+    def beside(self) -> None:
+        """None is there: both are asked one question after another."""
+
     def close(self) -> None:
         for engine in self.engines:
             engine.close()

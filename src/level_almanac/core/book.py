@@ -96,6 +96,12 @@ class Book:
         found.traced_within = frozenset(parts)
         return found
 
+    def asked_of(self, engine: Engine) -> Self:
+        """Return the same book, of which another engine answers what is asked."""
+        found = copy(self)
+        found.engine = engine
+        return found
+
     def placed_by_date(self, codes: Sequence[str]) -> Self:
         """Return the same book with ledger lines placed by their posting date alone, whatever period they tell.
 

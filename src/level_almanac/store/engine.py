@@ -47,8 +47,20 @@ class Engine(Protocol):
     def drop(self, table: str) -> None:
         """Let go of a table that was made here; nothing happens where the engine is closed."""
 
+    def beside(self) -> "EngineBeside | None":
+        """Return an engine with the same reach and tables of its own, to be used at the same time; None where there is
+        none.
+        """
+
     def close(self) -> None:
         """Give back what the engine holds."""
+
+
+class EngineBeside(Engine, Protocol):
+    """An engine that is asked by another thread than the one that hears of Ctrl-C."""
+
+    def interrupt(self) -> None:
+        """End the statement that is running, if one is; it and any after it raise KeyboardInterrupt."""
 
 
 class GatheringEngine(Engine, Protocol):
@@ -58,7 +70,7 @@ class GatheringEngine(Engine, Protocol):
         """Write what a query gives into one Parquet file, in its order, `ROW_GROUP` lines or so to a group."""
 
 
-class WritingEngine(GatheringEngine, Protocol):
+class WritingEngine(GatheringEngine, EngineBeside, Protocol):
     """What loads ask of the engine that reads an export and writes its part."""
 
     def run(self, sql: str, values: Values | None = None) -> None:
@@ -69,9 +81,6 @@ class WritingEngine(GatheringEngine, Protocol):
 
     def apart(self, among: int) -> "WritingEngine":
         """Return an engine of one core with the same reach, as one of so many that share the memory of this one."""
-
-    def interrupt(self) -> None:
-        """End the statement that is running, if one is; it and any after it raise KeyboardInterrupt."""
 
 
 Work = Callable[[WritingEngine, Path, Item], Made]

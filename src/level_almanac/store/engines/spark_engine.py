@@ -134,6 +134,9 @@ class SparkEngine:
             self.session.catalog.dropTempView(table)
             frame.unpersist()
 
+    def beside(self) -> None:
+        """Return none: a statement of Spark's leaves no core of the cluster idle."""
+
     def close(self) -> None:
         """Let go of what was kept; the session serves other books of the run too."""
         for table in [*self._tables, *self._views.values()]:

@@ -8,6 +8,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import moment_words
 from level_almanac.core.header import as_of_for, as_of_notes, as_of_words, data_facts, data_words
 from level_almanac.core.reports.check import agreements, documents, ledger
+from level_almanac.core.reports.check.at_once import at_once
 from level_almanac.core.reports.check.findings import KINDS, Checked, Finding
 from level_almanac.core.reports.check.stored import stored, superseded
 from level_almanac.core.reports.definition import MadeReport
@@ -99,8 +100,9 @@ class _Check:
         self.as_of = as_of_for(book, book.calendars[""], request.when, tuple(SIDE_OF.values()))
         self.before = None if book.frozen else read_record(book.file.root, book.store.folder)
         self.closed: ledger.ClosedPeriods | None = None
-        self.sides = list(self._sides())
-        self.checked = [each for each in [*self._run(), *self.stored] if self._asked(each.kind.key)]
+        self.sides: list[documents.Side] = []
+        found = self._run()
+        self.checked = [each for each in [*found, *self.stored] if self._asked(each.kind.key)]
 
     def _asked(self, key: str) -> bool:
         return not self.request.kinds or key in self.request.kinds
@@ -122,10 +124,17 @@ class _Check:
                     subledger = Subledger(self.book, of)
                     yield subledger, subledger.open_on(subledger.day)
 
-    def _run(self) -> Iterator[Checked]:
-        book = self.book
+    def _run(self) -> list[Checked]:
+        (ahead, behind), of_items = at_once(self.book, self._all_but_items, lambda: list(self._item_checks()))
+        return [*ahead, *of_items, *behind]
+
+    def _all_but_items(self, book: Book) -> tuple[list[Checked], list[Checked]]:
+        """Return what is checked before documents are, and after them, in the order of the report."""
+        return list(self._ahead(book)), list(self._behind(book))
+
+    def _ahead(self, book: Book) -> Iterator[Checked]:
         if book.parts_of("ledger"):
-            yield from self._ledger_checks()
+            yield from self._ledger_checks(book)
         else:
             yield from (
                 Checked(KINDS[key], skipped="no ledger is loaded")
@@ -136,14 +145,14 @@ class _Check:
             yield ledger.gaps(book, self.as_of)
         if self._asked("unknown-party"):
             yield documents.unknown_parties(book)
-        yield from self._item_checks()
+
+    def _behind(self, book: Book) -> Iterator[Checked]:
         if self._asked("agree"):
             yield agreements.agreements(book, self.as_of)
         if self._asked("superseded"):
             yield superseded(book)
 
-    def _ledger_checks(self) -> Iterator[Checked]:
-        book = self.book
+    def _ledger_checks(self, book: Book) -> Iterator[Checked]:
         tell("journals and periods")
         if self._asked("unbalanced"):
             yield ledger.unbalanced(book)
@@ -155,6 +164,7 @@ class _Check:
             yield ledger.carried(book)
 
     def _item_checks(self) -> Iterator[Checked]:
+        self.sides = list(self._sides())
         if not self.sides:
             yield from (
                 Checked(KINDS[key], skipped="no payables or receivables are loaded")
