@@ -7,6 +7,7 @@ import pytest
 
 from level_almanac.core.book import Book
 from level_almanac.core.reports.check.at_once import at_once
+from level_almanac.progress import Listener, heard_by, tell, within
 from level_almanac.store.engine import EngineError
 
 ENDLESS = "select count(*) from range(1000000000) as one, range(1000000000) as other where one.range = other.range + 1"
@@ -42,6 +43,34 @@ def test_what_fails_is_told_as_one_after_the_other_would(demo: Path) -> None:
     with pytest.raises(EngineError):
         at_once(book, lambda of: of.engine.rows("select nothing"), lambda: 1)
     assert book.engine.rows("select 1") == [(1,)], "the book's own engine goes on"
+
+
+def test_what_runs_beside_is_told_of_when_nothing_else_runs(demo: Path) -> None:
+    told: list[str] = []
+    began, goes_on = threading.Event(), threading.Event()
+
+    def heard() -> None:
+        told.append(listener.step.words)
+        if told[-1].endswith("beside"):
+            goes_on.set()
+
+    def beside(of: Book) -> None:
+        tell("beside")
+        of.engine.rows("select 1")
+        began.set()
+        goes_on.wait(60)
+        tell("later")
+
+    def here() -> None:
+        began.wait(60)
+        tell("here")
+
+    listener = Listener(heard)
+    book = Book.open(demo)
+    with heard_by(listener), within("a page", 0, 1):
+        at_once(book, beside, here)
+        tell("after")
+    assert told == ["a page: here", "a page: beside", "a page: later", "a page: after"]
 
 
 def test_ctrl_c_ends_what_runs_beside(demo: Path) -> None:

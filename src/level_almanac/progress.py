@@ -14,6 +14,33 @@ class _Within(threading.local):
 
     def __init__(self) -> None:
         self.spans: list[tuple[str, float, float]] = []
+        self.held: Held | None = None
+
+    @property
+    def is_held(self) -> bool:
+        """Whether another thread tells what is being done."""
+        return self.held is not None and not self.held.is_over
+
+
+class Held:
+    """What a thread tells that works beside the one which makes this: nothing is heard of it until that has ended with
+    its own, since of two that tell at a time the later would hide the other.
+    """
+
+    def __init__(self) -> None:
+        self._spans = list(_WITHIN.spans)
+        self.words = ""
+        self.is_over = False
+
+    def begin(self) -> None:
+        """Hold back what the thread tells that calls this, which works at the same as the other."""
+        _WITHIN.spans, _WITHIN.held = self._spans, self
+
+    def let_go(self) -> None:
+        """Let it be heard from now on."""
+        self.is_over = True
+        if self.words:
+            tell(self.words)
 
 
 _WITHIN = _Within()
@@ -64,6 +91,9 @@ class Listener:
 
 def tell(words: str, begun: float = 0.0, ended: float = 0.0) -> None:
     """Say what is being done, and what share of the whole is done when it begins and when it ends, if that is known."""
+    if _WITHIN.is_held and _WITHIN.held is not None:
+        _WITHIN.held.words = words
+        return
     for listener in _LISTENERS[-1:]:
         prefix, low, high = _WITHIN.spans[-1] if _WITHIN.spans else ("", 0.0, 1.0)
         span = high - low
@@ -89,7 +119,7 @@ def is_heard() -> bool:
 @contextmanager
 def gauged(gauge: Callable[[], float]) -> Iterator[None]:
     """Let whoever wants to know ask meanwhile how far a statement is. gauge: tells it in percent, or -1."""
-    if not _LISTENERS:
+    if not _LISTENERS or _WITHIN.is_held:
         yield
         return
     with _LISTENERS[-1].gauged(gauge):

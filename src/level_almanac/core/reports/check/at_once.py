@@ -6,6 +6,7 @@ from time import monotonic
 from typing import Generic, TypeVar
 
 from level_almanac.core.book import Book
+from level_almanac.progress import Held
 from level_almanac.store.engine import EngineBeside
 
 _PATIENCE = 5.0
@@ -21,10 +22,12 @@ class _Asking(Thread, Generic[Beside]):
     def __init__(self, book: Book, engine: EngineBeside, asked: Callable[[Book], Beside]) -> None:
         super().__init__(daemon=True)
         self._book, self._engine, self._asked = book.asked_of(engine), engine, asked
+        self.held = Held()
         self.found: list[Beside] = []
         self.error: BaseException | None = None
 
     def run(self) -> None:
+        self.held.begin()
         try:
             self.found.append(self._asked(self._book))
         except BaseException as error:
@@ -54,6 +57,7 @@ def at_once(book: Book, beside: Callable[[Book], Beside], here: Callable[[], Her
     asking.start()
     try:
         made = here()
+        asking.held.let_go()
         asking.join()
     except Exception:
         asking.join()
