@@ -40,6 +40,7 @@ FURTHER = (
     "list sales --by 'vessel.kind, quarter of date' --show 'amount, margin, vessel.insured'",
     "list ledger --by department --columns 'ytd; budget ytd; variance; how many party ytd last year; each source ytd'",
     "documents receivable --as-of 2026-03-31 --unapplied",
+    "documents payable --top 5 --sort amount",
     "list payables --by 'status, quarter of due' --show 'count, open, signed' --only 'late over 30 or kind is void'",
     "aging payable --by status --show 'total, signed, oldest = minimum of due, how many number, party.side'",
     "billing --day 2026-06-16 --payments-by deposited",
