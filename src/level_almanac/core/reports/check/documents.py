@@ -11,12 +11,13 @@ from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.check.findings import (
     KINDS,
+    At,
     Checked,
     Finding,
     FoundLine,
-    ItemLines,
     PlacedLines,
     item_line,
+    item_lines,
 )
 from level_almanac.core.subledger.control import begun, control_accounts, unlike
 from level_almanac.core.subledger.item import Item
@@ -84,7 +85,7 @@ def spelt_twice(sides: Sequence[Side]) -> Checked:
         if len(numbers) > 1:
             words = f"{entity} {party}: {' and '.join(numbers)}"
             again = sum((item.amount for item in items if item.number != items[0].number), _ZERO)
-            findings.append(Finding(f"{entity}/{party}/{numbers[0]}", words, ItemLines(items), again))
+            findings.append(Finding(f"{entity}/{party}/{numbers[0]}", words, item_lines(items), again))
     return Checked(KINDS["spelt-twice"], findings, _looked(sides))
 
 
@@ -93,7 +94,7 @@ def alike(sides: Sequence[Side]) -> Checked:
     pairs = [
         (near, lines_)
         for side, open_ in sides
-        for lines_ in (PlacedLines(open_.at_places),)
+        for lines_ in (PlacedLines(open_.items_at),)
         for near in alike_lines.near_days(side.book.engine, _invoices(side), _NEAR_DAYS)
     ]
     findings = []
@@ -101,8 +102,8 @@ def alike(sides: Sequence[Side]) -> Checked:
         if not _are_one(one.number, one.next_number):
             words = f"{one.entity} {one.party}: {one.number} of {day_words(one.dated)} and {one.next_number}"
             key = f"{one.entity}/{one.party}/{one.number}/{one.next_number}"
-            told = lines_.of(one.place, one.next_place)
-            findings.append(Finding(key, words, told, one.amount, "warning"))
+            both = At(one.place, one.number, one.line), At(one.next_place, one.next_number, one.next_line)
+            findings.append(Finding(key, words, lines_.of(*both), one.amount, "warning"))
     return Checked(KINDS["alike"], findings, _looked(sides))
 
 
@@ -163,7 +164,7 @@ def over_applied(sides: Sequence[Side]) -> Checked:
         for place in order:
             item, by = over[place].item, [each.by for each in applied[place]]
             words = f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party}"
-            findings.append(Finding(f"{item.entity}/{item.key}", words, ItemLines((item, *by)), over[place].over))
+            findings.append(Finding(f"{item.entity}/{item.key}", words, item_lines((item, *by)), over[place].over))
     return Checked(KINDS["over-applied"], findings, _documents(sides))
 
 
@@ -184,7 +185,7 @@ def loose(sides: Sequence[Side]) -> Checked:
                 f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party} settles "
                 f"{item.settles}, {_WHY[why]}"
             )
-            told = ItemLines((item, *(others if why == "other party" else ())))
+            told = item_lines((item, *(others if why == "other party" else ())))
             findings.append(Finding(f"{item.entity}/{item.key}", words, told, item.amount))
         replayed = open_.replayed
         for at, taken in replayed.taken.items():
@@ -195,7 +196,7 @@ def loose(sides: Sequence[Side]) -> Checked:
                     f", and no {lines[0].kind} of that is of its amount: the newest are taken back as far as it goes"
                 )
                 key = f"{item.entity}/{item.key}"
-                findings.append(Finding(key, words, ItemLines((item, *lines)), item.amount, "warning"))
+                findings.append(Finding(key, words, item_lines((item, *lines)), item.amount, "warning"))
     return Checked(KINDS["loose"], findings, _documents(sides))
 
 
@@ -210,7 +211,7 @@ def early(sides: Sequence[Side]) -> Checked:
                 f"settled by {by.kind} {by.number} of {day_words(by.in_effect)}"
             )
             key = f"{to.entity}/{to.key}/{by.number}/{by.line}"
-            findings.append(Finding(key, words, ItemLines((to, by)), application.amount, "warning"))
+            findings.append(Finding(key, words, item_lines((to, by)), application.amount, "warning"))
     return Checked(KINDS["early"], findings, _documents(sides))
 
 

@@ -3,13 +3,14 @@
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
-from typing import Literal, NamedTuple, overload
+from typing import Generic, Literal, NamedTuple, TypeVar, overload
 
 from level_almanac.core.subledger.item import Item
 from level_almanac.core.table.model import Proof
 from level_almanac.immutable import immutable
 
 Severity = Literal["error", "warning"]
+Of = TypeVar("Of")
 
 
 class CheckKind(NamedTuple):
@@ -131,29 +132,41 @@ def item_line(item: Item) -> FoundLine:
     return FoundLine(f"{item.kind} {item.number}{line} of {item.party}{settles}", item.place, item.signed, item.posted)
 
 
-class ItemLines(Sequence[FoundLine]):
-    """Documents and payments as lines behind a finding, each told when it is asked for: few of many findings are
-    shown.
+class LazyLines(Sequence[FoundLine], Generic[Of]):
+    """Lines behind a finding, each told when it is asked for: few of many findings are shown.
+
+    of: what each is of; told: takes that, and returns the line.
     """
 
-    def __init__(self, items: Iterable[Item]) -> None:
-        self._items = tuple(items)
+    def __init__(self, of: Iterable[Of], told: Callable[[Of], FoundLine]) -> None:
+        self._of, self._told = tuple(of), told
 
     def __len__(self) -> int:
-        return len(self._items)
+        return len(self._of)
 
     @overload
     def __getitem__(self, at: int) -> FoundLine: ...
     @overload
     def __getitem__(self, at: slice) -> tuple[FoundLine, ...]: ...
     def __getitem__(self, at: int | slice) -> FoundLine | tuple[FoundLine, ...]:
-        if isinstance(at, slice):
-            return tuple(item_line(item) for item in self._items[at])
-        return item_line(self._items[at])
+        return tuple(map(self._told, self._of[at])) if isinstance(at, slice) else self._told(self._of[at])
+
+
+def item_lines(items: Iterable[Item]) -> Sequence[FoundLine]:
+    """Return documents and payments as lines behind a finding."""
+    return LazyLines(items, item_line)
+
+
+class At(NamedTuple):
+    """Where a document is: of one row of an export several may come, of other numbers or lines."""
+
+    place: str
+    number: str
+    line: str
 
 
 class PlacedLines:
-    """Documents behind many findings, known by their places in the exports: they are read when lines of the first
+    """Documents behind many findings, known by where they are in the exports: they are read when lines of the first
     findings are asked for, and ever more at once as more are, since few findings may be shown, or all.
 
     read: takes places, and returns the documents there.
@@ -161,37 +174,20 @@ class PlacedLines:
 
     _FIRST = 2000
 
-    def __init__(self, read: Callable[[Collection[str]], Mapping[str, Item]]) -> None:
+    def __init__(self, read: Callable[[Collection[str]], Iterable[Item]]) -> None:
         self._read, self._many = read, self._FIRST
-        self._places: list[str] = []
-        self._items: dict[str, Item] = {}
+        self._asked: list[At] = []
+        self._items: dict[At, Item] = {}
 
-    def of(self, *places: str) -> Sequence[FoundLine]:
+    def of(self, *asked: At) -> Sequence[FoundLine]:
         """Return the lines behind the next finding."""
-        self._places.extend(places)
-        return _AtPlaces(self, places)
+        self._asked.extend(asked)
+        return LazyLines(asked, self._at)
 
-    def at(self, place: str) -> FoundLine:
-        """Return the line at a place that a finding has."""
-        if place not in self._items:
-            start = self._places.index(place)
-            self._items |= self._read(self._places[start : start + self._many])
+    def _at(self, asked: At) -> FoundLine:
+        if asked not in self._items:
+            start = self._asked.index(asked)
+            places = {each.place for each in self._asked[start : start + self._many]}
+            self._items |= {At(item.place, item.number, item.line): item for item in self._read(places)}
             self._many *= 2
-        return item_line(self._items[place])
-
-
-class _AtPlaces(Sequence[FoundLine]):
-    def __init__(self, lines: PlacedLines, places: tuple[str, ...]) -> None:
-        self._lines, self._places = lines, places
-
-    def __len__(self) -> int:
-        return len(self._places)
-
-    @overload
-    def __getitem__(self, at: int) -> FoundLine: ...
-    @overload
-    def __getitem__(self, at: slice) -> tuple[FoundLine, ...]: ...
-    def __getitem__(self, at: int | slice) -> FoundLine | tuple[FoundLine, ...]:
-        if isinstance(at, slice):
-            return tuple(map(self._lines.at, self._places[at]))
-        return self._lines.at(self._places[at])
+        return item_line(self._items[asked])
