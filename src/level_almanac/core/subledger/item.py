@@ -6,11 +6,14 @@ from typing import Any, NamedTuple
 
 from level_almanac.files.tables import KIND_SIGNS
 
+BEHIND_EXPORT = "\n"
+"""What stands in a line's place behind the export's line, where its key follows."""
+
 
 class Item(NamedTuple):
     """One line of payables or receivables. party: the code that stands for it, and `exported_party` the one on the
-    line; amount: not signed; place: file and line of the export; failed_rule: the number of the condition that it does
-    not meet, or how many there are; further: values that a report asked for.
+    line; amount: not signed; place: what tells it from all others, file and line of the export first; failed_rule: the
+    number of the condition that it does not meet, or how many there are; further: values that a report asked for.
     """
 
     entity: str
@@ -46,9 +49,14 @@ class Item(NamedTuple):
         return f"{self.party}/{self.kind}/{self.number}/{self.line}"
 
     @property
+    def export(self) -> str:
+        """The file that it came from, and its line there, which several of one row have in common."""
+        return self.place.partition(BEHIND_EXPORT)[0]
+
+    @property
     def stands(self) -> tuple[str, int]:
         """The file that it came from, and where it stands there."""
-        file, _, line = self.place.rpartition(":")
+        file, _, line = self.export.rpartition(":")
         return file, int(line or 0)
 
     @property

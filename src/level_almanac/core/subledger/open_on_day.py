@@ -139,14 +139,10 @@ class OpenOnDay:
 
     def at_places(self, places: Collection[str]) -> dict[str, Item]:
         """Return the lines at these places of the exports."""
-        return {item.place: item for item in self.items_at(places)}
-
-    def items_at(self, places: Collection[str]) -> list[Item]:
-        """Return all lines at these places of the exports."""
         if not places:
-            return []
+            return {}
         found = self.items([FieldTest("place", "is", tuple(sorted(places)))], whole=True)
-        return [each.item for each in found]
+        return {each.item.place: each.item for each in found}
 
     def applications(self, of: Iterable[Item]) -> list[Application]:
         """Return what was applied to what, in the order in which it was, where one of the two is one of these lines."""

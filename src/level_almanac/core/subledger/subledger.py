@@ -1,6 +1,6 @@
 """What reports over documents have in common: the lines of one side, its parties, and the tally of their proof."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
@@ -32,7 +32,7 @@ from level_almanac.core.requests.shared import condition_options, entity_option
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest
 from level_almanac.core.subledger.beside import USUAL, Beside, Wanted
 from level_almanac.core.subledger.day_fields import DAY_FIELDS, DayFields
-from level_almanac.core.subledger.item import Item
+from level_almanac.core.subledger.item import BEHIND_EXPORT, Item
 from level_almanac.core.subledger.open_items import replay
 from level_almanac.core.subledger.open_on_day import OpenOnDay, chains_of, in_chains, item_of
 from level_almanac.core.subledger.taken_back import taken_back
@@ -45,12 +45,13 @@ from level_almanac.progress import tell
 from level_almanac.store.documents.lines import ITEM, DocumentLines
 from level_almanac.store.documents.open import DOCUMENT, made_open
 from level_almanac.store.engine import Row
-from level_almanac.store.expressions import Constant, Expression, FieldReference, Given
+from level_almanac.store.expressions import Constant, Expression, FieldReference, Given, Joined
 from level_almanac.store.line_query import Asked, LineSource, Order, groups, left_out, lines
 from level_almanac.store.predicate import FieldTest, Predicate, fields_in
 
 SubledgerSide = Literal["payable", "receivable"]
 _ZERO = Decimal(0)
+_KEY = ("entity", "party", "kind", "number", "line")
 _ITEM_FIELDS = (
     "entity", "party", "kind", "number", "line", "date", "due", "posted", "amount", "settles", "applied", "reference",
 )  # fmt: skip
@@ -143,7 +144,7 @@ class Subledger:
         """Return the lines of every entity whose amounts can be added."""
         tell(f"reading {self.table}")
         own = {"dated" if name == "date" else name: self.fields.by_name[name].value for name in _ITEM_FIELDS}
-        own |= {"place": SOURCE_PLACE, "exported_party": FieldReference("party")}
+        own |= {"place": self._place(own), "exported_party": FieldReference("party")}
         # Of each line whether it meets each condition, where one can carry from a payment to what takes it back.
         tested = self.rules if self._carrying else ()
         tests = [Given(((rule.predicate, _ONE),), Constant(_ZERO)) for rule in tested]
@@ -152,6 +153,17 @@ class Subledger:
         source = self.labels.labelled(source, self.book.engine, self.selection.calendar)
         further = [*self.values, *tests]
         return DocumentLines(self.book.engine, source, own, further, self.selection.comparable, marked=bool(marked))
+
+    def _place(self, own: Mapping[str, Expression]) -> Expression:
+        """Return what tells a line from all others: where it stands, and its key where a row may have become several.
+
+        own: its fields, by name.
+        """
+        blocks = (block for block in self.book.settings.intake if block.table == self.table)
+        if not any(block.across or block.split for block in blocks):
+            return SOURCE_PLACE
+        key = [part for name in _KEY for part in (Constant(BEHIND_EXPORT), own[name])]
+        return Joined((*SOURCE_PLACE.parts, *key))
 
     def _carry(self, met: Sequence[Sequence[Any]]) -> None:
         """Let what takes a payment back go with it, whatever its own reference or payee says. met: of each line in a

@@ -79,7 +79,7 @@ def _rows(found: TracedDocuments) -> Iterator[Row]:
         name = found.subledger.name_of(item.party)
         yield heading(key, f"{item.party} {name}: {item.kind} {item.number}{line}")
         yield Row(
-            f"{key}>own", item.kind, 1, "line", {"date": item.posted, "amount": item.signed, "export": item.place}
+            f"{key}>own", item.kind, 1, "line", {"date": item.posted, "amount": item.signed, "export": item.export}
         )
         for application in sorted(applied[item.place], key=lambda each: each.day):
             is_settled = application.to.place == item.place
@@ -89,7 +89,7 @@ def _rows(found: TracedDocuments) -> Iterator[Row]:
                 f"{'settled by' if is_settled else 'settles'} {other.kind} {other.number}",
                 1,
                 "line",
-                {"date": application.day, "amount": -item.sign * application.amount, "export": other.place},
+                {"date": application.day, "amount": -item.sign * application.amount, "export": other.export},
             )
         booked = ledger.of(item.entity, item.party, "document", item.number)
         for number, (words, cells) in enumerate(booked, 1):

@@ -33,19 +33,15 @@ def spelt_twice(engine: Engine, source: LineSource) -> list[Row]:
 
 
 class Near(NamedTuple):
-    """Two lines of one entity, party and amount: of the earlier one its number and line, date and place, and those of
-    the other.
-    """
+    """Two lines of one entity, party and amount: the earlier one's number, date and place, and those of the other."""
 
     entity: str
     party: str
     amount: Decimal
     number: str
-    line: str
     dated: date
     place: str
     next_number: str
-    next_line: str
     next_place: str
 
 
@@ -55,11 +51,11 @@ def near_days(engine: Engine, source: LineSource, days: int) -> list[Near]:
     """
     asking = Asking(source)
     rows = engine.rows(
-        f"""with lines as ({_lines(source, asking, Near._fields[:7])}),
+        f"""with lines as ({_lines(source, asking, Near._fields[:6])}),
             several as (select entity, party, amount from lines group by entity, party, amount having count(*) > 1),
             pairs as (
                 select lines.*, lead(dated) over in_order as next_dated, lead(number) over in_order as next_number,
-                    lead(line) over in_order as next_line, lead(place) over in_order as next_place
+                    lead(place) over in_order as next_place
                 from lines semi join several using (entity, party, amount)
                 window in_order as (partition by entity, party, amount order by dated, number, file, file_line))
             select {", ".join(Near._fields)} from pairs

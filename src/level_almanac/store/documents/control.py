@@ -29,9 +29,7 @@ def unlike_days(
         Binding(),
     )
     bind = Binding()
-    named = lines.made(
-        _named(lines, bind, day, entities, sums, ("entity", "posted", "signed", "file", "file_line")), bind
-    )
+    named = lines.made(_named(lines, bind, day, entities, sums, ("entity", "posted", "signed", "place")), bind)
     # Few documents are not on both sides alike, and those are looked up quicker than the many that are.
     unlike_documents = lines.made(
         f"""select coalesce(sums.entity, told.entity) as entity, coalesce(sums.document, told.document) as document
@@ -64,7 +62,7 @@ def unlike_days(
         asking.bind.values,
     )
     places = lines.engine.rows(
-        f"""select each.file || ':' || each.file_line from {named} as each
+        f"""select each.place from {named} as each
             left join {begun} as begun on begun.entity = each.entity
             join {unlike} as unlike on unlike.entity = each.entity
                 and unlike.day = greatest(each.posted, coalesce(begun.day, each.posted))

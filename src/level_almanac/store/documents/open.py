@@ -27,8 +27,8 @@ _SAME = """{one}.entity = {two}.entity and {one}.party = {two}.party and {one}.n
     and {one}.sign = {two}.sign"""
 _ACTS = """{one}.entity = {two}.entity and {one}.party = {two}.party and {one}.number = {two}.settles
     and {one}.sign = -{two}.sign"""
-_OF_NUMBER = ("entity", "party", "kind", "number", "line", "file", "file_line")
-"""What tells a line from all others: of one row of an export several may come."""
+_STORED = ("entity", "kind", "number", "line", "file", "file_line")
+"""What tells a stored line from all others, with its party: of one row of an export several may come."""
 _CHAINED = (
     "struct(as_of date, place varchar, change decimal(38, {scale}), over decimal(38, {scale}), unmatched boolean, "
     "taken boolean)[]"
@@ -118,8 +118,7 @@ def made_open(
             on chains.one.place = each.place and chains.one.as_of = each.as_of"""
     return lines.made(
         f"""with several as (
-                select each.as_of, {", ".join(f"each.{name}" for name in _OF_NUMBER)},
-                    sum(each.amount) over in_order - each.amount as before, each.amount,
+                select each.as_of, each.place, sum(each.amount) over in_order - each.amount as before, each.amount,
                     acted.acting, acted.amount as whole, row_number() over in_order = acted.lines as is_last
                 from {near} as each
                 join {acted} as acted on acted.as_of = each.as_of and {_SAME.format(one="acted", two="each")}
@@ -127,7 +126,7 @@ def made_open(
                 window in_order as (partition by each.as_of, each.entity, each.party, each.number, each.sign
                     order by {_LINE_ORDER} rows unbounded preceding)),
             given as (
-                select as_of, {", ".join(_OF_NUMBER)}, greatest(least(amount, acting - before), 0) as acting,
+                select as_of, place, greatest(least(amount, acting - before), 0) as acting,
                     case when is_last then greatest(acting - whole, 0) else 0 end as over
                 from several)
             select each.*,
@@ -143,8 +142,7 @@ def made_open(
             left join {acted} as acted on acted.as_of = each.as_of and {_SAME.format(one="acted", two="each")}
             left join {acted} as acts on acts.as_of = each.as_of and {_ACTS.format(one="acts", two="each")}
                 and each.effect <= each.as_of
-            left join given on given.as_of = each.as_of
-                and {" and ".join(f"given.{name} = each.{name}" for name in _OF_NUMBER)}
+            left join given on given.place = each.place and given.as_of = each.as_of
             {chains}""",
         bind,
     )
@@ -179,7 +177,7 @@ class OpenLines:
 
         def relation(bind: Binding) -> str:
             there, names = f"line.posted <= {bind(self.day)}", ("open", "over", "taken")
-            same = " and ".join(f"state.{name} = line.{name}" for name in _OF_NUMBER if name != "party")
+            same = " and ".join(f"state.{name} = line.{name}" for name in _STORED)
             state = ", ".join(f"case when {there} then coalesce(state.{name}, 0) end as {name}_then" for name in names)
             return f"""(select line.*, {state} from {placed_lines(stored.parts, None, bind)}
                 left join {self._table} as state on state.exported_party = line.party and {same}) as line"""

@@ -11,7 +11,6 @@ from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.check.findings import (
     KINDS,
-    At,
     Checked,
     Finding,
     FoundLine,
@@ -94,7 +93,7 @@ def alike(sides: Sequence[Side]) -> Checked:
     pairs = [
         (near, lines_)
         for side, open_ in sides
-        for lines_ in (PlacedLines(open_.items_at),)
+        for lines_ in (PlacedLines(open_.at_places),)
         for near in alike_lines.near_days(side.book.engine, _invoices(side), _NEAR_DAYS)
     ]
     findings = []
@@ -102,8 +101,8 @@ def alike(sides: Sequence[Side]) -> Checked:
         if not _are_one(one.number, one.next_number):
             words = f"{one.entity} {one.party}: {one.number} of {day_words(one.dated)} and {one.next_number}"
             key = f"{one.entity}/{one.party}/{one.number}/{one.next_number}"
-            both = At(one.place, one.number, one.line), At(one.next_place, one.next_number, one.next_line)
-            findings.append(Finding(key, words, lines_.of(*both), one.amount, "warning"))
+            told = lines_.of(one.place, one.next_place)
+            findings.append(Finding(key, words, told, one.amount, "warning"))
     return Checked(KINDS["alike"], findings, _looked(sides))
 
 

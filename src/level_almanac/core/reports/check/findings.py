@@ -129,7 +129,7 @@ def item_line(item: Item) -> FoundLine:
     """Return a document or payment as a line behind a finding."""
     line = "" if item.line == "1" else f"/{item.line}"
     settles = f" settling {item.settles}" if item.settles else ""
-    return FoundLine(f"{item.kind} {item.number}{line} of {item.party}{settles}", item.place, item.signed, item.posted)
+    return FoundLine(f"{item.kind} {item.number}{line} of {item.party}{settles}", item.export, item.signed, item.posted)
 
 
 class LazyLines(Sequence[FoundLine], Generic[Of]):
@@ -157,16 +157,8 @@ def item_lines(items: Iterable[Item]) -> Sequence[FoundLine]:
     return LazyLines(items, item_line)
 
 
-class At(NamedTuple):
-    """Where a document is: of one row of an export several may come, of other numbers or lines."""
-
-    place: str
-    number: str
-    line: str
-
-
 class PlacedLines:
-    """Documents behind many findings, known by where they are in the exports: they are read when lines of the first
+    """Documents behind many findings, known by their places in the exports: they are read when lines of the first
     findings are asked for, and ever more at once as more are, since few findings may be shown, or all.
 
     read: takes places, and returns the documents there.
@@ -174,20 +166,19 @@ class PlacedLines:
 
     _FIRST = 2000
 
-    def __init__(self, read: Callable[[Collection[str]], Iterable[Item]]) -> None:
+    def __init__(self, read: Callable[[Collection[str]], Mapping[str, Item]]) -> None:
         self._read, self._many = read, self._FIRST
-        self._asked: list[At] = []
-        self._items: dict[At, Item] = {}
+        self._places: list[str] = []
+        self._items: dict[str, Item] = {}
 
-    def of(self, *asked: At) -> Sequence[FoundLine]:
+    def of(self, *places: str) -> Sequence[FoundLine]:
         """Return the lines behind the next finding."""
-        self._asked.extend(asked)
-        return LazyLines(asked, self._at)
+        self._places.extend(places)
+        return LazyLines(places, self._at)
 
-    def _at(self, asked: At) -> FoundLine:
-        if asked not in self._items:
-            start = self._asked.index(asked)
-            places = {each.place for each in self._asked[start : start + self._many]}
-            self._items |= {At(item.place, item.number, item.line): item for item in self._read(places)}
+    def _at(self, place: str) -> FoundLine:
+        if place not in self._items:
+            start = self._places.index(place)
+            self._items |= self._read(self._places[start : start + self._many])
             self._many *= 2
-        return item_line(self._items[asked])
+        return item_line(self._items[place])
