@@ -1,4 +1,4 @@
-"""Documents of which several stand in one row of an export: each is told from the others by its key."""
+"""Lines of which several stand in one row of an export: each is told from the others by its key."""
 
 from decimal import Decimal
 from pathlib import Path
@@ -17,6 +17,9 @@ year_start = "10-01"
 [entities.LINE]
 name = "Line"
 currency = "EUR"
+retained_earnings = "3000"
+"""
+PAYABLES = """
 [[intake]]
 table = "payables"
 files = "ap.csv"
@@ -47,9 +50,15 @@ OPEN = {"N1/Fees": "0", "N1/Freight": "30", "N2/Fees": "50", "N2/Freight": "100"
 @pytest.fixture(scope="module")
 def book(tmp_path_factory: pytest.TempPathFactory) -> Path:
     root = tmp_path_factory.mktemp("wide")
-    (root / "almanac.toml").write_text(SETTINGS)
-    (root / "ap.csv").write_text(EXPORT)
-    assert run_almanac("load", book=root).code == 0
+    return loaded(root, PAYABLES, {"ap.csv": EXPORT})
+
+
+def loaded(root: Path, intake: str, exports: dict[str, str]) -> Path:
+    (root / "almanac.toml").write_text(SETTINGS + intake)
+    for name, text in exports.items():
+        (root / name).write_text(text)
+    ran = run_almanac("load", book=root)
+    assert ran.code == 0, ran.err
     return root
 
 
@@ -58,6 +67,7 @@ def rows(book: Path, *words: str) -> list[dict[str, Any]]:
     assert ran.code in (0, 1), ran.err
     assert ran.json["proof"]["balances"], ran.json["proof"]
     found: list[dict[str, Any]] = ran.json["rows"]
+    assert len({row["key"] for row in found}) == len(found)
     return found
 
 
@@ -96,3 +106,57 @@ def test_invoices_that_look_alike_are_told_with_their_own_lines(book: Path) -> N
         ("invoice N1/Fees of V1", "50.00"), ("invoice N2/Fees of V1", "50.00"),
         ("invoice N1/Freight of V1", "100.00"), ("invoice N2/Freight of V1", "100.00"),
     ]  # fmt: skip
+
+
+LEDGER_AND_PLAN = """
+[[intake]]
+table = "accounts"
+files = "accounts.csv"
+fields = { account = "account", name = "name", class = "class", control = "control" }
+[[intake]]
+table = "ledger"
+files = "gl.csv"
+across = { heads = ["1000", "2000", "6000", "6100"] }
+set = { entity = "LINE" }
+fields = { journal = "journal", line = "<head>", posted = "posted", account = "<head>", amount = "<cell>", document = "document", party = "party" }
+[[intake]]
+table = "budget"
+files = "plan.csv"
+across = { heads = ["6000", "6100"] }
+set = { entity = "LINE", scenario = "budget" }
+fields = { account = "<head>", period = "period", amount = "<cell>" }
+"""
+WIDE = {
+    "accounts.csv": "account,name,class,control\n1000,Bank,asset,\n2000,Payables,liability,payable\n3000,Kept,equity,\n6000,Fuel,expense,\n6100,Fees,expense,\n",
+    "gl.csv": """journal,posted,1000,2000,6000,6100,document,party
+J1,2026-01-05,,-150.00,100.00,50.00,N1,V1
+J2,2026-01-06,,-150.00,110.00,40.00,N2,V1
+J3,2026-01-10,-120.00,120.00,,,P1,V1
+J4,2026-02-28,-7.00,,7.00,,,
+""",
+    "plan.csv": "period,6000,6100\n2026-P04,90.00,50.00\n2026-P05,80.00,40.00\n2026-P06,70.00,30.00\n",
+    "ap.csv": "party,kind,number,date,Freight,Fees,settles\nV1,invoice,N1,2026-01-05,100.00,50.00,\nV1,invoice,N2,2026-01-06,110.00,40.00,\nV1,payment,P1,2026-01-10,120.00,,N1\n",
+}
+OF_YEAR = ("--columns", "ytd; budget ytd", "--period", "2026-P05")
+
+
+def test_a_ledger_and_a_plan_of_several_accounts_in_a_row(tmp_path: Path) -> None:
+    wide = loaded(tmp_path, PAYABLES + LEDGER_AND_PLAN, WIDE)
+    words = ("statement", "income", "--row", "Total expenses", *OF_YEAR)
+    ran = run_almanac("trace", *words, "--column", "budget", "--print", "json", book=wide).json
+    assert (ran["proof"]["considered"]["lines"], ran["proof"]["shown"]) == (6, {"lines": 4, "amount": "260.00"})
+    parts = rows(wide, "trace", *words, "--column", "budget")
+    assert sorted((row["label"], row["cells"]["account"], row["cells"]["part"]) for row in parts[:-1]) == [
+        ("plan.csv:2", "6000", "90.00"), ("plan.csv:2", "6100", "50.00"),
+        ("plan.csv:3", "6000", "80.00"), ("plan.csv:3", "6100", "40.00"),
+    ]  # fmt: skip
+    # N1 is paid by four fifths; of N2 nothing is; J4 is of no document.
+    words = ("statement", "income", "--row", "Total expenses", "--basis", "cash", "--period", "2026-P05")
+    counted = rows(wide, "trace", *words, "--column", "ytd")
+    assert [(row["key"], row["cells"]["counts"]) for row in counted] == [
+        ("LINE/J1/6000", "80.00"), ("LINE/J1/6100", "40.00"), ("LINE/J2/6000", "0.00"), ("LINE/J2/6100", "0.00"),
+        ("LINE/J4/6000", "7.00"), ("total", "127.00"),
+    ]  # fmt: skip
+    # As the statement turns what reduces the result, nothing has no sign.
+    for row in rows(wide, "trace", *words[:3], "Result", *words[4:], "--column", "ytd"):
+        assert row["cells"]["counts"] != "-0.00"

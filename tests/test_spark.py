@@ -1,5 +1,6 @@
 """The same statements on Spark as on DuckDB: every row of every report equal, types and decimals to the last digit."""
 
+import os
 import shlex
 import shutil
 from collections.abc import Iterator
@@ -14,7 +15,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from both_engines import CLUSTER, BothEngines
+from both_engines import CLUSTER, QUICK, BothEngines
 from conftest import examples, run_almanac
 from level_almanac.core.book import Book
 from level_almanac.core.reports.registry import all_reports
@@ -55,9 +56,10 @@ all checks, and takes the longest.
 
 @pytest.fixture(scope="module")
 def spark() -> Iterator[SparkEngine]:
-    engine = SparkEngine(*CLUSTER, [Path(gettempdir())])
-    yield engine
-    engine.close()
+    with patch.dict(os.environ, QUICK):
+        engine = SparkEngine(*CLUSTER, [Path(gettempdir())])
+        yield engine
+        engine.close()
 
 
 @pytest.fixture(scope="module")

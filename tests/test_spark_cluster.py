@@ -15,33 +15,32 @@ from typing import Any
 
 import pytest
 
-from both_engines import kept
-from conftest import COMMAND, ENVIRONMENT, HEADS, MakeBook, Ran, copied, run_almanac, run_installed
+from both_engines import QUICK, kept, state_of
+from conftest import COMMAND, ENVIRONMENT, Ran, copied, run_almanac, run_installed
 from level_almanac.store.part_sums import parts_in
-from level_almanac.store.state import State, Store
-from test_load import LINES
 
 pyspark = pytest.importorskip("pyspark", reason="Spark is not installed")
 if shutil.which("java") is None:
     pytest.skip("there is no Java to run Spark with", allow_module_level=True)
 pytestmark = pytest.mark.spark
+SESSION = '[session]\n"spark.executor.memory" = "{}"\n"spark.sql.shuffle.partitions" = "2"\n'
 HOME = Path(pyspark.__file__).parent
 LOCAL = "127.0.0.1"
-QUICK = {"JDK_JAVA_OPTIONS": "-XX:TieredStopAtLevel=1 -XX:+UseSerialGC"}
-"""How Java is started here: for a few seconds it is not worth it to compile its code well."""
 
 
 @dataclass(frozen=True)
 class Cluster:
-    """A master with its workers. settings: a file of a person's that says how much of them is taken."""
+    """A master with its workers, which start executors for each command and end them with it. settings: a file of a
+    person's that says how much of them is taken.
+    """
 
     address: str
     settings: Path
     master: "subprocess.Popen[bytes]"
     workers: "list[subprocess.Popen[bytes]]"
 
-    def environment(self) -> dict[str, str]:
-        return {"ALMANAC_ENGINE": self.address, "ALMANAC_SETTINGS": str(self.settings), **QUICK}
+    def environment(self, settings: Path | None = None) -> dict[str, str]:
+        return {"ALMANAC_ENGINE": self.address, "ALMANAC_SETTINGS": str(settings or self.settings), **QUICK}
 
     def executors(self) -> list[int]:
         """Return the processes of the executors, each of which a worker has started."""
@@ -79,8 +78,9 @@ def await_words(log: Path, words: str) -> None:
     raise AssertionError(log.read_text(errors="replace"))
 
 
-@pytest.fixture
-def cluster(tmp_path: Path) -> Iterator[Cluster]:
+@pytest.fixture(scope="module")
+def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
+    tmp_path = tmp_path_factory.mktemp("cluster")
     port, deploy = free_port(), "org.apache.spark.deploy"
     address = f"spark://{LOCAL}:{port}"
     log = tmp_path / "master.log"
@@ -96,18 +96,12 @@ def cluster(tmp_path: Path) -> Iterator[Cluster]:
             )
             await_words(worker_log, "Successfully registered")
         settings = tmp_path / "settings.toml"
-        settings.write_text('[session]\n"spark.executor.memory" = "600m"\n"spark.sql.shuffle.partitions" = "2"\n')
+        settings.write_text(SESSION.format("600m"))
         yield Cluster(address, settings, master, workers)
     finally:
         for process in (*workers, master):
             process.kill()
             process.wait()
-
-
-def state_of(book: Path) -> State:
-    state = Store(book / ".almanac").state()
-    assert state
-    return state
 
 
 def without_engine(ran: Ran) -> Any:
@@ -117,16 +111,16 @@ def without_engine(ran: Ran) -> Any:
 
 
 def test_two_executors_compute_what_this_process_does(cluster: Cluster, demo: Path) -> None:
-    for words in (("statement", "income"), ("parties", "receivable")):
-        here = run_almanac(*words, "--print", "json", book=demo)
-        there = run_installed(*words, "--print", "json", book=demo, environment=cluster.environment())
-        assert there.code == here.code, there.err
-        (mine, engine), (theirs, other) = without_engine(here), without_engine(there)
-        assert mine == theirs
-        assert engine.startswith("DuckDB")
-        assert other.startswith("Spark")
-        assert other.endswith(cluster.address)
-        assert there.err == here.err
+    words = ("parties", "receivable", "--print", "json")
+    here = run_almanac(*words, book=demo)
+    there = run_installed(*words, book=demo, environment=cluster.environment())
+    assert there.code == here.code, there.err
+    (mine, engine), (theirs, other) = without_engine(here), without_engine(there)
+    assert mine == theirs
+    assert engine.startswith("DuckDB")
+    assert other.startswith("Spark")
+    assert other.endswith(cluster.address)
+    assert there.err == here.err
 
 
 def test_an_edition_issued_on_one_verifies_on_the_other(cluster: Cluster, demo: Path, tmp_path: Path) -> None:
@@ -154,75 +148,30 @@ def test_an_edition_issued_on_one_verifies_on_the_other(cluster: Cluster, demo: 
         assert verified.code == 0, verified.out + verified.err
 
 
-def test_parts_lie_at_a_uri_that_only_spark_reads(
-    make_book: MakeBook, tmp_path_factory: pytest.TempPathFactory
-) -> None:
-    book = make_book(*LINES).ledger(HEADS + "".join(f"{line}\n" for line in LINES[-4:]), "ledger-again.csv")
-    aside = tmp_path_factory.mktemp("far")
-    here = copied(book.root, aside / "here")
-    assert run_almanac("load", book=here).code == 0
-    lake, settings = aside / "lake", aside / "settings.toml"
-    told = f"""engine = "local[1]"
-        session = {{ "spark.hadoop.fs.viewfs.mounttable.far.link./lake" = "file://{lake}" }}
-        [books."{book.root}"]
-        parts = "viewfs://far/lake"
-        """
-    lake.mkdir()
-    settings.write_text(told)
-
-    def far(*words: str, root: Path = book.root) -> Ran:
-        return run_installed(*words, book=root, environment={"ALMANAC_SETTINGS": str(settings), **QUICK})
-
-    def stored() -> Path:
-        """Return a copy of the book with its parts brought back."""
-        brought = copied(book.root, aside / f"brought-{len(list(aside.glob('brought-*')))}")
-        for part in lake.glob("*.parquet"):
-            shutil.copyfile(part, brought / ".almanac" / "parts" / part.name)
-        return brought
-
-    def names() -> set[str]:
-        return {path.name for path in (book.root / ".almanac" / "parts").iterdir()}
-
-    loaded = far("load")
-    assert loaded.code == 0, loaded.err
-    assert (kept(stored()), names()) == (kept(here), set())
-    # Lines come back into an export whose parts are there only.
-    for root in (book.root, here):
-        (root / "ledger-again.csv").unlink()
-    assert run_almanac("load", "--drop-missing", book=here).code == 0
-    again = far("load", "--drop-missing")
-    assert again.code == 0, again.err
-    assert (kept(stored()), names()) == (kept(here), set())
-    shown = far("trial", "--year", "2025", "--print", "csv")
-    assert (shown.code, shown.out) == (0, run_almanac("trial", "--year", "2025", "--print", "csv", book=here).out)
-    part = next(lake.glob("accounts-*.parquet"))
-    part.write_bytes(part.read_bytes().replace(b"PAR1", b"RAP1"))
-    damaged = far("check", "store")
-    assert (damaged.code, damaged.err) == (
-        3, f"almanac: {part.name}: this part of the store is not what was written; delete the folder .almanac and run `almanac load`\n",
-    )  # fmt: skip
-    settings.write_text(told.replace(str(book.root), str(here)))
-    other = far("load", root=here)
-    assert other.code == 3
-    assert other.err.startswith("almanac: viewfs://far/lake/book: these parts are another store's: ")
-    # What was loaded into a folder goes to its own place.
-    settings.write_text(settings.read_text().replace("far/lake", "far/lake/here"))
-    moved = far("load", root=here)
-    assert (moved.code, moved.out.count("unchanged")) == (0, 2), moved.err
-    assert {part.name for part in (lake / "here").glob("*.parquet")} == set(parts_in(state_of(here)))
-
-
 def begun(cluster: Cluster, *words: str, book: Path) -> "subprocess.Popen[str]":
     """Start a command on the cluster, and return it once both executors are there."""
-    told = [str(COMMAND), "--book", str(book), *words]
-    environment = {**ENVIRONMENT, **cluster.environment()}
-    ran = subprocess.Popen(told, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=environment)
+    for _ in range(600):
+        if not cluster.executors():
+            break
+        time.sleep(0.1)
+    ran = told(cluster.environment(), *words, book=book)
     for _ in range(600):
         if len(cluster.executors()) == 2:
             time.sleep(3)
             return ran
         time.sleep(0.1)
     raise AssertionError(ran.communicate(timeout=60))
+
+
+def told(environment: dict[str, str], *words: str, book: Path) -> "subprocess.Popen[str]":
+    """Start a command, and return it at once."""
+    return subprocess.Popen(
+        [str(COMMAND), "--book", str(book), *words],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+        env={**ENVIRONMENT, **environment},
+    )
 
 
 def test_a_report_ends_right_though_an_executor_is_killed(cluster: Cluster, demo: Path) -> None:
@@ -256,7 +205,26 @@ def test_a_load_ends_right_though_an_executor_is_killed(cluster: Cluster, demo: 
     assert {path.name for path in (book / ".almanac" / "parts").iterdir()} == set(parts_in(state_of(book)))
 
 
+def test_what_no_executor_can_take_is_one_line(cluster: Cluster, demo: Path, tmp_path: Path) -> None:
+    large, small = tmp_path / "large.toml", tmp_path / "small.toml"
+    large.write_text(SESSION.format("64g"))
+    small.write_text(SESSION.format("600m") + '"spark.driver.maxResultSize" = "1k"\n')
+    # It waits for a minute, and takes nothing of the cluster.
+    waiting = told(cluster.environment(large), "trial", book=demo)
+    ran = run_installed("list", "sales", book=demo, environment=cluster.environment(small))
+    assert (ran.code, ran.out) == (3, "")
+    assert "this brings more lines than the driver may hold; ask for less at a time" in ran.err
+    assert ran.err.count("\n") == 1
+    out, err = waiting.communicate(timeout=280)
+    assert (waiting.returncode, out) == (3, "")
+    assert err == (
+        "almanac: no executor of the cluster took the work within 60 seconds; see whether its workers run and have memory "
+        "and cores enough for an executor; nothing was changed\n"
+    )
+
+
 def test_a_load_of_which_the_cluster_goes_away_changes_nothing(cluster: Cluster, demo: Path, tmp_path: Path) -> None:
+    """The last of them, as it ends the cluster."""
     book = copied(demo, tmp_path / "book")
     for path in (book / "exports" / "line").glob("line-202?.csv"):
         path.write_text(path.read_text().replace("Fuel", "Diesel"))
@@ -274,18 +242,3 @@ def test_a_load_of_which_the_cluster_goes_away_changes_nothing(cluster: Cluster,
     assert kept(book) == kept(demo)
     again = run_almanac("load", book=book)
     assert (again.code, again.out.count(" changed ")) == (0, 2), again.err
-
-
-def test_what_no_executor_can_take_is_one_line(cluster: Cluster, demo: Path) -> None:
-    cluster.settings.write_text('[session]\n"spark.executor.memory" = "64g"\n')
-    ran = run_installed("trial", book=demo, environment=cluster.environment())
-    assert (ran.code, ran.out) == (3, "")
-    assert ran.err == (
-        "almanac: no executor of the cluster took the work within 60 seconds; see whether its workers run and have memory "
-        "and cores enough for an executor; nothing was changed\n"
-    )
-    cluster.settings.write_text('[session]\n"spark.executor.memory" = "600m"\n"spark.driver.maxResultSize" = "1k"\n')
-    ran = run_installed("list", "sales", book=demo, environment=cluster.environment())
-    assert (ran.code, ran.out) == (3, "")
-    assert "this brings more lines than the driver may hold; ask for less at a time" in ran.err
-    assert ran.err.count("\n") == 1

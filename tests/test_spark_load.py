@@ -1,5 +1,6 @@
 """Loads on Spark: executors read the exports, and what goes over all of them is asked of both engines."""
 
+import os
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
@@ -9,7 +10,7 @@ from unittest.mock import patch
 
 import pytest
 
-from both_engines import SESSION, BothGathering, kept
+from both_engines import QUICK, SESSION, BothGathering, kept
 from conftest import Almanac, MakeBook, copied, run_almanac
 from level_almanac.intake import load
 from level_almanac.store.engines.duckdb_engine import DuckDBEngine
@@ -32,7 +33,8 @@ pytestmark = pytest.mark.spark
 @pytest.fixture(scope="module", autouse=True)
 def both() -> Iterator[BothGathering]:
     reach = [Path(gettempdir())]
-    spark = SparkEngine(*SESSION, reach)
+    with patch.dict(os.environ, QUICK):
+        spark = SparkEngine(*SESSION, reach)
     engines = BothGathering(DuckDBEngine(reach), spark)
     crew = SparkCrew(spark, reach, "500MB")
     with patch.object(engines, "close"), patch.object(load, "open_loading", lambda *_: (engines, crew)):

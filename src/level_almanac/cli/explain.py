@@ -12,7 +12,7 @@ from level_almanac.cli.page_when import asked_when, page_when_options
 from level_almanac.cli.say import say
 from level_almanac.core.pages.explaining import explainable
 from level_almanac.core.pages.running import PageRun, run_page
-from level_almanac.core.table.exact import figure_words
+from level_almanac.core.table.exact import exact_text, figure_words
 from level_almanac.files.explanations import WrittenExplanation, drop_explanation, keep_explanation, read_explanations
 from level_almanac.files.page_reading import read_page
 
@@ -69,7 +69,7 @@ def explain(
             period=figure.period,
             row=figure.row.key,
             column=figure.column.key,
-            figure=f"{figure.figure:f}",
+            figure=exact_text(figure.figure),
             text=" ".join(text.split()),
             by=by,
             written=book.today.isoformat(),
@@ -79,5 +79,5 @@ def explain(
     else:
         explanation = next((each for each in read_explanations(root, read.name) if each.place == place), None)
         click.echo(f"{said}: {explanation.text if explanation else 'not explained'}")
-        if explanation and explanation.figure != f"{figure.figure:f}":
+        if explanation and explanation.figure != exact_text(figure.figure):
             click.echo(f"  stale: written on {explanation.written} when it was {explanation.figure}")

@@ -5,6 +5,7 @@ import io
 from datetime import date
 from decimal import Decimal
 
+from level_almanac.core.table.exact import exact_text
 from level_almanac.core.table.model import Cell, Column, ReportTable
 from level_almanac.shown_text import inert
 
@@ -41,7 +42,7 @@ def _cell(cell: Cell) -> str | int:
     if cell is None:
         return ""
     if isinstance(cell, Decimal):
-        return f"{cell:f}"
+        return exact_text(cell)
     if isinstance(cell, date):
         return cell.isoformat()
     return inert(cell) if isinstance(cell, str) else cell

@@ -4,6 +4,7 @@ import base64
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
+from level_almanac.core.table.exact import exact_text
 from level_almanac.core.table.model import Cell, Column, ReportTable, Row
 from level_almanac.output.logo import png_of
 from level_almanac.output.template import template
@@ -158,7 +159,7 @@ def _row(
 
 def _sort(cell: Cell) -> str:
     """Return what a cell is put in order by, as a script reads it."""
-    return "" if cell is None else f"{cell:f}" if isinstance(cell, Decimal) else str(cell)
+    return "" if cell is None else exact_text(cell) if isinstance(cell, Decimal) else str(cell)
 
 
 def _name(key: str) -> str:

@@ -5,6 +5,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
+from level_almanac.core.table.exact import exact_text
 from level_almanac.core.table.model import Cell, Column, CountedAmount, Covered, Proof, ReportTable
 from level_almanac.core.table.style import Look
 from level_almanac.output.text import notes
@@ -44,7 +45,7 @@ def _plain(table: ReportTable) -> dict[str, Any]:
                 "column": each.column,
                 "text": each.text,
                 "by": each.by,
-                "written_for": f"{each.stale:f}" if each.stale is not None else None,
+                "written_for": exact_text(each.stale) if each.stale is not None else None,
             }
             for number, each in enumerate(table.explanations, 1)
         ]
@@ -57,7 +58,7 @@ def _plain(table: ReportTable) -> dict[str, Any]:
 
 def _cell(cell: Cell) -> str | int | None:
     if isinstance(cell, Decimal):
-        return f"{cell:f}"
+        return exact_text(cell)
     return cell.isoformat() if isinstance(cell, date) else cell
 
 
@@ -86,7 +87,7 @@ def _covered(told: Covered | None) -> dict[str, Any]:
 
 def _proof(proof: Proof) -> dict[str, Any]:
     def counted(of: CountedAmount) -> dict[str, Any]:
-        return {"lines": of.lines, **({"amount": f"{of.amount:f}"} if proof.measure else {})}
+        return {"lines": of.lines, **({"amount": exact_text(of.amount)} if proof.measure else {})}
 
     return {
         "measure": proof.measure,

@@ -8,6 +8,7 @@ from datetime import date
 from decimal import Decimal
 from pathlib import Path
 
+from level_almanac.core.table.exact import exact_text
 from level_almanac.core.table.model import Cell, Column, ReportTable
 
 _NUMBERS = ("amount", "percent", "number")
@@ -72,7 +73,7 @@ def _text(cell: Cell, column: Column) -> str:
     if cell is None or (isinstance(cell, str) and column.kind != "text"):
         return ""
     if isinstance(cell, Decimal):
-        return f"{cell:f}"
+        return exact_text(cell)
     return cell.isoformat() if isinstance(cell, date) else str(cell)
 
 

@@ -11,7 +11,7 @@ from decimal import Decimal
 from typing import Any
 
 from level_almanac.core.table.chart_data import Place
-from level_almanac.core.table.exact import EXACT
+from level_almanac.core.table.exact import EXACT, unsigned_zero
 from level_almanac.core.table.model import Cell, Column, Made, ReportTable, Row
 from level_almanac.output.logo import png_of
 from level_almanac.output.terminal import page_lines
@@ -318,6 +318,7 @@ class _Sheet:
             wrapped = {"text_wrap": True, "valign": "top"} if len(cell) > _TEXT_AT_MOST else {}
             self.sheet.write_string(at, number, cell, self._format(**_aligned(align), **wrapped, **look))
         else:
+            cell = unsigned_zero(Decimal(cell))
             form = self._format(num_format=self._number_format(row, column), **look)
             formula = self._formula(row, column, cell)
             if row.key in self.links and column.kind == "amount":

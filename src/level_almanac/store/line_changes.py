@@ -11,13 +11,17 @@ _LEDGER_FURTHER = ("entry_class", "fiscal")
 
 
 class ChangedLine(NamedTuple):
-    """A line that is not the same in two states. before, after: its fields by name, with `file` and `file_line`, or
-    None where that state lacks it.
+    """A line that is not the same in two states. key: its values, blank where a line has none; before, after: its
+    fields by name, with `file` and `file_line`, or None where that state lacks it.
     """
 
     key: tuple[str, ...]
     before: dict[str, Any] | None
     after: dict[str, Any] | None
+
+    def name(self, first: int = 0) -> str:
+        """Return what a report calls it: what there is of its key, from this place on."""
+        return "/".join(filter(None, self.key[first:]))
 
 
 def changed_lines(
@@ -36,7 +40,7 @@ def changed_lines(
     by_key: dict[tuple[str, ...], list[dict[str, Any] | None]] = {}
     for number, (own, other) in enumerate((paths, paths[::-1])):
         for line in _lines_not_in(engine, own, other, fields, table.key):
-            key = tuple(str(line[name]) for name in table.key)
+            key = tuple("" if line[name] is None else str(line[name]) for name in table.key)
             by_key.setdefault(key, [None, None])[number] = line
     return [ChangedLine(key, *sides) for key, sides in sorted(by_key.items())]
 

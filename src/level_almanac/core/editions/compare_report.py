@@ -129,7 +129,7 @@ def _line_rows(found: Comparison) -> Iterator[Row]:
 
 def _line_row(table: Table, line: ChangedLine) -> Row:
     word, there = _word(line), line.after or line.before or {}
-    words = [f"{word} {'/'.join(line.key)}"]
+    words = [f"{word} {line.name()}"]
     if line.before is not None and line.after is not None:
         words += [
             f"{name} {_told(line.before.get(name))} → {_told(value)}"

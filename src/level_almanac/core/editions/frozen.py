@@ -72,7 +72,7 @@ class LineNames(NamedTuple):
 def line_names(tables: Sequence[ChangedTable]) -> LineNames:
     """Return what traces call the changed lines."""
     lines = [line for table in tables for line in table.lines]
-    named = [(line, "/".join(line.key), "/".join(line.key[1:])) for line in lines]
+    named = [(line, line.name(), line.name(1)) for line in lines]
     return LineNames(
         frozenset(name for line, *names in named if line.before and line.after for name in names),
         {short: whole for _, whole, short in named if short},

@@ -24,14 +24,24 @@ def rounded_fraction(value: Fraction, decimals: int) -> Decimal:
 def rounded(value: Decimal | int, decimals: int) -> Decimal:
     """Return a number with so many decimals, half away from zero; what rounds to nothing has no sign."""
     found = Decimal(value).quantize(_quantum(decimals), context=EXACT)
-    return found if found else abs(found)
+    return unsigned_zero(found)
+
+
+def exact_text(value: Decimal) -> str:
+    """Return a number as files for programs have it, with the digits that it has; nothing has no sign."""
+    return f"{unsigned_zero(value):f}"
+
+
+def unsigned_zero(value: Decimal) -> Decimal:
+    """Return a number without the sign that nothing has as a factor of minus one leaves it."""
+    return value if value else abs(value)
 
 
 def figure_words(amount: Decimal, decimals: int | None = None) -> str:
     """Return an amount as messages and notes write it: `−1,204.50`."""
-    return f"{amount if decimals is None else rounded(amount, decimals):,f}".replace("-", "−")
+    return f"{unsigned_zero(amount) if decimals is None else rounded(amount, decimals):,f}".replace("-", "−")
 
 
 def off_words(amount: Decimal, decimals: int | None = None) -> str:
     """Return by how much something is off, with its sign: `+1,204.50`."""
-    return f"{amount if decimals is None else rounded(amount, decimals):+,f}".replace("-", "−")
+    return f"{unsigned_zero(amount) if decimals is None else rounded(amount, decimals):+,f}".replace("-", "−")

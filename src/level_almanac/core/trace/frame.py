@@ -1,6 +1,6 @@
 """The one table that every trace is shown as: which figure it is of, its lines, and whether they sum to it."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from decimal import Decimal
 
 from level_almanac.core.table.exact import off_words
@@ -70,13 +70,13 @@ def plan_trace(
     table, lines = plan
     rows = [
         Row(
-            f"{part.place}/{part.period}", part.place, 0, "line",
+            name, part.place, 0, "line",
             {of.key: part.of, "period": part.period, "part": part.amount},
         )
-        for part in parts
+        for name, part in zip(_names(parts), parts, strict=True)
     ]  # fmt: skip
     total = sum((part.amount for part in parts), _ZERO)
-    counted = CountedAmount(len({part.place for part in parts}), total)
+    counted = CountedAmount(len({part.line for part in parts}), total)
     return framed(
         report,
         row,
@@ -94,3 +94,14 @@ def plan_trace(
             table=table,
         ),
     )
+
+
+def _names(parts: Sequence[PlanPart]) -> Iterator[str]:
+    """Yield what tells each part from all others: its row of the export and period; of several lines of a row which."""
+    of_row: dict[str, list[int]] = {}
+    for line, place in sorted({(part.line, part.place) for part in parts}):
+        of_row.setdefault(place, []).append(line)
+    for part in parts:
+        lines = of_row[part.place]
+        which = f"/{lines.index(part.line) + 1}" if len(lines) > 1 else ""
+        yield f"{part.place}{which}/{part.period}"

@@ -31,10 +31,11 @@ class Term(NamedTuple):
 
 
 class PlanPart(NamedTuple):
-    """A line of a plan, and the part of it that a figure holds. of: the account or members that it is of;
-    place: file and line of its export.
+    """A line of a plan, and the part of it that a figure holds. line: its number in the plan; of: the account or
+    members that it is of; place: file and line of its export, of which several lines of the plan may come.
     """
 
+    line: int
     of: str
     place: str
     period: str

@@ -27,7 +27,7 @@ def spelt_twice(engine: Engine, source: LineSource) -> list[Row]:
                 having min(number) <> max(number))
             select {_columns("spelt")} from spelt join several on several.entity = spelt.entity
                 and several.party = spelt.party and several.bare = spelt.bare
-            order by file, file_line""",
+            order by file, file_line, number, line""",
         asking.bind.values,
     )
 

@@ -104,7 +104,8 @@ class DocumentLines:
         columns = ", ".join((*ITEM, *self.further, "number_chained", "settles_chained"))
         return self.engine.rows(
             f"""select {columns} from {self.relation(bind)} as each
-                where done_on = {bind(marks.NEVER)} and (number_chained or settles_chained) order by file, file_line""",
+                where done_on = {bind(marks.NEVER)} and (number_chained or settles_chained)
+                order by file, file_line, number, line""",
             bind.values,
         )
 

@@ -267,7 +267,8 @@ class OpenLines:
                 select each.place, each.kind, each.effect, each.file, each.file_line, each.amount, wanted.entity,
                     wanted.party, wanted.number, wanted.sign, wanted.is_plain,
                     sum(each.amount) over (partition by wanted.entity, wanted.party, wanted.number, wanted.sign
-                        order by each.effect, each.file, each.file_line rows unbounded preceding) as upto
+                        order by each.effect, each.file, each.file_line, each.number, each.line
+                        rows unbounded preceding) as upto
                 from {lines} as each join wanted on {_ACTS.format(one="wanted", two="each")}
                 where {there} and each.effect <= {bind(self.day)} and not each.settles_chained),
             targets as (

@@ -1,5 +1,6 @@
 """What a check finds: what is wrong, how bad it is, by how much, the lines, and what to do."""
 
+from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
@@ -123,6 +124,21 @@ KINDS: Mapping[str, CheckKind] = {
     )
 }
 """Every check, in the order of the report."""
+
+
+def told_apart(findings: Sequence[Finding]) -> Sequence[Finding]:
+    """Return findings of which no two have one key: where several have, as of invoices that are alike line by line or
+    of a party that both buys and sells, each after the first has behind it which of them it is.
+    """
+    if len({each.key for each in findings}) == len(findings):
+        return findings
+    seen: Counter[str] = Counter()
+    told = []
+    for each in findings:
+        seen[each.key] += 1
+        which = seen[each.key]
+        told.append(each if which == 1 else each._replace(key=f"{each.key}/{which}"))
+    return told
 
 
 def item_line(item: Item) -> FoundLine:

@@ -2,6 +2,7 @@
 
 import sys
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from decimal import Decimal
 
 from level_almanac.core.book import Book
@@ -9,7 +10,7 @@ from level_almanac.core.calendar.date_text import moment_words
 from level_almanac.core.header import as_of_for, as_of_notes, as_of_words, data_facts, data_words
 from level_almanac.core.reports.check import agreements, documents, ledger
 from level_almanac.core.reports.check.at_once import at_once
-from level_almanac.core.reports.check.findings import KINDS, Checked, Finding
+from level_almanac.core.reports.check.findings import KINDS, Checked, Finding, told_apart
 from level_almanac.core.reports.check.stored import stored, superseded
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Request, inner, option
@@ -102,7 +103,11 @@ class _Check:
         self.closed: ledger.ClosedPeriods | None = None
         self.sides: list[documents.Side] = []
         found = self._run()
-        self.checked = [each for each in [*found, *self.stored] if self._asked(each.kind.key)]
+        self.checked = [
+            replace(each, findings=told_apart(each.findings))
+            for each in [*found, *self.stored]
+            if self._asked(each.kind.key)
+        ]
 
     def _asked(self, key: str) -> bool:
         return not self.request.kinds or key in self.request.kinds

@@ -59,7 +59,7 @@ def _planned(
     holding = made.made.plan_tables[slot.scenario]
     places = plans.plans[holding].places
     parts = [
-        PlanPart(_called(each.members), places[each.line.number], _period(each), amount)
+        PlanPart(each.line.number, _called(each.members), places[each.line.number], _period(each), amount)
         for each, amount in plans.parts(slot)
         if _is_within(each.members, members, others)
     ]

@@ -56,4 +56,4 @@ def _plan_parts(made: Pacing, found: Iterable[tuple[PlanLine, Decimal | None]]) 
         if amount is not None:
             members = ", ".join("" if each is None else each for each in line.members)
             period = f"{line.fiscal // 100}-P{line.fiscal % 100:02d}"
-            yield PlanPart(members, made.plans.places[line.number], period, amount)
+            yield PlanPart(line.number, members, made.plans.places[line.number], period, amount)

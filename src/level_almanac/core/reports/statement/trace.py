@@ -185,4 +185,4 @@ class _Behind:
             factor = turn * by_name.get((name, measure), 0)
             if factor:
                 period = f"{line.fiscal // 100}-P{line.fiscal % 100:02d}"
-                yield PlanPart(line.account, plans.places[line.number], period, factor * amount)
+                yield PlanPart(line.number, line.account, plans.places[line.number], period, factor * amount)
