@@ -120,6 +120,12 @@ across = { heads = ["1000", "2000", "6000", "6100"] }
 set = { entity = "LINE" }
 fields = { journal = "journal", line = "<head>", posted = "posted", account = "<head>", amount = "<cell>", document = "document", party = "party" }
 [[intake]]
+table = "ledger"
+files = "by-document.csv"
+across = { heads = ["N1", "Z9"] }
+set = { entity = "LINE", party = "V1" }
+fields = { journal = "journal", line = { join = ["account", "<head>"] }, posted = "posted", account = "account", amount = "<cell>", document = "<head>" }
+[[intake]]
 table = "budget"
 files = "plan.csv"
 across = { heads = ["6000", "6100"] }
@@ -134,6 +140,7 @@ J2,2026-01-06,,-150.00,110.00,40.00,N2,V1
 J3,2026-01-10,-120.00,120.00,,,P1,V1
 J4,2026-02-28,-7.00,,7.00,,,
 """,
+    "by-document.csv": "journal,posted,account,N1,Z9\nJ5,2026-01-20,6000,10.00,5.00\nJ5,2026-01-20,1000,-10.00,-5.00\n",
     "plan.csv": "period,6000,6100\n2026-P04,90.00,50.00\n2026-P05,80.00,40.00\n2026-P06,70.00,30.00\n",
     "ap.csv": "party,kind,number,date,Freight,Fees,settles\nV1,invoice,N1,2026-01-05,100.00,50.00,\nV1,invoice,N2,2026-01-06,110.00,40.00,\nV1,payment,P1,2026-01-10,120.00,,N1\n",
 }
@@ -150,12 +157,12 @@ def test_a_ledger_and_a_plan_of_several_accounts_in_a_row(tmp_path: Path) -> Non
         ("plan.csv:2", "6000", "90.00"), ("plan.csv:2", "6100", "50.00"),
         ("plan.csv:3", "6000", "80.00"), ("plan.csv:3", "6100", "40.00"),
     ]  # fmt: skip
-    # N1 is paid by four fifths; of N2 nothing is; J4 is of no document.
+    # N1 is paid by four fifths; of N2 nothing is; there is no document Z9, and J4 is of none.
     words = ("statement", "income", "--row", "Total expenses", "--basis", "cash", "--period", "2026-P05")
     counted = rows(wide, "trace", *words, "--column", "ytd")
     assert [(row["key"], row["cells"]["counts"]) for row in counted] == [
         ("LINE/J1/6000", "80.00"), ("LINE/J1/6100", "40.00"), ("LINE/J2/6000", "0.00"), ("LINE/J2/6100", "0.00"),
-        ("LINE/J4/6000", "7.00"), ("total", "127.00"),
+        ("LINE/J5/6000-N1", "8.00"), ("LINE/J5/6000-Z9", "5.00"), ("LINE/J4/6000", "7.00"), ("total", "140.00"),
     ]  # fmt: skip
     # As the statement turns what reduces the result, nothing has no sign.
     for row in rows(wide, "trace", *words[:3], "Result", *words[4:], "--column", "ytd"):

@@ -150,17 +150,20 @@ def test_an_edition_issued_on_one_verifies_on_the_other(cluster: Cluster, demo: 
 
 def begun(cluster: Cluster, *words: str, book: Path) -> "subprocess.Popen[str]":
     """Start a command on the cluster, and return it once both executors are there."""
-    for _ in range(600):
-        if not cluster.executors():
-            break
-        time.sleep(0.1)
+    assert has_executors(cluster, 0), "those of the command before are still there"
     ran = told(cluster.environment(), *words, book=book)
+    assert has_executors(cluster, 2), ran.communicate(timeout=60)
+    time.sleep(3)
+    return ran
+
+
+def has_executors(cluster: Cluster, count: int) -> bool:
+    """Wait until the cluster has so many executors, for a minute at the most, and tell whether it has."""
     for _ in range(600):
-        if len(cluster.executors()) == 2:
-            time.sleep(3)
-            return ran
+        if len(cluster.executors()) == count:
+            return True
         time.sleep(0.1)
-    raise AssertionError(ran.communicate(timeout=60))
+    return False
 
 
 def told(environment: dict[str, str], *words: str, book: Path) -> "subprocess.Popen[str]":

@@ -101,7 +101,7 @@ def lines_outside(engine: Engine, parts: Sequence[str], days: Sequence[str] | No
     return engine.rows(
         f"""select entity, journal, line, posted, fiscal, account, amount, memo, file, file_line
             from read_parquet($parts, union_by_name = true)
-            where {_OUTSIDE}{among} order by file, file_line""",
+            where {_OUTSIDE}{among} order by file, file_line, line""",
         values,
     )
 

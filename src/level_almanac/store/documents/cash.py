@@ -7,12 +7,11 @@ least decimal, so that nothing is divided as a binary float.
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
-from typing import Any
 
 from level_almanac.store.binding import Binding
 from level_almanac.store.documents.lines import DocumentLines
 from level_almanac.store.engine import Row
-from level_almanac.store.expressions import Expression
+from level_almanac.store.expressions import Expression, FieldReference
 from level_almanac.store.line_query import Asking, LineSource
 from level_almanac.store.predicate import FiscalRange, Predicate, stretch_sql
 
@@ -231,12 +230,12 @@ class LinkedLines:
         )
         return self.engine.rows(
             f"""select {", ".join(names)} from {self._changes(linked, bind, stretches, days)}
-                where booked <> 0 or paid <> 0 order by counted, journal, file, file_line""",
+                where booked <> 0 or paid <> 0 order by counted, journal, file, file_line, line""",
             bind.values,
         )
 
-    def places(self, rules: Sequence[Predicate]) -> set[Any]:
-        """Return (file, line) of the linked lines that meet the rules."""
+    def keys(self, rules: Sequence[Predicate]) -> set[Row]:
+        """Return (entity, journal, line) of the linked lines that meet the rules."""
         bind = Binding()
-        rows = self.engine.rows(f"select file, file_line from {self._link(bind, rules, {})}", bind.values)
-        return set(rows)
+        linked = self._link(bind, rules, {name: FieldReference(name) for name in ("journal", "line")})
+        return set(self.engine.rows(f"select entity, journal, line from {linked}", bind.values))

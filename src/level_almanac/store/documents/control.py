@@ -58,7 +58,7 @@ def unlike_days(
     of_days = lines.engine.rows(
         f"""select {", ".join(f"each.{name}" for name in LEDGER)} from ({every}) as each
             join {unlike} as unlike on unlike.entity = each.entity and unlike.day = each.day
-            where {left} order by each.day, each.file, each.file_line""",
+            where {left} order by each.day, each.file, each.file_line, each.line""",
         asking.bind.values,
     )
     places = lines.engine.rows(
@@ -71,7 +71,7 @@ def unlike_days(
     bind = Binding()
     return of_days, lines.engine.rows(
         f"""select {", ".join((*ITEM, *lines.further))} from {lines.relation(bind)} as each
-            where place in {bind.many(place for (place,) in places)} order by file, file_line""",
+            where place in {bind.many(place for (place,) in places)} order by file, file_line, number, line""",
         bind.values,
     )
 

@@ -171,5 +171,5 @@ class CashBasis:
             )
 
     def names_of(self, rules: Sequence[Predicate]) -> set[str]:
-        """Return the places of the linked lines that meet the rules."""
-        return {f"{file}:{line}" for file, line in self._linked.places(rules)}
+        """Return what the linked lines that meet the rules are called."""
+        return {"/".join(key) for key in self._linked.keys(rules)}

@@ -116,7 +116,7 @@ def _as_booked(book: Book, traced: Traced, figure: TracedCell, made_of: CashFigu
     for entity, journal, line, posted, account, document, memo, amount, at in lines(book.engine, source, values, order):
         name = f"{entity}/{journal}/{line}"
         factor = made_of.factors.get(account, 0)
-        if at not in linked and factor:
+        if name not in linked and factor:
             cells = {
                 "posted": posted,
                 "account": account,
