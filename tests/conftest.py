@@ -9,6 +9,7 @@ import shutil
 import subprocess
 import sys
 import tempfile
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -87,9 +88,13 @@ class Ran:
 
     @property
     def json(self) -> dict[str, Any]:
-        """The report that was printed as JSON."""
+        """The report that was printed as JSON, of which no two rows have one key."""
         assert self.out, self.err
-        return dict(json.loads(self.out))
+        report = dict(json.loads(self.out))
+        for table in (report, *report.get("sheets", ()), *report.get("behind", ())):
+            keys = Counter(row["key"] for row in table.get("rows", ()))
+            assert not (keys - Counter(set(keys))), table["title"]
+        return report
 
 
 Almanac = Callable[..., Ran]
