@@ -6,6 +6,7 @@ from typing import Any, NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.core.lines.shape import is_member
+from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.reports.statement.cash_basis import CashBasis
 from level_almanac.core.spans.windows import Window
 from level_almanac.core.table.change import percent
@@ -13,7 +14,7 @@ from level_almanac.core.table.model import Column, CountedAmount, Part, Proof, R
 from level_almanac.core.table.pointing import head_words
 from level_almanac.core.trace.frame import framed, sum_check, total_row
 from level_almanac.core.trace.model import Traced, TracedCell, TracedRow, predicate_of
-from level_almanac.store.expressions import Constant, Expression, FieldReference, Joined
+from level_almanac.store.expressions import Expression, FieldReference
 from level_almanac.store.ledger_sums import considered
 from level_almanac.store.line_query import Order, lines
 from level_almanac.store.predicate import Some
@@ -108,9 +109,8 @@ def _as_booked(book: Book, traced: Traced, figure: TracedCell, made_of: CashFigu
     """Yield the lines of the days that belong to no document."""
     rule = Some(tuple(predicate_of(term, book.state.bases, traced.entities, traced.rules) for term in figure.terms))
     linked = made_of.cash.names_of([rule])
-    place = Joined((FieldReference("file"), Constant(":"), FieldReference("file_line")))
     names = ("entity", "journal", "line", "counted", "account", "document", "memo", "amount")
-    values: list[Expression] = [*(FieldReference(name) for name in names), place]
+    values: list[Expression] = [*(FieldReference(name) for name in names), SOURCE_PLACE]
     source = book.line_source(book.line_fields("ledger"), [rule])
     order = [Order(FieldReference(name)) for name in ("counted", "journal")]
     for entity, journal, line, posted, account, document, memo, amount, at in lines(book.engine, source, values, order):
