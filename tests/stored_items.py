@@ -3,7 +3,8 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from level_almanac.core.subledger.item import Item
+from level_almanac.core.settlements.item import Item
+from level_almanac.core.settlements.voids_and_refunds import undone_settlements
 from level_almanac.store.documents.lines import ITEM, DocumentLines
 from level_almanac.store.engines.duckdb_engine import DuckDBEngine
 from level_almanac.store.expressions import Expression, FieldReference
@@ -11,7 +12,7 @@ from level_almanac.store.line_query import LineSource
 
 _KINDS = {
     "dated": "date", "due": "date", "posted": "date", "applied": "date", "day": "date", "amount": "decimal(18, 2)",
-    "file_line": "bigint", "carried": "integer",
+    "file_line": "bigint", "carried": "integer", "void_part": "integer",
 }  # fmt: skip
 VALUES: dict[str, Expression] = {name: FieldReference(name) for name in ITEM if name != "failed_rule"}
 
@@ -29,7 +30,10 @@ def lines_of(engine: DuckDBEngine, table: str, names: Sequence[str], rows: Seque
 
 def documents_of(engine: DuckDBEngine, items: Sequence[Item], entities: Sequence[str]) -> DocumentLines:
     """Return documents, each at the place `f:N`, by its number."""
+    undone = undone_settlements(items)
+    of = {at: items[each.lines[0]].kind for at, each in undone.items() if items[at].kind == "void"}
     rows = [
-        {**item._asdict(), "place": f"f:{at}", "exported_party": item.party} for at, item in enumerate(items)
-    ]  # fmt: skip
+        {**item._asdict(), "place": f"f:{at}", "exported_party": item.party, "void_of": of.get(at)}
+        for at, item in enumerate(items)
+    ]
     return DocumentLines(engine, lines_of(engine, "docs", list(VALUES), rows), VALUES, (), entities, marked=False)

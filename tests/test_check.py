@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 
 import second_route
 from conftest import examples, run_almanac
+from level_almanac.core.settlements.item import Item
 from level_almanac.core.subledger.control import ControlLine, Difference, by_day
-from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.open_on_day import item_of
 from level_almanac.demo.items import PLANTED
 from level_almanac.store.documents import control

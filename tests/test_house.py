@@ -40,7 +40,7 @@ MAY_IMPORT = {
     "demo": {"demo", "immutable"},
 }
 CORE = (
-    "table", "calendar", "accounts", "fields", "language", "requests", "selection", "book", "spans", "header", "lines",
+    "table", "calendar", "accounts", "fields", "language", "requests", "selection", "settlements", "void_conditions", "book", "spans", "header", "lines",
     "subledger", "measures", "columns", "trace", "reports", "pages", "editions",
 )  # fmt: skip
 """The rooms of core, from the ground up: each may import from itself and from those before it."""

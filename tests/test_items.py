@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import examples
-from level_almanac.core.subledger.item import Item
+from level_almanac.core.settlements.item import Item
 from level_almanac.core.subledger.open_items import Application, replay
 from level_almanac.core.subledger.open_on_day import IS_UNMATCHED, OpenOnDay, chains_of
 from level_almanac.store.engines.duckdb_engine import DuckDBEngine
@@ -283,7 +283,7 @@ def test_a_void_that_fits_no_payment_is_found_and_conditions_carry_to_voids(tmp_
     assert book.load().code == 0
     found = book.run("check", "loose", "--print", "json").json["rows"]
     assert [row["label"] for row in found if "X1" in row["label"] and row["level"] == 1] == [
-        "A payable: void X1 of V1 names I1, and no payment of that is of its amount: the newest are taken back as far as it goes"
+        "A payable: void X1 of V1 names I1, and no line of exactly its amount had settled that: it voids as many as its amount covers"
     ]
 
     def paid(*words: str) -> str:
@@ -293,7 +293,7 @@ def test_a_void_that_fits_no_payment_is_found_and_conditions_carry_to_voids(tmp_
         return str(table.json["rows"][-1]["cells"]["paid"])
 
     assert paid() == "30.00", "60 + 40 - 70 + 25 - 25"
-    # X1 takes P2, the newest, and so goes with it; X2 goes with P3, which has a reference.
-    assert paid("--except", "reference is blank") == "60.00"
-    assert paid("--only", "reference is blank") == "-30.00"
+    # X1 voids 40 of P2, the newest, and 30 of P1, each with its payment; X2 goes with P3, which has a reference.
+    assert paid("--except", "reference is blank") == "30.00"
+    assert paid("--only", "reference is blank") == "0.00"
     assert paid("--only", "kind is payment") == "125.00", "a kind is the line's own"

@@ -43,6 +43,8 @@ FURTHER = (
     "documents receivable --as-of 2026-03-31 --unapplied",
     "documents payable --top 5 --sort amount",
     "list payables --by 'status, quarter of due' --show 'count, open, signed' --only 'late over 30 or kind is void'",
+    "list payables --by 'kind, quarter of date' --show 'count, signed' --except 'reference is blank and party.name contains a'",
+    "parties payable --year 2025 --show paid --except 'kind is payment and reference is blank and amount over 500'",
     "aging payable --by status --show 'total, signed, oldest = minimum of due, how many number, party.side'",
     "billing --day 2026-06-16 --payments-by deposited",
     "check over-applied --as-of 2026-03-31",

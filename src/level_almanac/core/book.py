@@ -22,7 +22,7 @@ from level_almanac.files.period_file import read_period_file
 from level_almanac.files.reading import find_book, read_book
 from level_almanac.files.settings import BookFile, CalendarSettings
 from level_almanac.files.stamps import STORE_FOLDER
-from level_almanac.files.tables import Table, tables_of
+from level_almanac.files.tables import SIDE_OF, Table, tables_of
 from level_almanac.files.validation.findings import standing_code
 from level_almanac.progress import tell
 from level_almanac.store.chart_lines import chart_lines
@@ -41,6 +41,7 @@ _STORED = {"text": "VARCHAR", "date": "DATE", "amount": "DECIMAL", "quantity": "
 
 if TYPE_CHECKING:
     from level_almanac.core.fields import LineFields
+    from level_almanac.store.documents.voids import VoidPart
     from level_almanac.store.line_query import LineSource
     from level_almanac.store.predicate import FiscalRange, Predicate
 
@@ -79,6 +80,7 @@ class Book:
         if store is None and self.choice.store:
             self.store.is_of(self.named)
         self.zone = ZoneInfo(file.settings.book.time_zone)
+        self._void_parts: dict[str, tuple[VoidPart, ...]] = {}
 
     @classmethod
     def open(cls, folder: Path | str = ".", engine: str = "") -> Self:
@@ -270,10 +272,29 @@ class Book:
                 beyond = sum((Sums(*sums) for code, sums in loaded.sums.items() if code in entities), beyond)
         return tuple(within), beyond
 
+    def void_parts(self, table: str) -> "tuple[VoidPart, ...]":
+        """Return each line that a void undoes, of all voids of payables or receivables."""
+        from level_almanac.core.void_conditions import void_parts
+
+        if table not in self._void_parts:
+            parts, sides_told = self.parts_of(table), self.settings.parties.same_as
+            standing = {code: standing_code(code, sides_told) or code for code in sides_told}
+            self._void_parts[table] = void_parts(self.engine, parts, standing) if parts else ()
+        return self._void_parts[table]
+
     def line_source(
-        self, fields: "LineFields", rules: Sequence["Predicate"] = (), parts: Sequence[str] | None = None
+        self,
+        fields: "LineFields",
+        rules: Sequence["Predicate"] = (),
+        parts: Sequence[str] | None = None,
+        *,
+        by_void: bool = False,
     ) -> "LineSource":
-        """Return what the store is asked of: the lines of a table that meet the rules. parts: only those in these."""
+        """Return the lines of a table and the rules to test them by.
+
+        parts: the parts to read, if not all.
+        by_void: whether documents bring the kind that each void undoes, as totals by kind need it.
+        """
         from level_almanac.core.fields import links_from
         from level_almanac.store.expressions import FieldReference
         from level_almanac.store.line_query import LineSource, LinkedParts
@@ -286,9 +307,15 @@ class Book:
         found = self.parts_of(fields.table.name) if parts is None else tuple(parts)
         if self.day_places is None or not fields.table.entries:
             source = LineSource(found, links, fields.places, tuple(rules))
-            return fields.further.of(source) if fields.further else source
+            source = fields.further.of(source) if fields.further else source
+            if fields.table.name in SIDE_OF.values() and found:
+                from level_almanac.core.void_conditions import with_voids
+
+                source = with_voids(source, self.void_parts(fields.table.name), by_kind=by_void)
+            return fields.labelled(source) if fields.labelled else source
         places = {**fields.places, **{name: FieldReference(name) for name in (PLACE, PLACE_DAY)}}
-        return LineSource(found, links, places, tuple(rules), day_places=self.day_places)
+        source = LineSource(found, links, places, tuple(rules), day_places=self.day_places)
+        return fields.labelled(source) if fields.labelled else source
 
     def layout(self, name: str) -> Layout:
         """Return a layout of the book, or a built-in one; raise UsageMistake or BookMistake where it is not right."""

@@ -22,14 +22,25 @@ NATURAL: Expression = Given(((FieldTest("account.class", "is", CREDIT_CLASSES), 
 """A ledger line's amount in the natural sign of its account's class (docs/figures.md, "Signs")."""
 
 
-def _signed(signs: Mapping[str, int]) -> Expression:
+VOID_OF_PLACE, VOID_PART_PLACE = "void of", "void part"
+"""The names under which conditions find the kind of the line that a void undoes, and the number of a void's part. No
+field can have such names.
+"""
+
+
+def _signed(signs: Mapping[str, int]) -> Given:
     return Given(
         ((FieldTest("kind", "is", tuple(kind for kind, sign in signs.items() if sign > 0)), FieldReference("amount")),),
         TURNED,
     )
 
 
-SIGNED = {**{table: _signed(KIND_SIGNS) for table in SIDE_OF.values()}, "billing": _signed(BILLING_SIGNS)}
+def _signed_document() -> Expression:
+    by_kind = _signed(KIND_SIGNS)
+    return Given(((FieldTest(VOID_OF_PLACE, "is", ("refund",)), TURNED), *by_kind.cases), by_kind.otherwise)
+
+
+SIGNED = {**{table: _signed_document() for table in SIDE_OF.values()}, "billing": _signed(BILLING_SIGNS)}
 """By table what a line, by its kind, does to what a party owes or is owed, or to what was billed and is to come."""
 
 
@@ -62,13 +73,15 @@ class Further(NamedTuple):
 class LineFields(NamedTuple):
     """All fields of one table's lines by name, and which tables have a field of a name that this one lacks.
 
-    further: what they have that is not stored with them, where any of it is asked for.
+    further: values that are not stored with the lines, if any is asked for.
+    labelled: adds the labels of days that fields are computed from, if a report computes such fields.
     """
 
     table: Table
     by_name: Mapping[str, LineField]
     elsewhere: Mapping[str, tuple[str, ...]]
     further: Further | None = None
+    labelled: "Callable[[LineSource], LineSource] | None" = None
 
     def with_computed(self, *fields: LineField) -> "LineFields":
         """Return the same with more fields."""
@@ -90,6 +103,7 @@ class LineFields(NamedTuple):
             "place": FieldReference("fiscal"),
             "place_day": FieldReference("counted"),
             "entry_class": FieldReference("entry_class"),
+            VOID_OF_PLACE: Constant(""),
             **(self.further.places if self.further else {}),
         }
 

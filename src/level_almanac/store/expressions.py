@@ -10,7 +10,7 @@ from decimal import Decimal
 from typing import Literal
 
 from level_almanac.immutable import immutable
-from level_almanac.store.predicate import Bind, Predicate, fields_in, sql_of
+from level_almanac.store.predicate import Bind, Predicate, looked_up, sql_of
 
 
 @immutable
@@ -39,10 +39,15 @@ class Constant:
 
 @immutable
 class Labelled:
-    """The label of a day, such as the quarter it lies in. number: of the labels that are given with the question."""
+    """The label of a day, such as the quarter it lies in.
+
+    number: position in the labels that are given with the question.
+    tested: whether a void has the day of the line that it voids.
+    """
 
     of: "Expression"
     number: int
+    tested: bool = False
 
 
 @immutable
@@ -149,15 +154,15 @@ def parts_of(expression: Expression, places: Mapping[str, "Expression"]) -> Iter
     yield expression
     inner: tuple[Expression, ...] = ()
     match expression:
-        case Labelled(of, _) | Piece(_, _, of) | OrZero(of) | Rounded(of, _) | Keyed(of):
+        case Labelled(of, _, _) | Piece(_, _, of) | OrZero(of) | Rounded(of, _) | Keyed(of):
             inner = (of,)
         case Arithmetic(_, one, other) | DaysBetween(one, other) | Beside(one, other):
             inner = (one, other)
         case Given(cases, otherwise):
-            tested = [places[name] for condition, _ in cases for name in sorted(fields_in(condition))]
+            tested = [places[name] for condition, _ in cases for name in sorted(looked_up(condition))]
             inner = (*tested, *(value for _, value in cases), otherwise)
         case Summed(cases):
-            tested = [places[name] for condition, _ in cases for name in sorted(fields_in(condition))]
+            tested = [places[name] for condition, _ in cases for name in sorted(looked_up(condition))]
             inner = (*tested, *(value for _, value in cases))
         case Joined(parts):
             inner = parts
@@ -271,8 +276,8 @@ def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str]
             return "((line.fiscal // 100)::varchar || '-P' || lpad((line.fiscal % 100)::varchar, 2, '0'))"
         case Constant(value):
             return _number_sql(value, bind) if isinstance(value, Decimal) else bind(value)
-        case Labelled(_, number):
-            return f"labels_{number}.label"
+        case Labelled():
+            return f"{labels_name(expression)}.label"
         case Arithmetic("*", left, right):
             return f"({_wide(left, sql(left))} * {_wide(right, sql(right))})"
         case Arithmetic(operation, left, right):
@@ -304,6 +309,11 @@ def expression_sql(expression: Expression, bind: Bind, field_sql: Callable[[str]
             return f"nullif(concat({', '.join(sql(part) for part in parts)}), '')"
         case Piece(end, length, of):
             return f"{'left' if end == 'first' else 'right'}({sql(of)}, {bind(length)})"
+
+
+def labels_name(labelled: Labelled) -> str:
+    """Return the name of the joined labels of days."""
+    return f"labels_{labelled.number}{'_tested' if labelled.tested else ''}"
 
 
 def _wide(part: Expression, sql: str) -> str:

@@ -21,11 +21,12 @@ from level_almanac.store.expressions import (
     PeriodId,
     expression_sql,
     labels_in,
+    labels_name,
     link_sql,
     links_in,
     parts_of,
 )
-from level_almanac.store.predicate import Predicate, fields_in, filter_sql, sql_of
+from level_almanac.store.predicate import Predicate, filter_sql, looked_up, sql_of
 
 Summing = Literal["sum", "count", "distinct", "values", "minimum", "maximum", "only", "once"]
 """How the lines of a group make one value; `distinct`: how many there are; `values`: each different one, to be counted
@@ -71,10 +72,16 @@ class Asked(NamedTuple):
 
 @immutable
 class LineSource:
-    """The lines that a question is of. parts: of the table; links: by field; places: where each name is found that a
-    rule may speak of; rules: in order, what a line must meet; labels: of days, by number; day_places: where each day
-    stands, if lines of the ledger are placed by their date alone; relation: takes what values are bound by and returns
-    the SQL of the lines, as `line`, where they are not those of the parts.
+    """The lines that a question is of.
+
+    parts: of the table.
+    links: by field.
+    places: the value of each name that a rule can use.
+    rules: the tests of a line, in order.
+    labels: of days, by number.
+    day_places: the fiscal position of each day, if ledger lines are placed by their date alone.
+    relation: returns the SQL of the lines, as `line`, if they are not those of the parts.
+    part: the column with the number of a line's part, if one line can be several rows. Only its first part is counted.
     """
 
     parts: tuple[str, ...]
@@ -84,6 +91,7 @@ class LineSource:
     labels: tuple[Mapping[date, str], ...] = ()
     day_places: DayPlaces | None = None
     relation: Callable[[Binding], str] | None = None
+    part: str = ""
 
     @property
     def is_empty(self) -> bool:
@@ -106,7 +114,7 @@ def left_out(engine: Engine, source: LineSource, measure: Expression | None) -> 
     asking = Asking(source)
     amount = asking.sql(measure) if measure is not None else "0"
     inner = asking.lines([("amount", amount)], [measure] if measure is not None else [])
-    query = f"""select left_by, count(*), coalesce(sum(amount), 0)::decimal(38, 6) from ({inner})
+    query = f"""select left_by, {_count(source)}, coalesce(sum(amount), 0)::decimal(38, 6) from ({inner})
         group by left_by order by left_by"""
     rows = engine.rows(query, asking.bind.values)
     shown = len(source.rules)
@@ -158,7 +166,7 @@ def groups(
     sums = [_SUMMED[each.summing].format(v=f"v{number}") for number, each in enumerate(asked)]
     names = [name for name, _ in keys]
     grouped = f" group by {', '.join(names)}" if names else ""
-    query = f"""select {", ".join([*names, "count(*)", *sums])}
+    query = f"""select {", ".join([*names, _count(source), *sums])}
         from ({inner}){grouped}"""
     return engine.rows(query, asking.bind.values)
 
@@ -183,7 +191,7 @@ def columns_in(source: LineSource) -> set[str]:
     """Return the columns of the table itself that the rules ask for, those that lead to other tables among them."""
     columns: set[str] = set()
     for rule in source.rules:
-        for name in fields_in(rule):
+        for name in looked_up(rule):
             for part in parts_of(source.places[name], source.places):
                 if isinstance(part, FieldReference):
                     columns.add(part.link.partition(".")[0] or part.column)
@@ -192,8 +200,13 @@ def columns_in(source: LineSource) -> set[str]:
     return columns
 
 
+def _count(source: LineSource) -> str:
+    """Return the SQL that counts the lines of a group."""
+    return "count(*) filter (where coalesce(part, 1) = 1)" if source.part else "count(*)"
+
+
 def _names(rule: Predicate) -> list[str]:
-    return sorted(fields_in(rule))
+    return sorted(looked_up(rule))
 
 
 class Asking:
@@ -225,7 +238,7 @@ class Asking:
         columns = "".join(f"{sql} as {name}, " for name, sql in named)
         left_by, joins = self.left_by(), self.joins(values)
         lines_ = self._from()
-        return f"""select {columns}{left_by} as left_by, line.file, line.file_line
+        return f"""select {columns}{left_by} as left_by, line.file, line.file_line{self._part}
             from {lines_}{joins}"""
 
     def met(self, named: Sequence[tuple[str, str]], values: Sequence[Expression], less: int = 0) -> str:
@@ -237,7 +250,11 @@ class Asking:
         columns = "".join(f"{sql} as {name}, " for name, sql in named)
         tests = " and ".join(filter_sql(rule, self.bind, self.field) for rule in rules)
         joins, lines_ = self.joins(values), self._from()
-        return f"select {columns}line.file, line.file_line from {lines_}{joins} where {tests or 'true'}"
+        return f"select {columns}line.file, line.file_line{self._part} from {lines_}{joins} where {tests or 'true'}"
+
+    @property
+    def _part(self) -> str:
+        return f", line.{self.source.part} as part" if self.source.part else ""
 
     def _from(self) -> str:
         source = self.source
@@ -256,7 +273,7 @@ class Asking:
         source = self.source
         asked = [*values, *(source.places[name] for rule in source.rules for name in _names(rule))]
         links: set[str] = set().union(*(links_in(each, source.places) for each in asked))
-        labelled = {each.number: each for value in asked for each in labels_in(value, source.places)}
+        labelled = {(each.number, each.tested): each for value in asked for each in labels_in(value, source.places)}
         # A way to another table goes by those before it, which stand before it in order.
         ways = {link[:end] for link in links for end in (*(m.start() for m in re.finditer(r"\.", link)), len(link))}
         return "".join([*(self._link(way) for way in sorted(ways)), *map(self._labels, labelled.values())])
@@ -274,6 +291,6 @@ class Asking:
     def _labels(self, labelled: Labelled) -> str:
         labels = self.source.labels[labelled.number]
         days = self.bind.table({"day": "date", "label": "varchar"}, labels.items())
-        name = f"labels_{labelled.number}"
+        name = labels_name(labelled)
         return f"""
             left join {days} as {name} on {name}.day = {self.sql(labelled.of)}"""

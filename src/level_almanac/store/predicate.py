@@ -69,7 +69,18 @@ class Within:
     stretches: tuple[FiscalRange, ...]
 
 
-Predicate = FieldTest | Not | Every | Some | Within
+@immutable
+class OnVoidedLine:
+    """A condition that is tested on a void with values of the line that it voids (docs/conditions.md, "Voids").
+
+    followed: the fields that take the value of the voided line. A void keeps all others as its own.
+    """
+
+    part: "Predicate"
+    followed: frozenset[str]
+
+
+Predicate = FieldTest | Not | Every | Some | Within | OnVoidedLine
 
 _SQL: dict[Operator, str] = {
     "is": "{f} = {v}",
@@ -101,6 +112,37 @@ def fields_in(predicate: Predicate) -> set[str]:
             return set().union(*(fields_in(part) for part in parts))
         case Within():
             return set()
+        case OnVoidedLine(part, _):
+            return fields_in(part)
+
+
+def looked_up(predicate: Predicate) -> set[str]:
+    """Return the names that the condition's SQL looks up: fields, and `tested` names for those of a voided line."""
+    match predicate:
+        case OnVoidedLine(part, followed):
+            return {tested_name(name) if name in followed else name for name in looked_up(part)}
+        case Not(part):
+            return looked_up(part)
+        case Every(parts) | Some(parts):
+            return set().union(*(looked_up(part) for part in parts))
+    return fields_in(predicate)
+
+
+def tested_name(field: str) -> str:
+    """Return the name under which a void has the value of the line that it voids. No field can have such a name."""
+    return f"tested {field}"
+
+
+def own_values(predicate: Predicate) -> Predicate:
+    """Return the condition without `OnVoidedLine`: every line is tested with its own values."""
+    match predicate:
+        case OnVoidedLine(part, _):
+            return own_values(part)
+        case Not(part):
+            return Not(own_values(part))
+        case Every(parts) | Some(parts):
+            return type(predicate)(tuple(own_values(part) for part in parts))
+    return predicate
 
 
 def quoted(field: str) -> str:
@@ -132,6 +174,8 @@ def sql_of(predicate: Predicate, bind: Bind, field_sql: Callable[[str], str] = q
             place, day = field_sql("place"), field_sql("place_day")
             tests = [stretch_sql(stretch, bind, place, day) for stretch in stretches]
             return f"coalesce({' or '.join(tests) or 'false'}, false)"
+        case OnVoidedLine(part, followed):
+            return sql_of(part, bind, lambda name: field_sql(tested_name(name) if name in followed else name))
 
 
 def filter_sql(predicate: Predicate, bind: Bind, field_sql: Callable[[str], str] = quoted) -> str:

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from level_almanac.errors import how_many
 from level_almanac.files.editions import Edition
 
-RULES = 2
+RULES = 3
 """The rules of today. What changes what a figure of an existing page holds takes the next number, with its words."""
 _CHANGED: dict[int, tuple[str, ...]] = {
     2: (
@@ -20,6 +20,11 @@ _CHANGED: dict[int, tuple[str, ...]] = {
         "projections are exact until their last step",
         "sums and differences of several fields are made of totals",
         "a number of another table counts once for each of its keys in groups and totals",
+    ),
+    3: (
+        "a condition tests a void with the values of the line that it voids, and a refund with its own",
+        "a void counts as the reverse of the kind that it voids",
+        "a void that names a document voids the line of exactly its amount, whatever its kind",
     ),
 }
 

@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from level_almanac.core.accounts import Account, ChartOfAccounts
 from level_almanac.errors import AlmanacError, BookMistake
 from level_almanac.files.tables import ACCOUNTS
-from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some, Within, fields_in
+from level_almanac.store.predicate import Every, FieldTest, Not, OnVoidedLine, Predicate, Some, Within, fields_in
 
 
 def accounts_that(
@@ -86,6 +86,8 @@ _HELD = ("blank", "is", "begins", "ends", "contains", "through")
 def _can_hold(predicate: Predicate, account: Mapping[str, str | None]) -> tuple[bool, bool]:
     """Tell whether a condition can be true of some line on an account, and whether it can be untrue of some."""
     match predicate:
+        case OnVoidedLine(part, _):
+            return _can_hold(part, account)
         case Not(part):
             can, can_not = _can_hold(part, account)
             return can_not, can
@@ -102,6 +104,8 @@ def _can_hold(predicate: Predicate, account: Mapping[str, str | None]) -> tuple[
 def holds(predicate: Predicate, line: Mapping[str, str | None]) -> bool:
     """Tell whether a line, as values by field, meets the condition; the same as the store's SQL says of it."""
     match predicate:
+        case OnVoidedLine(part, _):
+            return holds(part, line)
         case Not(part):
             return not holds(part, line)
         case Every(parts):

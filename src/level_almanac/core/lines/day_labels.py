@@ -3,8 +3,9 @@
 from collections.abc import Sequence
 from dataclasses import replace
 
+from level_almanac.core.book import Book
 from level_almanac.core.calendar.fiscal import FiscalCalendar
-from level_almanac.core.fields import LineField
+from level_almanac.core.fields import LineField, LineFields
 from level_almanac.core.language.days import Unit
 from level_almanac.core.spans.divided import unit_id
 from level_almanac.files.tables import Table
@@ -28,6 +29,10 @@ class DayLabels:
         if (found, unit) not in self.asked:
             self.asked.append((found, unit))
         return Labelled(found.value, self.asked.index((found, unit)))
+
+    def among(self, fields: LineFields, book: Book, calendar: FiscalCalendar) -> LineFields:
+        """Return the fields of a table whose lines bring these labels wherever they are read."""
+        return fields._replace(labelled=lambda source: self.labelled(source, book.engine, calendar))
 
     def labelled(self, source: LineSource, engine: Engine, calendar: FiscalCalendar) -> LineSource:
         """Return the source with the label of each day that its lines have."""

@@ -13,7 +13,7 @@ from level_almanac.core.table.model import Note
 from level_almanac.errors import how_many
 from level_almanac.store.expressions import Expression, FieldReference
 from level_almanac.store.line_query import left_out
-from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
+from level_almanac.store.predicate import Every, FieldTest, Not, OnVoidedLine, Predicate, Some
 
 _ONE_DAY = timedelta(days=1)
 _LONG = 20
@@ -92,7 +92,7 @@ def _day_tests(predicate: Predicate) -> Iterator[FieldTest]:
     match predicate:
         case FieldTest():
             yield predicate
-        case Not(part):
+        case Not(part) | OnVoidedLine(part, _):
             yield from _day_tests(part)
         case Every(parts) | Some(parts):
             for part in parts:
@@ -107,6 +107,8 @@ def _replaced(predicate: Predicate, test: FieldTest, other: FieldTest) -> Predic
         case Not(part):
             # What is excepted up to a day, or from it on, is asked for on that day.
             return _replaced(part, test, other) if test in _day_tests(part) else predicate
+        case OnVoidedLine(part, followed):
+            return OnVoidedLine(_replaced(part, test, other), followed)
     return other if predicate == test else predicate
 
 

@@ -13,6 +13,7 @@ from level_almanac.core.requests.conditions import Conditions, flat
 from level_almanac.core.selection import Selection
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.table.model import CountedAmount, Part
+from level_almanac.core.void_conditions import on_voided_line
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import Table
 from level_almanac.store.line_query import Left
@@ -24,9 +25,10 @@ ENTRY_CLASSES = ("ordinary", "adjusting", "closing", "carried")
 def condition_rules(conditions: Conditions, fields: LineFields, reach: AsOf) -> Iterator[Rule]:
     """Yield a rule for each condition; raise UsageMistake for one that cannot be read."""
     for text in conditions.only:
-        yield Rule(f"not: {flat(text)}", read_condition(text, fields, "--only", UsageMistake, reach))
+        wanted = on_voided_line(read_condition(text, fields, "--only", UsageMistake, reach), fields)
+        yield Rule(f"not: {flat(text)}", wanted)
     for text in conditions.besides:
-        unwanted = read_condition(text, fields, "--except", UsageMistake, reach)
+        unwanted = on_voided_line(read_condition(text, fields, "--except", UsageMistake, reach), fields)
         yield Rule(flat(text), Not(unwanted), exclusion=True)
 
 

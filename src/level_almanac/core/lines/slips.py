@@ -14,7 +14,7 @@ from level_almanac.errors import close_to, how_many
 from level_almanac.files.layouts import Layout
 from level_almanac.store.expressions import Constant, Expression, Summed
 from level_almanac.store.line_query import Asked, groups
-from level_almanac.store.predicate import Every, FieldTest, Not, Operator, Predicate, Some, Word
+from level_almanac.store.predicate import Every, FieldTest, Not, OnVoidedLine, Operator, Predicate, Some, Word
 
 _ONE = Constant(Decimal(1))
 _HAS: Mapping[Operator, str] = {
@@ -78,7 +78,7 @@ def _words_in(predicate: Predicate, fields: LineFields) -> Iterator[_Word]:
             field = fields.by_name.get(name)
             if field is not None and field.kind == "text" and operator in _HAS:
                 yield from (_Word(predicate, word) for word in words)
-        case Not(part):
+        case Not(part) | OnVoidedLine(part, _):
             yield from _words_in(part, fields)
         case Every(parts) | Some(parts):
             for part in parts:

@@ -40,6 +40,7 @@ from level_almanac.core.lines.rules import (
 )
 from level_almanac.core.lines.selected import ShownField, ShownReader, values_of
 from level_almanac.core.lines.slips import word_slips
+from level_almanac.core.lines.void_notes import void_notes
 from level_almanac.core.measures.measure import Measure, read_measures
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
@@ -137,6 +138,7 @@ class TableMeasures:
         self.through = reach_of(book, self.own.name, self.dated)
         self.as_of: AsOf = as_of if self.in_periods else as_of._replace(extras=0)
         self.labels = DayLabels(self.own)
+        self.fields = self.labels.among(self.fields, book, calendar)
         self.state = state_of(book, self.fields, self.as_of.day, request.compute, request.entities)
         self.fields = self.state.among(self.fields)
         self.conditions = tuple(condition_rules(request.conditions, self.fields, self.as_of))
@@ -231,6 +233,7 @@ class TableMeasures:
         rules = (*self.before_days(), *self.of_kind, *self.conditions)
         named = asked._replace(dated=self.request.date) if asked else None
         yield from edge_notes(self.book, self.fields, self.as_of.calendar, named, rules, self.decimals)
+        yield from void_notes(self.book, self.fields, rules, self.decimals)
 
     def early_notes(self, last: date) -> Iterator[str]:
         """Yield what of the table's data ends clearly before the others', and before the last day of a report."""
@@ -238,8 +241,7 @@ class TableMeasures:
 
     def source(self, rules: Sequence[Rule]) -> LineSource:
         """Return what the store is asked of."""
-        source = self.book.line_source(self.fields, [rule.predicate for rule in rules])
-        return self.labels.labelled(source, self.book.engine, self.as_of.calendar)
+        return self.book.line_source(self.fields, [rule.predicate for rule in rules])
 
     @cached_property
     def first_day(self) -> date | None:

@@ -12,7 +12,7 @@ from level_almanac.core.calendar.fiscal import FiscalCalendar
 from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.fields import TURNED
 from level_almanac.core.lines.source_place import SOURCE_PLACE
-from level_almanac.core.subledger.item import Item
+from level_almanac.core.settlements.item import Item
 from level_almanac.core.subledger.open_on_day import OpenOnDay, item_of, truth
 from level_almanac.core.subledger.subledger import Subledger, SubledgerSide
 from level_almanac.core.table.exact import off_words

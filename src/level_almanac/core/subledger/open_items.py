@@ -12,8 +12,8 @@ from datetime import date
 from decimal import Decimal
 from typing import NamedTuple
 
-from level_almanac.core.subledger.item import Item, natural
-from level_almanac.core.subledger.taken_back import TakenBack, taken_back
+from level_almanac.core.settlements.item import Item, natural
+from level_almanac.core.settlements.voids_and_refunds import UndoneSettlement, undone_settlements
 from level_almanac.immutable import immutable
 
 _ZERO = Decimal(0)
@@ -42,7 +42,7 @@ class Replayed:
     applications: Sequence[Application]
     over: dict[int, Decimal]
     unmatched: set[int]
-    taken: dict[int, TakenBack]
+    taken: dict[int, UndoneSettlement]
 
 
 def replay(items: Iterable[Item], day: date, only: Collection[Number] | None = None) -> Replayed:
@@ -58,11 +58,14 @@ class _Replay:
 
     def __init__(self, items: list[Item], day: date, only: Collection[Number] | None) -> None:
         self.items, self.day, self.only = items, day, only
-        self.left = [item.signed for item in items]
         self.applications: list[Application] = []
         self.over: defaultdict[int, Decimal] = defaultdict(Decimal)
         self.unmatched: set[int] = set()
-        self.taken = taken_back(items)
+        self.taken = undone_settlements(items)
+        for at, undone in self.taken.items():
+            if items[at].kind == "void":
+                items[at] = items[at]._replace(void_of=items[undone.lines[0]].kind)
+        self.left = [item.signed for item in items]
         self.by_number: defaultdict[Number, list[int]] = defaultdict(list)
         for at, item in enumerate(items):
             self.by_number[item.entity, item.party, item.number].append(at)
@@ -79,11 +82,17 @@ class _Replay:
             and item.in_effect <= self.day
             and (self.only is None or (item.entity, item.party, item.settles) in self.only)
         ]
-        # A void takes its payment back before that is applied, and so reopens what it had settled; a refund its credit.
-        acting.sort(key=lambda at: (at not in self.taken, self.items[at].in_effect, at))
+        # Undo first, so that the document which a voided payment or a refunded credit had settled is open again. A
+        # voided refund undoes nothing.
+        acting.sort(key=lambda at: (self._turn(at), self.items[at].in_effect, at))
         for at in acting:
             self._apply(at)
         return Replayed(self.items, self.left, self.applications, dict(self.over), self.unmatched, self.taken)
+
+    def _turn(self, at: int) -> int:
+        if self.items[at].void_of == "refund":
+            return 0
+        return 1 if at in self.taken else 2
 
     def _apply(self, at: int) -> None:
         item = self.items[at]

@@ -1,14 +1,14 @@
 """The documents as they stood at the end of a day: what is open of each line, and what was applied to what."""
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
 from typing import NamedTuple
 
-from level_almanac.core.subledger.item import Item
+from level_almanac.core.settlements.item import Item
 from level_almanac.core.subledger.open_items import Application, Number, Replayed, replay
 from level_almanac.core.table.model import CountedAmount
 from level_almanac.store.documents.lines import ITEM, DocumentLines
@@ -43,7 +43,7 @@ class OpenItem(NamedTuple):
 
 def item_of(row: Row, further: int) -> Item:
     """Return the line that a row of the store's is. further: how many values were asked for besides."""
-    return Item._make((*row[: len(ITEM)], tuple(row[len(ITEM) : len(ITEM) + further])))
+    return Item._make((*row[: len(ITEM)], tuple(row[len(ITEM) : len(ITEM) + further]), ()))
 
 
 def chains_of(rows: Sequence[Row], further: int) -> tuple[list[Item], set[Number]]:
@@ -55,7 +55,22 @@ def chains_of(rows: Sequence[Row], further: int) -> tuple[list[Item], set[Number
         for number, is_chained in zip((item.number, item.settles), row[-2:], strict=True)
         if is_chained
     }
-    return items, numbers
+    return list(_whole_voids(items)), numbers
+
+
+def _whole_voids(items: Iterable[Item]) -> Iterator[Item]:
+    """Yield the lines, with the parts of each void put together again: a void acts as a whole."""
+    parts: defaultdict[tuple[str, ...], list[Item]] = defaultdict(list)
+    for item in items:
+        key = (item.entity, item.exported_party, item.number, item.line)
+        own = key if item.kind == "void" and item.void_part is not None else (item.place,)
+        parts[own].append(item)
+    for first, *others in parts.values():
+        if others:
+            every = tuple((each.place, each.amount) for each in (first, *others))
+            yield first._replace(amount=sum((amount for _, amount in every), _ZERO), parts=every)
+        else:
+            yield first
 
 
 def in_chains(replayed: Replayed) -> dict[str, InChain]:
@@ -73,6 +88,12 @@ def in_chains(replayed: Replayed) -> dict[str, InChain]:
         )
         for at, (item, left) in enumerate(zip(replayed.items, replayed.left, strict=True))
     }
+    for item in (item for item in replayed.items if item.parts):
+        # A void of several lines has what is open of it on its first part.
+        found[item.place] = found[item.place]._replace(change=found[item.place].change + item.signed)
+        for place, amount in item.parts:
+            nothing = found.get(place, InChain(_ZERO))
+            found[place] = nothing._replace(change=nothing.change - item.sign * amount)
     return {place: each for place, each in found.items() if any(each)}
 
 

@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
-from level_almanac.core.fields import SIGNED, LineField
+from level_almanac.core.fields import SIGNED, VOID_OF_PLACE, VOID_PART_PLACE, LineField
 from level_almanac.core.header import (
     as_of_for,
     as_of_notes,
@@ -26,16 +26,16 @@ from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import condition_rules, entity_rule
 from level_almanac.core.lines.slips import word_slips
 from level_almanac.core.lines.source_place import SOURCE_PLACE
+from level_almanac.core.lines.void_notes import void_notes
 from level_almanac.core.requests.conditions import Conditions
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import condition_options, entity_option
+from level_almanac.core.settlements.item import BEHIND_EXPORT, Item, counted_kind
 from level_almanac.core.spans.as_of import AsOf, AsOfRequest
 from level_almanac.core.subledger.beside import USUAL, Beside, Wanted
-from level_almanac.core.subledger.day_fields import DAY_FIELDS, DayFields
-from level_almanac.core.subledger.item import BEHIND_EXPORT, Item
+from level_almanac.core.subledger.day_fields import DayFields
 from level_almanac.core.subledger.open_items import replay
 from level_almanac.core.subledger.open_on_day import OpenOnDay, chains_of, in_chains, item_of
-from level_almanac.core.subledger.taken_back import taken_back
 from level_almanac.core.table.model import Cell, CountedAmount, Covered, Note, Part
 from level_almanac.errors import BookMistake, Mistake, UsageMistake, nearest
 from level_almanac.files.tables import SIDE_OF
@@ -44,30 +44,20 @@ from level_almanac.immutable import immutable
 from level_almanac.progress import tell
 from level_almanac.store.documents.lines import ITEM, DocumentLines
 from level_almanac.store.documents.open import DOCUMENT, made_open
+from level_almanac.store.documents.voids import VOID_PART
 from level_almanac.store.engine import Row
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Given, Joined
-from level_almanac.store.line_query import Asked, LineSource, Order, groups, left_out, lines
-from level_almanac.store.predicate import FieldTest, Predicate, fields_in
+from level_almanac.store.line_query import Asked, LineSource, Order, groups, lines
+from level_almanac.store.predicate import Every, FieldTest, Predicate
 
 SubledgerSide = Literal["payable", "receivable"]
 _ZERO = Decimal(0)
+_STORED = Decimal("0.000001")
+"""The decimals of amounts that the store counts for a proof."""
 _KEY = ("entity", "party", "kind", "number", "line")
 _ITEM_FIELDS = (
     "entity", "party", "kind", "number", "line", "date", "due", "posted", "amount", "settles", "applied", "reference",
 )  # fmt: skip
-
-
-_ONE = Constant(Decimal(1))
-_OF_THE_LINE = frozenset(
-    {"entity", "party", "kind", "number", "line", "amount", "signed", "settles", "applied", "file", "file_line"}
-    | {*DAY_FIELDS}
-)
-"""Fields whose conditions a void or refund meets or fails by itself; all others are those of what it takes back."""
-
-
-def _carries(rule: Rule) -> bool:
-    fields = {name.partition(".")[0] for name in fields_in(rule.predicate)}
-    return bool(fields) and fields.isdisjoint(_OF_THE_LINE)
 
 
 @immutable(kw_only=True)
@@ -112,6 +102,7 @@ class Subledger:
         self.day_fields = DayFields(self.fields, at, (), lambda: Subledger(book, bare).open_on(at))
         self.fields = self.day_fields.among(self.fields)
         self.labels = DayLabels(self.fields.table)
+        self.fields = self.labels.among(self.fields, book, self.selection.calendar)
         self.beside = Beside(book, self.fields, shown, self.as_of, self.labels)
         self.fields = self.beside.reader.reader.fields
         self.named = len(further)
@@ -124,12 +115,9 @@ class Subledger:
         if not self.day_fields.are_used(self.fields, self.rules, self.values):
             self.fields = self.fields._replace(further=None)
         self.names = _party_names(book)
-        self._carrying = [number for number, rule in enumerate(self.rules) if _carries(rule)]
         self.lines = self._read()
         rows = self.lines.in_chains()
         self.chained, self.numbers = chains_of(rows, len(self.values))
-        if self._carrying:
-            self._carry([row[len(ITEM) + len(self.values) : -2] for row in rows])
         self._on_day: dict[date, OpenOnDay] = {}
 
     def field(self, name: str, where: str) -> LineField:
@@ -144,38 +132,29 @@ class Subledger:
         """Return the lines of every entity whose amounts can be added."""
         tell(f"reading {self.table}")
         own = {"dated" if name == "date" else name: self.fields.by_name[name].value for name in _ITEM_FIELDS}
-        own |= {"place": self._place(own), "exported_party": FieldReference("party")}
-        # Of each line whether it meets each condition, where one can carry from a payment to what takes it back.
-        tested = self.rules if self._carrying else ()
-        tests = [Given(((rule.predicate, _ONE),), Constant(_ZERO)) for rule in tested]
         marked = self.book.marked_parts(self.table)
-        source = self.book.line_source(self.fields, [rule.predicate for rule in self.rules], marked or None)
-        source = self.labels.labelled(source, self.book.engine, self.selection.calendar)
-        further = [*self.values, *tests]
-        return DocumentLines(self.book.engine, source, own, further, self.selection.comparable, marked=bool(marked))
+        rules = [rule.predicate for rule in self.rules]
+        source = self.book.line_source(self.fields, rules, marked or None, by_void=True)
+        void_part = source.places.get(VOID_PART_PLACE)
+        own |= {"exported_party": FieldReference("party"), "void_of": source.places[VOID_OF_PLACE]}
+        own |= {"void_part": void_part or Constant(Decimal(1))}
+        own |= {"place": self._place(own, with_parts=void_part is not None)}
+        engine, entities = self.book.engine, self.selection.comparable
+        return DocumentLines(engine, source, own, self.values, entities, marked=bool(marked))
 
-    def _place(self, own: Mapping[str, Expression]) -> Expression:
-        """Return what tells a line from all others: where it stands, and its key where a row may have become several.
+    def _place(self, own: Mapping[str, Expression], *, with_parts: bool) -> Expression:
+        """Return the unique key of a line: its file and line, and its own key if one row can become several lines.
 
         own: its fields, by name.
+        with_parts: whether voids may be split into parts, which have numbers.
         """
         blocks = (block for block in self.book.settings.intake if block.table == self.table)
-        if not any(block.across or block.split for block in blocks):
-            return SOURCE_PLACE
-        key = [part for name in _KEY for part in (Constant(BEHIND_EXPORT), own[name])]
-        return Joined((*SOURCE_PLACE.parts, *key))
-
-    def _carry(self, met: Sequence[Sequence[Any]]) -> None:
-        """Let what takes a payment back go with it, whatever its own reference or payee says. met: of each line in a
-        chain, whether it meets each rule.
-        """
-        failed = {}
-        for at, taken in taken_back(self.chained).items():
-            passed = [met[taken.lines[0] if number in self._carrying else at][number] for number in range(len(met[at]))]
-            rule = next((number for number, one in enumerate(passed) if not one), len(passed))
-            failed[self.chained[at].place] = rule
-            self.chained[at] = self.chained[at]._replace(failed_rule=rule)
-        self.lines.fail(failed)
+        split = any(block.across or block.split for block in blocks)
+        key = [part for name in _KEY for part in (Constant(BEHIND_EXPORT), own[name])] if split else []
+        part = FieldReference(VOID_PART)
+        is_later = FieldTest(VOID_PART_PLACE, "over", (Decimal(1),))
+        later = Given(((is_later, Joined((Constant(BEHIND_EXPORT), part))),), Constant(""))
+        return Joined((*SOURCE_PLACE.parts, *key, *([later] if with_parts else ())))
 
     def open_on(self, day: date) -> OpenOnDay:
         """Return the documents of the report's entities as they stood at the end of a day."""
@@ -253,20 +232,27 @@ class Subledger:
         return self.names.get(party, party)
 
     def considered(self, rules: Sequence[Predicate] = ()) -> CountedAmount:
-        """Return how many lines there are, and what those that meet the rules come to, signed by kind; asked apart."""
-        comparable = FieldTest("entity", "is", self.selection.comparable)
-        source = self.book.line_source(self.fields, [comparable, *rules])
-        left = left_out(self.book.engine, source, SIGNED[self.table])
-        counted = [CountedAmount(each.lines, each.amount) for each in left if each.rule != 0]
-        amount = sum((each.amount for each in left if each.rule is None), _ZERO)
-        return CountedAmount(sum(each.lines for each in counted), amount)
+        """Return the number of lines and the signed amount of those that meet the rules, by a query of its own."""
+        meets = Given(((Every(tuple(rules)), Constant(Decimal(1))),), Constant(_ZERO))
+        rows = self._all_lines([meets], Asked(SIGNED[self.table]))
+        amount = sum((row[2] for row in rows if row[0]), _ZERO)
+        return CountedAmount(sum(row[1] for row in rows), amount.quantize(_STORED))
 
     def considered_by_kind(self) -> dict[str, CountedAmount]:
-        """Return how many lines of each kind the table has, and their amounts, whatever they are of; asked apart."""
+        """Return the lines of each counted kind and their amounts, not signed, by a query of its own."""
+        rows = self._all_lines(
+            [FieldReference("kind"), self._all().places[VOID_OF_PLACE]], Asked(FieldReference("amount"))
+        )
+        return {counted_kind(kind, void_of): CountedAmount(count, amount) for kind, void_of, count, amount in rows}
+
+    def _all(self) -> LineSource:
+        """Return all lines of the table in the currency, with voids split as the conditions split them."""
         comparable = FieldTest("entity", "is", self.selection.comparable)
-        source = self.book.line_source(self.fields, [comparable])
-        rows = groups(self.book.engine, source, [FieldReference("kind")], [Asked(FieldReference("amount"))])
-        return {kind: CountedAmount(count, amount) for kind, count, amount in rows}
+        rules = [comparable, *(rule.predicate for rule in self.rules)]
+        return self.book.line_source(self.fields, rules, by_void=True)
+
+    def _all_lines(self, by: Sequence[Expression], asked: Asked) -> list[Row]:
+        return groups(self.book.engine, self._all(), by, [asked], less=len(self.rules))
 
     def notes(self) -> Iterator[str]:
         """Yield what a reader has to know of the entities and the day."""
@@ -285,6 +271,13 @@ class Subledger:
         asked = AskedDays(*days, dated) if days else None
         decimals = self.selection.decimals
         yield from edge_notes(self.book, self.fields, self.selection.calendar, asked, self.rules, decimals)
+
+    def void_notes(self, days: tuple[date, date], dated: str) -> Iterator[Note]:
+        """Yield the voids of these days that a condition separates from the line that they void. dated: the date field
+        of the days, or empty for `posted`.
+        """
+        within = Rule("other dates", FieldTest(dated or "posted", "through", days))
+        yield from void_notes(self.book, self.fields, (within, *self.rules), self.selection.decimals)
 
     def facts(self) -> dict[str, str]:
         """Return what heads the report, by key."""

@@ -6,7 +6,7 @@ from decimal import Decimal
 from typing import Any, NamedTuple
 
 from level_almanac.core.lines.source_place import SOURCE_PLACE
-from level_almanac.core.subledger.item import Item
+from level_almanac.core.settlements.item import Item
 from level_almanac.core.subledger.open_items import Application
 from level_almanac.core.subledger.open_on_day import OpenOnDay
 from level_almanac.core.subledger.subledger import Subledger

@@ -14,7 +14,7 @@ from level_almanac.store.line_query import Asking, LineSource
 
 ITEM = (
     "entity", "party", "kind", "number", "line", "dated", "due", "posted", "amount", "settles", "applied", "reference",
-    "place", "exported_party", "failed_rule",
+    "place", "exported_party", "failed_rule", "void_of", "void_part",
 )  # fmt: skip
 """What each line brings to core, in this order, and after it the further values that were asked for."""
 _ADDED = (*MARKS, "sign", "signed", "effect", "file", "file_line")
@@ -51,7 +51,6 @@ class DocumentLines:
         self.names = (*ITEM, *self.further, *_ADDED)
         """What a line can be asked for."""
         self._named = {**values, **dict(zip(self.further, further, strict=True))}
-        self._failed: list[dict[str, object]] = []
         self._tables: list[_Table] = []
         self._made = ""
         if marked:
@@ -63,14 +62,7 @@ class DocumentLines:
 
     def relation(self, bind: Binding) -> str:
         """Return the SQL of the lines."""
-        lines = self._made or self._read(bind)
-        if not self._failed:
-            return lines
-        kept, others = ", ".join(f"each.{name}" for name in self.names if name != "failed_rule"), bind(self._failed)
-        return f"""(select {kept}, coalesce(others.other.rule, each.failed_rule)::integer as failed_rule
-            from {lines} as each
-            left join (select unnest({others}::struct(place varchar, rule integer)[]) as other) as others
-                on others.other.place = each.place)"""
+        return self._made or self._read(bind)
 
     def _read(self, bind: Binding) -> str:
         asking = Asking(self._stored, bind)
@@ -78,8 +70,8 @@ class DocumentLines:
             [(name, asking.sql(value)) for name, value in self._named.items()], [*self._named.values()]
         )
         return f"""(select *, sign * amount as signed from (
-            select {", ".join(self._named)}, file, file_line, left_by as failed_rule, {sign_sql(bind)} as sign,
-                {EFFECT} as effect
+            select {", ".join(self._named)}, file, file_line, left_by as failed_rule,
+                case when void_of = 'refund' then -1 else {sign_sql(bind)} end as sign, {EFFECT} as effect
             from ({inner}) where entity in {bind.many(self._entities)}))"""
 
     def made(self, sql: str, bind: Binding) -> str:
@@ -109,13 +101,9 @@ class DocumentLines:
             bind.values,
         )
 
-    def fail(self, failed: Mapping[str, int]) -> None:
-        """Let lines, by their places, fail another rule than their own values do: a void fails that of its payment."""
-        self._failed = [{"place": place, "rule": rule} for place, rule in failed.items()]
-
     def source(self) -> LineSource:
         """Return all lines, to be asked of by their `names`."""
-        return LineSource((), {}, self.places, relation=lambda bind: f"{self.relation(bind)} as line")
+        return LineSource((), {}, self.places, relation=lambda bind: f"{self.relation(bind)} as line", part="void_part")
 
     @property
     def places(self) -> dict[str, Expression]:

@@ -168,7 +168,7 @@ class OpenLines:
         """Return the lines that something may be open of, to be asked of by the names of all lines, and `open`, `over`
         and `unmatched` (1 or 0). Of all others, those posted by the day that are done by it, nothing is open.
         """
-        return LineSource((), {}, self._places, relation=lambda _bind: f"{self._table} as line")
+        return LineSource((), {}, self._places, relation=lambda _bind: f"{self._table} as line", part="void_part")
 
     def beside(self, stored: LineSource) -> LineSource:
         """Return the lines of the table as they are stored, each with its state on the day beside it (`STATE`); of one
@@ -193,7 +193,7 @@ class OpenLines:
                 union all select {names}, 0, 0, 0 from {self.lines.relation(bind)} as each
                     where {self._there(bind)} and done_on <= {bind(self.day)}) as line"""
 
-        return LineSource((), {}, self._places, relation=relation)
+        return LineSource((), {}, self._places, relation=relation, part="void_part")
 
     @property
     def _places(self) -> dict[str, Expression]:

@@ -147,6 +147,7 @@ class Billing:
         fields = book.line_fields(TABLE)
         self.through = self.as_of.data_end
         self.labels = DayLabels(fields.table)
+        fields = self.labels.among(fields, book, self.as_of.calendar)
         used = (
             request.by,
             request.show,
@@ -249,8 +250,7 @@ class Billing:
 
     def source_of(self, rules: Sequence[Rule]) -> LineSource:
         """Return what the store is asked of."""
-        source = self.book.line_source(self.fields, [rule.predicate for rule in rules])
-        return self.labels.labelled(source, self.book.engine, self.as_of.calendar)
+        return self.book.line_source(self.fields, [rule.predicate for rule in rules])
 
     # What is shown of them.
 

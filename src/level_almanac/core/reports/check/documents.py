@@ -18,8 +18,8 @@ from level_almanac.core.reports.check.findings import (
     item_line,
     item_lines,
 )
+from level_almanac.core.settlements.item import Item
 from level_almanac.core.subledger.control import begun, control_accounts, unlike
-from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.open_items import Application
 from level_almanac.core.subledger.open_on_day import IS_OVER, IS_UNMATCHED, OpenOnDay, item_of, truth
 from level_almanac.core.subledger.subledger import Subledger, Tally, later_words
@@ -190,9 +190,10 @@ def loose(sides: Sequence[Side]) -> Checked:
         for at, taken in replayed.taken.items():
             if not taken.fits:
                 item, lines = replayed.items[at], [replayed.items[to] for to in taken.lines]
+                verb = "voids" if item.kind == "void" else "refunds"
                 words = (
                     f"{item.entity} {side.request.side}: {item.kind} {item.number} of {item.party} names {item.settles}"
-                    f", and no {lines[0].kind} of that is of its amount: the newest are taken back as far as it goes"
+                    f", and no line of exactly its amount had settled that: it {verb} as many as its amount covers"
                 )
                 key = f"{item.entity}/{item.key}"
                 findings.append(Finding(key, words, item_lines((item, *lines)), item.amount, "warning"))

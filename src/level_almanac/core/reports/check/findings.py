@@ -6,7 +6,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Generic, Literal, NamedTuple, TypeVar, overload
 
-from level_almanac.core.subledger.item import Item
+from level_almanac.core.settlements.item import Item
 from level_almanac.core.table.model import Proof
 from level_almanac.immutable import immutable
 

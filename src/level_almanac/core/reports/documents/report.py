@@ -12,11 +12,11 @@ from level_almanac.core.language.days import DayExpression
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Option, Request, inner, option, options
 from level_almanac.core.requests.shared import first_option, last_option, threshold_options
+from level_almanac.core.settlements.item import Item, natural
 from level_almanac.core.spans.as_of import COVERS
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.subledger.beside import Wanted, tidy
 from level_almanac.core.subledger.control import control_checks, over_notes
-from level_almanac.core.subledger.item import Item, natural
 from level_almanac.core.subledger.open_items import Application
 from level_almanac.core.subledger.open_on_day import FALLS_DUE, IS_OPEN, OpenItem
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, age_of, in_order, later_words

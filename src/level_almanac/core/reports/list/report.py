@@ -44,6 +44,7 @@ from level_almanac.core.lines.selected import ShownField, ShownReader, values_of
 from level_almanac.core.lines.shape import ListShape, MadeRows, member_test
 from level_almanac.core.lines.slips import word_slips
 from level_almanac.core.lines.source_place import EXPORT
+from level_almanac.core.lines.void_notes import void_notes
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.list.flat import flattened
 from level_almanac.core.reports.list.request import ListRequest, check_columned
@@ -110,6 +111,7 @@ class Listing:
             else as_of_for(book, calendar, request.when)
         )
         self.labels = DayLabels(self.own, labels)
+        self.fields = self.labels.among(self.fields, book, calendar)
         self.state = state_of(book, self.fields, self.as_of.day, request.compute, request.entities)
         self.fields = self.state.among(self.fields)
         self._read_words()
@@ -133,8 +135,7 @@ class Listing:
                 if limit.each and shown.value is not None
             ),
         )
-        source = book.line_source(fields, [rule.predicate for rule in self.rules])
-        self.source = self.labels.labelled(source, book.engine, calendar)
+        self.source = book.line_source(fields, [rule.predicate for rule in self.rules])
 
     def _read_words(self) -> None:
         request = self.request
@@ -324,6 +325,7 @@ class Listing:
         rules = [rule for rule in self.rules if rule.code != "dates"]
         decimals = self.selection.decimals if self.selection else 2
         yield from edge_notes(self.book, self.fields, self.as_of.calendar, asked, rules, decimals)
+        yield from void_notes(self.book, self.fields, self.rules, decimals)
         if self.days and not self.as_of.ahead:
             yield from as_of_notes(self.as_of, self.days[1])
             yield from early_notes(self.book, self.own.name, self.selection, self.days[1])

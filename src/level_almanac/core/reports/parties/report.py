@@ -14,11 +14,11 @@ from level_almanac.core.lines.selected import pieces
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Option, Request, inner, is_texts, option, options
 from level_almanac.core.requests.shared import first_option, last_option, threshold_options
+from level_almanac.core.settlements.item import SIGN_OF, Item, counted_kind
 from level_almanac.core.spans.as_of import COVERS, AsOf
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.subledger.beside import USUAL, Wanted, tidy
 from level_almanac.core.subledger.control import over_notes
-from level_almanac.core.subledger.item import Item
 from level_almanac.core.subledger.open_on_day import IS_OPEN, truth
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, in_order
 from level_almanac.core.table.model import (
@@ -35,7 +35,6 @@ from level_almanac.core.table.model import (
 )
 from level_almanac.core.table.threshold import Threshold
 from level_almanac.errors import Mistake, UsageMistake, how_many, listed, nearest
-from level_almanac.files.tables import KIND_SIGNS
 from level_almanac.immutable import immutable
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Joined
 from level_almanac.store.line_query import Asked, Order
@@ -49,7 +48,7 @@ IS_OVERDUE = Every((FieldTest("kind", "is", ("invoice",)), FieldTest("late", "ov
 
 
 class PartyColumn(NamedTuple):
-    """One column. kinds: those of the lines that it sums, each with the sign it counts with."""
+    """One column. kinds: the counted kinds that it sums (`Item.counted_kind`), each with its sign in the sum."""
 
     key: str
     label: str
@@ -57,13 +56,15 @@ class PartyColumn(NamedTuple):
     kinds: Mapping[str, int] = {}
 
 
+_PAID = {"payment": 1, "refund": -1, "void of payment": -1, "void of refund": 1, "void": -1}
+"""A void that undoes no line counts as a void of a payment that was not loaded."""
 COLUMNS = {
     column.key: column
     for column in (
-        PartyColumn("invoiced", "invoiced", "amount", {"invoice": 1, "credit": -1}),
-        PartyColumn("credited", "of it credited", "amount", {"credit": 1}),
-        PartyColumn("paid", "paid", "amount", {"payment": 1, "refund": -1, "void": -1}),
-        PartyColumn("written-off", "written off", "amount", {"write-off": 1}),
+        PartyColumn("invoiced", "invoiced", "amount", {"invoice": 1, "credit": -1, "void of credit": 1}),
+        PartyColumn("credited", "of it credited", "amount", {"credit": 1, "void of credit": -1}),
+        PartyColumn("paid", "paid", "amount", _PAID),
+        PartyColumn("written-off", "written off", "amount", {"write-off": 1, "void of write-off": -1}),
         PartyColumn("open", "open", "amount"),
         PartyColumn("overdue", "of it overdue", "amount"),
         PartyColumn("invoices", "invoices", "count", {"invoice": 1}),
@@ -220,9 +221,10 @@ class Parties:
         """Return what each party's lines come to, and those that an exception took; tally what the rules leave out."""
         subledger = self.subledger
         within = FieldTest(self.counting, "through", self.days)
-        by: list[Expression] = [FieldReference(name) for name in ("entity", "failed_rule", "kind")]
+        by: list[Expression] = [FieldReference(name) for name in ("entity", "failed_rule", "kind", "void_of")]
         asked = [Asked(FieldReference("amount"))]
-        for entity, failed, kind, in_days, lines, amount in subledger.groups([*by, truth(within)], asked):
+        for entity, failed, own_kind, void_of, in_days, lines, amount in subledger.groups([*by, truth(within)], asked):
+            kind = counted_kind(own_kind, void_of)
             is_other = entity not in subledger.selection.entities
             if is_other or not in_days or failed < len(subledger.rules):
                 rule = subledger.rule_words(failed) if is_other or in_days else "other dates"
@@ -239,12 +241,12 @@ class Parties:
     def _lines_of(self, rules: Sequence[Predicate]) -> dict[str, _Lines]:
         """Return per party what the lines come to that meet the rules."""
         rules = [self.subledger.chosen, *rules]
-        party, kind, day = (FieldReference(name) for name in ("party", "kind", self.counting))
+        party, kind, void_of, day = (FieldReference(name) for name in ("party", "kind", "void_of", self.counting))
         numbers = Joined((FieldReference("entity"), Constant("\x1f"), FieldReference("number")))
         asked = [Asked(FieldReference("amount")), Asked(numbers, "distinct"), Asked(day, "maximum")]
         found: dict[str, dict[str, tuple[int, Decimal, int, date]]] = {}
-        for code, of_kind, *figures in self.subledger.groups([party, kind], asked, rules):
-            found.setdefault(code, {})[of_kind] = tuple(figures)
+        for code, own_kind, undone, *figures in self.subledger.groups([party, kind, void_of], asked, rules):
+            found.setdefault(code, {})[counted_kind(own_kind, undone)] = tuple(figures)
         payees: dict[str, dict[str, None]] = {}
         if "payee" in self._needed():
             is_payment = FieldTest("kind", "is", tuple(COLUMNS["payee"].kinds))
@@ -344,7 +346,7 @@ class Parties:
         """The columns that the proof is of: the amounts shown that lines add up to, the one with limits first."""
         columns = [COLUMNS[key] for key in dict.fromkeys((self._on, *self.keys)) if key in COLUMNS]
         found = tuple(column for column in columns if column.kind == "amount" and column.key not in STANDING)
-        return found or (PartyColumn("signed", "amount, signed by kind", "amount", KIND_SIGNS),)
+        return found or (PartyColumn("signed", "amount, signed by kind", "amount", SIGN_OF),)
 
     def _tally(self, rule: str, kind: str, counted: CountedAmount) -> None:
         """Count lines of a kind under the rule that leaves them out, or as shown, with what they add to each column."""
@@ -387,7 +389,7 @@ class Parties:
             sum((amount for _, amount in rows if amount), _ZERO)
             for rows in (self.subledger.groups([], signed, [self.subledger.chosen, until]), self.open.groups([], left))
         )
-        moved = sum((lines.amount(KIND_SIGNS) for lines in self.met.values()), _ZERO)
+        moved = sum((lines.amount(SIGN_OF) for lines in self.met.values()), _ZERO)
         places = self.subledger.selection.decimals
         yield Check(
             f"open before {opening:,.{places}f} and all lines of these days {moved:,.{places}f} "
@@ -502,7 +504,7 @@ class Parties:
             yield Row(self.subledger.key_of(item), label, 1, "line", cells)
 
     def _of_line(self, column: PartyColumn, item: Item, *, is_first: bool) -> Cell:
-        sign = column.kinds.get(item.kind)
+        sign = column.kinds.get(item.counted_kind)
         if sign is None:
             return None
         match column.kind:
@@ -525,6 +527,7 @@ class Parties:
             yield f"First {self.request.top:,} of {len(kept):,} shown; the total is of all of them"
         if self.request.thresholds:
             yield from self._short_notes(kept, decimals)
+        yield from self.subledger.void_notes(self.days, self.request.date)
         if self.request.of.conditions and any(key in STANDING for key in self.keys):
             yield "What is open is told of all documents of a party, whatever the conditions"
         merged = self._merged()

@@ -5,13 +5,13 @@ from decimal import Decimal
 from level_almanac.core.book import Book
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.parties.report import COLUMNS, IS_OVERDUE, STANDING, Parties
+from level_almanac.core.settlements.item import SIGN_OF
 from level_almanac.core.subledger.open_on_day import IS_OPEN
 from level_almanac.core.table.model import ReportTable
 from level_almanac.core.table.pointing import find_column, find_row, head_words
 from level_almanac.core.trace.documents import Share, TracedDocuments, documents_table
 from level_almanac.core.trace.request import TraceRequest
 from level_almanac.errors import Mistake, UsageMistake
-from level_almanac.files.tables import KIND_SIGNS
 from level_almanac.store.predicate import FieldTest
 
 
@@ -42,17 +42,18 @@ def parties_trace(_book: Book, report: MadeReport, asked: TraceRequest) -> Repor
         shares = [(each.item, each.left) for each in open_.items([IS_OPEN, of_parties, *overdue])]
     else:
         by_itself = named.key in beside.sums
-        kinds = KIND_SIGNS if by_itself else COLUMNS[named.key].kinds
+        kinds = SIGN_OF if by_itself else COLUMNS[named.key].kinds
         subledger, within = parties.subledger, FieldTest(parties.counting, "through", parties.days)
-        rules = [subledger.chosen, subledger.met, within, of_parties, FieldTest("kind", "is", tuple(kinds))]
-        items = sorted(subledger.items(rules), key=lambda item: item.party)
+        of_kinds = FieldTest("kind", "is", tuple({kind.partition(" ")[0] for kind in kinds}))
+        found = subledger.items([subledger.chosen, subledger.met, within, of_parties, of_kinds])
+        items = sorted((item for item in found if item.counted_kind in kinds), key=lambda item: item.party)
         # By their own date, documents can be in the days that were posted after them.
         open_ = subledger.open_on(max([parties.day, *(item.posted for item in items)]))
         counted: set[tuple[str, str, str]] = set()
         for item in items:
             name = (item.entity, item.party, item.number)
             # A number over several lines is counted once.
-            share = kinds[item.kind] * item.amount if named.kind == "amount" else Decimal(name not in counted)
+            share = kinds[item.counted_kind] * item.amount if named.kind == "amount" else Decimal(name not in counted)
             share = subledger.share_of(item, named.key) if by_itself else share
             counted.add(name)
             if of_line is None or subledger.key_of(item) == row_found.key:
