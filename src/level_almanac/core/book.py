@@ -277,9 +277,11 @@ class Book:
         from level_almanac.core.void_conditions import void_parts
 
         if table not in self._void_parts:
-            parts, sides_told = self.parts_of(table), self.settings.parties.same_as
+            marked, sides_told = self.marked_parts(table), self.settings.parties.same_as
+            parts = marked or self.parts_of(table)
             standing = {code: standing_code(code, sides_told) or code for code in sides_told}
-            self._void_parts[table] = void_parts(self.engine, parts, standing) if parts else ()
+            found = void_parts(self.engine, parts, standing, marked=bool(marked)) if parts else ()
+            self._void_parts[table] = found
         return self._void_parts[table]
 
     def line_source(

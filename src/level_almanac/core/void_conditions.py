@@ -82,13 +82,16 @@ def _is_own(name: str, fields: "LineFields") -> bool:
     return bool(columns) and all(not part.link and part.column in _OWN_COLUMNS for part in columns)
 
 
-def void_parts(engine: Engine, parts: Sequence[str], standing: Mapping[str, str]) -> tuple[VoidPart, ...]:
+def void_parts(
+    engine: Engine, parts: Sequence[str], standing: Mapping[str, str], *, marked: bool
+) -> tuple[VoidPart, ...]:
     """Return each line that a void undoes, of all voids of a table.
 
     parts: the parts with the table's lines.
     standing: for each party code that is taken as another, the other.
+    marked: whether the parts have the marks of a load.
     """
-    rows = settling_lines(engine, parts, standing)
+    rows = settling_lines(engine, parts, standing, marked=marked)
     items = [Item(**dict(zip(Item._fields, row[:-1], strict=False)), exported_party=row[-1]) for row in rows]
     return tuple(
         VoidPart(

@@ -98,6 +98,11 @@ class LineSource:
         """Whether there is nothing to ask of."""
         return not self.parts and self.relation is None
 
+    @property
+    def as_exported(self) -> str:
+        """The SQL for the order of the exports."""
+        return "file, file_line, part" if self.part else "file, file_line"
+
 
 class Left(NamedTuple):
     """How many lines a rule left out, by its number, or were shown where it is None, and what they come to."""
@@ -133,7 +138,7 @@ def lines(
     inner = asking.met([*named, *sorts], [*values, *(each.value for each in order)])
     by = [f"o{number}{' desc' if each.descending else ''} nulls last" for number, each in enumerate(order)]
     query = f"select {', '.join(name for name, _ in named)} from ({inner})"
-    query += f" order by {', '.join([*by, 'file', 'file_line'])}"
+    query += f" order by {', '.join([*by, source.as_exported])}"
     if first is not None:
         query += f" limit {int(first)}"
     return engine.rows(query, asking.bind.values)
@@ -147,7 +152,7 @@ def lines_met(engine: Engine, source: LineSource, values: Sequence[Expression]) 
     named = [(f"v{number}", asking.sql(value)) for number, value in enumerate(values)]
     inner = asking.lines(named, values)
     names = ", ".join(["left_by", *(name for name, _ in named)])
-    return engine.rows(f"select {names} from ({inner}) order by file, file_line", asking.bind.values)
+    return engine.rows(f"select {names} from ({inner}) order by {source.as_exported}", asking.bind.values)
 
 
 def groups(

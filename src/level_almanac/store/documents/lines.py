@@ -97,7 +97,7 @@ class DocumentLines:
         return self.engine.rows(
             f"""select {columns} from {self.relation(bind)} as each
                 where done_on = {bind(marks.NEVER)} and (number_chained or settles_chained)
-                order by file, file_line, number, line""",
+                order by file, file_line, number, line, void_part""",
             bind.values,
         )
 

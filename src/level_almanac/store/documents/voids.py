@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from level_almanac.store.binding import Binding
 from level_almanac.store.day_places import placed_lines
+from level_almanac.store.documents.marks import NEVER
 from level_almanac.store.engine import Engine, Row
 from level_almanac.store.line_query import LineSource
 from level_almanac.store.predicate import quoted, tested_name
@@ -47,14 +48,17 @@ class VoidPart(NamedTuple):
     amount: Decimal
 
 
-def settling_lines(engine: Engine, parts: Sequence[str], standing: Mapping[str, str]) -> list[Row]:
+def settling_lines(engine: Engine, parts: Sequence[str], standing: Mapping[str, str], *, marked: bool) -> list[Row]:
     """Return the lines that decide what each void undoes, in the order of the exports; none if there are no voids.
 
     standing: for each party code that is taken as another, the other.
+    marked: whether the parts have the marks of a load. A number that a void names is never marked as settled.
     """
     bind = Binding()
     read = f"read_parquet({bind(list(parts))}, union_by_name = true)"
-    ((voids,),) = engine.rows(f"select count(*) from {read} where kind = 'void'", bind.values)
+    if marked:
+        read = f"(select * from {read} where done_on = {bind(NEVER)})"
+    ((voids,),) = engine.rows(f"select count(*) from {read} where kind = 'void' and settles is not null", bind.values)
     if not voids:
         return []
     cases = " ".join(f"when party = {bind(code)} then {bind(other)}" for code, other in standing.items())
@@ -66,8 +70,11 @@ def settling_lines(engine: Engine, parts: Sequence[str], standing: Mapping[str, 
                 select distinct entity, standing, settles as number from lines
                 where kind in ('void', 'refund') and settles is not null)
         select {columns} from lines as each
-        where exists (select 1 from named where named.entity = each.entity and named.standing = each.standing
-            and (named.number = each.number or named.number = each.settles))
+        left join named as own on own.entity = each.entity and own.standing = each.standing
+            and own.number = each.number
+        left join named as other on other.entity = each.entity and other.standing = each.standing
+            and other.number = each.settles
+        where own.number is not null or other.number is not null
         order by each.file, each.file_line, each.number, each.line""",
         bind.values,
     )
@@ -110,10 +117,15 @@ def with_voided_lines(
                     (row_number() over (partition by {", ".join(_VOID)} order by min(nth)))::integer as {VOID_PART}
                 from (
                     select {own}, {kind} as {VOID_OF}{of_voided}
-                    from {void} as void join (select line.* from {inner}) as voided
-                        on voided.entity = void.entity and voided.party = void.to_party and voided.kind = void.to_kind
-                            and voided.number = void.to_number and voided.line = void.to_line) as each
+                    from {void} as void{_voided_lines(inner) if columns else ""}) as each
                 group by {group}) as part
                 on line.kind = 'void' and {" and ".join(f"part.{name} = line.{name}" for name in _VOID)}) as line"""
 
     return replace(source, relation=relation, part=VOID_PART)
+
+
+def _voided_lines(lines: str) -> str:
+    """Return the SQL that joins the voided lines."""
+    return f""" join (select line.* from {lines}) as voided
+        on voided.entity = void.entity and voided.party = void.to_party and voided.kind = void.to_kind
+            and voided.number = void.to_number and voided.line = void.to_line"""
