@@ -30,6 +30,7 @@ class Line:
     source: str
     posted: date
     key: str = ""
+    department: str = ""
 
     @property
     def amount(self) -> Decimal:
@@ -68,7 +69,8 @@ def read(book: Path) -> list[Line]:
                 debit, credit = Decimal(row["Debit"] or 0), Decimal(row["Credit"] or 0)
                 key = ("LINE", row["Journal"], row["Line"])
                 posted, period = date.fromisoformat(row["Posted"]), row["Period"].split("-")
-                lines[key] = _placed("LINE", row["Account"], posted, period, debit, credit, row["Source"])
+                line = _placed("LINE", row["Account"], posted, period, debit, credit, row["Source"])
+                lines[key] = replace(line, department=row["Department"])
     for path in sorted(book.glob("exports/yard/*.csv")):
         with path.open(encoding="latin-1", newline="") as stream:
             for row in csv.DictReader(stream, delimiter=";"):
@@ -77,7 +79,8 @@ def read(book: Path) -> list[Line]:
                 key = ("YARD", row["Voucher"], row["Pos"])
                 posted = datetime.strptime(row["Date"], "%d.%m.%Y").date()  # noqa: DTZ007  a day has no zone
                 period = row["Per"].split("/")[::-1]
-                lines[key] = _placed("YARD", row["Acct"], posted, period, *sides, row["Kind"])
+                line = _placed("YARD", row["Acct"], posted, period, *sides, row["Kind"])
+                lines[key] = replace(line, department=row["Dept"])
     return [replace(line, key="/".join(key)) for key, line in lines.items()]
 
 

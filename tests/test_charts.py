@@ -53,7 +53,7 @@ def test_a_ranking_is_drawn_from_the_figures_of_its_table(book: Book) -> None:
     rows = {row.key: row for row in table.rows}
     for panel in table.chart.panels:
         lines = [row for row in table.rows if row.key.startswith(f"{panel.name}/")]
-        bars = [*panel.bars, *([panel.other] if panel.other else [])]
+        bars = [*panel.bars, *panel.others]
         assert [bar.label for bar in bars] == [row.label for row in lines]
         for bar, row in zip(bars, lines, strict=True):
             keys = ("amount", "amount-last-year", "amount-change", "amount-change-pct")

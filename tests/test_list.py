@@ -282,7 +282,7 @@ def test_a_difference_of_fields_is_made_of_totals(demo: Path, almanac: Almanac) 
         assert (Decimal(rows[name]["amount"]), Decimal(rows[name]["cost"] or 0)) == (amount, cost)
         assert Decimal(rows[name]["profit"]) == amount - cost, "what has no cost is not lost"
     without = sum(line.cost is None for line in sold)
-    assert f"{without:,} of {len(sold):,} lines have no cost, and count in it with nothing" in found.json["notes"]
+    assert f"{without:,} of {len(sold):,} lines have no cost; profit takes it as zero for them" in found.json["notes"]
     ranked = almanac(
         "rank", "sales", "--by", "item.range", "--compute", "profit = amount - cost", "--of", "profit", "--print", "json",
         book=demo,

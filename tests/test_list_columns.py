@@ -291,7 +291,7 @@ def test_a_flat_table_is_data_of_one_kind_in_every_file(demo: Path, tmp_path: Pa
         (["--columns", "ytd; each town ytd"], "--columns: the table has no such field to tell lines apart by: 'town'"),
         (["--columns", "ytd; share of rows"], "--columns: a share is of the total, or of the group that a row stands in"),
         (["--columns", "ytd; quantity target ytd"], "--columns: a plan is of the table's usual amount"),
-        (["--columns", "ytd; quantity ytd; change"], "--columns: a change compares two columns of what was booked"),
+        (["--columns", "ytd; quantity ytd; change"], "--columns: a change compares two columns of one measure: ytd and quantity-ytd"),
         (["--columns", "each route (ytd; ytd last year); change"], "--columns: a change compares two columns of what was"),
         (["--columns", "each route (ytd); x = each-route-ytd + 1"], "--columns: no span and no column to the left has this name"),
         (["--columns", "ytd", "--limit", "now over 5"], "--limit: no column has this name: 'now'; expected ytd"),

@@ -392,10 +392,10 @@ def test_closing_lines_never_wipe_out_a_year(demo: Path, closing: bool) -> None:
         ("", "4 5 6", -1, "result (income less costs)"),
         ("source is not GJ", "4 5 6", -1, "result (income less costs)"),
         ("account from 4 through 59999", "4 5", -1, "result (income less costs)"),
-        ("account.class is income", "4", -1, "amount"),
-        ("account begins 61", "61", 1, "amount"),
-        ("account.class in direct-cost, expense", "5 6", 1, "amount"),
-        ("account.control is receivable", "1", 1, "amount"),
+        ("account.class is income", "4", -1, "natural amount"),
+        ("account begins 61", "61", 1, "natural amount"),
+        ("account.class in direct-cost, expense", "5 6", 1, "natural amount"),
+        ("account.control is receivable", "1", 1, "natural amount"),
         ("account.class in asset, liability", "1 2", 1, "net (debits less credits)"),
         ("not (account.class is asset or account.class in liability, equity)", "4 5 6", -1, "result (income less costs)"),
     ],
@@ -413,7 +413,7 @@ def test_kinds_of_accounts_are_not_added_up(
     total = sign * sum((line.amount for line in wanted), Decimal(0))
     ranked = json_of(demo, "rank", "ledger", "--by", "account", *asked)
     grown = json_of(demo, "growth", "ledger", "--each", "year", *asked)
-    key = {"result": "result", "amount": "natural", "net": "net"}[named.partition(" ")[0]]
+    key = {"result": "result", "natural": "natural", "net": "net"}[named.partition(" ")[0]]
     assert Decimal(ranked["rows"][-1]["cells"][key]) == Decimal(cells_of(grown)["ytd"]["now"]) == total
     assert (ranked["title"], grown["title"]) == (f"Ledger: {named} by account", f"Ledger: growth of {named}")
     traced = json_of(demo, "trace", "growth", "ledger", "--each", "year", *asked, "--row", "ytd", "--column", "now")
@@ -482,7 +482,7 @@ def test_a_trial_balance_proves_debits_credits_and_net(demo: Path) -> None:
         ("rank payables --by party --from 2025-10-01 --through 2026-06-17", "net amount", "signed"),
         ("rank sales --by route --of quantity --year 2025", "quantity", "quantity"),
         ("rank ledger --by account --year 2025", "result", "result"),
-        ("pace ledger --entity LINE", "amount, natural signs", "spent"),
+        ("pace ledger --entity LINE", "natural amount", "spent"),
     ],
 )
 def test_what_is_proven_is_what_is_shown(demo: Path, words: str, measure: str, column: str) -> None:

@@ -109,7 +109,8 @@ def table_words(book: Book, table: str, dated: str) -> str:
     ago = f", {_ago((book.today - day).days)}" if day and day <= book.today else ""
     newest = f"newest {dated} {day_words(day)}{ago}" if day else ""
     reach = f"complete through {day_words(complete)}{ago}" if complete else newest
-    return f"{table.replace('_', ' ')} {reach}; loaded {_loaded_words(book, table)}"
+    name = f"{table.replace('_', ' ')}{f' {reach};' if reach else ''}"
+    return f"{name} loaded {_loaded_words(book, table)}"
 
 
 def _ago(days: int) -> str:
@@ -131,10 +132,11 @@ def data_facts(book: Book, table: str = "ledger") -> dict[str, str]:
 
 
 def data_words(book: Book, table: str = "ledger") -> str:
-    """Return `ledger complete through 17 Jun 2026, loaded 18 Jun 2026 07:40`, of a table or of the book's data."""
-    complete = book.state.through.get(table)
-    told = f"complete through {day_words(complete)}, " if complete else ""
-    return f"{table.replace('_', ' ') or 'data'} {told}loaded {_loaded_words(book, table)}"
+    """Return the age of a table's data, as `table_words` does, or when the book's data was loaded."""
+    known = book.tables.get(table)
+    if known and known.date and book.parts_of(table):
+        return table_words(book, table, known.date)
+    return f"{table.replace('_', ' ') or 'data'} loaded {_loaded_words(book, table)}"
 
 
 def pending_notes(book: Book) -> Iterator[str]:

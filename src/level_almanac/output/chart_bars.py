@@ -62,7 +62,7 @@ def bars(table: ReportTable, chart: BarsChart, form: str, *, bare: bool = False,
 
 
 def _all(panel: Bars) -> list[Bar]:
-    return [*panel.bars[:_MOST_BARS], *([panel.other] if panel.other else [])]
+    return [*panel.bars[:_MOST_BARS], *panel.others]
 
 
 def _key(figure: Any, at: float, chart: BarsChart, unit: str) -> None:
@@ -92,7 +92,7 @@ def _panel(
     figure: Any, place: Any, panel: Bars, chart: BarsChart, scale: Any, table: ReportTable, *, small: bool
 ) -> None:
     bars_shown = list(panel.bars[:_MOST_BARS])
-    parts = [each for each in (bars_shown, [panel.other] if panel.other else []) if each]
+    parts = [each for each in (bars_shown, list(panel.others)) if each]
     heights = [max(len(each), 1.25) for each in parts]
     inner = place.subgridspec(len(parts), 1, height_ratios=heights, hspace=0.3 if small else 0.16)
     for number, part in enumerate(parts):
@@ -108,9 +108,10 @@ def _panel(
                 )
         if number == 0 and panel.name:
             axes.set_title(cut(panel.name, _NAME[small]), loc="left", fontsize=11, fontweight="bold", color=INK, pad=6)
-        if panel.other is not None and part == [panel.other] and bars_shown:
+        if panel.others and part == list(panel.others) and bars_shown:
+            their = "its" if len(part) == 1 else "their"
             axes.text(
-                1.0, 1.0, "all other: on a scale of its own", transform=axes.transAxes, ha="right", va="bottom",
+                1.0, 1.0, f"on a scale of {their} own", transform=axes.transAxes, ha="right", va="bottom",
                 fontsize=8, color=QUIET, style="italic",
             )  # fmt: skip
             axes.axhline(-0.62, color=QUIET, linewidth=0.8)

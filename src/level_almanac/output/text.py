@@ -92,7 +92,7 @@ def figure_words(cell: Cell, column: Column, row: Row, table: ReportTable) -> st
         return grouped(Decimal(cell), table) if cell >= 0 else f"{_MINUS}{grouped(Decimal(cell), table)}"
     number = shown_number(cell, column, table, row)
     amount = column.kind == "amount" and row.is_money
-    if amount and not number and style.zeros != "zero":
+    if amount and not cell and style.zeros != "zero":
         return "–" if style.zeros == "dash" else ""
     text = grouped(number, table)
     if row.percent and column.kind == "amount":

@@ -10,6 +10,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
+from level_almanac.core.table.change import percent
 from level_almanac.core.table.chart_data import Place
 from level_almanac.core.table.exact import EXACT, unsigned_zero
 from level_almanac.core.table.model import Cell, Column, Made, ReportTable, Row
@@ -319,7 +320,7 @@ class _Sheet:
             self.sheet.write_string(at, number, cell, self._format(**_aligned(align), **wrapped, **look))
         else:
             cell = unsigned_zero(Decimal(cell))
-            form = self._format(num_format=self._number_format(row, column), **look)
+            form = self._format(num_format=self._number_format(row, column, cell), **look)
             formula = self._formula(row, column, cell)
             if row.key in self.links and column.kind == "amount":
                 # The link stays with the cell when the figure is written over it.
@@ -333,8 +334,8 @@ class _Sheet:
             if mark:
                 self.sheet.write_comment(at, number, self.table.explanations[mark - 1].text, {"x_scale": 2})
 
-    def _number_format(self, row: Row, column: Column) -> str:
-        """Return the format that shows a number as the other formats do, what rounds to zero as a zero."""
+    def _number_format(self, row: Row, column: Column, cell: Decimal) -> str:
+        """Return the format that shows a number as the other formats do, without a sign if it rounds to zero."""
         style, places = self.table.look.style, places_of(column, self.table, row)
         ratio = row.percent and column.kind == "amount"
         amount = column.kind == "amount" and row.is_money
@@ -345,8 +346,9 @@ class _Sheet:
             code = self.table.facts.get("currency", "")
             number = f'"{code} "{number}' if style.mark == "before" else f'{number}" {code}"'
         least = Decimal(5).scaleb(-places - 1) * (style.units if amount else 1)
-        zeros = {"zero": f"0{decimals}{mark if ratio else ''}", "dash": '"–"', "blank": '""'}
-        zero = zeros[style.zeros if amount else "zero"]
+        # Quoted, as a format without a unit's divisor would show the number itself.
+        zeros = {"zero": f'"0{decimals}"{mark if ratio else ""}', "dash": '"–"', "blank": '""'}
+        zero = zeros["zero" if cell or not amount else style.zeros]
         end = self._mark_format(row, column)
         if style.negatives == "parens":
             return f"[>={least:f}]{number}_){end};[<=-{least:f}]({number}){end};{zero}_){end}"
@@ -444,13 +446,16 @@ class _Sheet:
         of, over = row.cells.get(derived.of), row.cells.get(derived.over)
         if not isinstance(of, Decimal) or not isinstance(over, Decimal):
             return ""
-        turned = derived.favourable and row.favourable < 0
-        first, second = (derived.over, derived.of) if turned else (derived.of, derived.over)
         at = self.rows[row.key] + 1
-        less = f"{self.letters[first]}{at}-{self.letters[second]}{at}"
-        if not derived.percent:
-            return f"={less}" if cell == (over - of if turned else of - over) else ""
-        return f"=({less})/ABS({self.letters[derived.over]}{at})*100" if over else ""
+        cells = [(of, self.letters[derived.of]), (over, self.letters[derived.over])]
+        for (first, one), (second, other) in (cells, cells[::-1]):
+            # A variance is positive if it is favourable, so either can be the one that is subtracted.
+            less = f"{one}{at}-{other}{at}"
+            if not derived.percent and cell == first - second:
+                return f"={less}"
+            if derived.percent and over and (percent(first - second, over.copy_abs()) == cell):
+                return f"=({less})/ABS({self.letters[derived.over]}{at})*100"
+        return ""
 
     def _set_up_page(self) -> None:
         page, sheet = self.table.look.page, self.sheet

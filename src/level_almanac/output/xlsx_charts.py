@@ -143,7 +143,7 @@ def _undrawn(table: ReportTable) -> list[str]:
     """Return the words for what is in a report and on none of its charts here."""
     match table.chart:
         case BarsChart() as chart:
-            others = ["all other"] if any(panel.other for panel in chart.panels) else []
+            others = dict.fromkeys(bar.label.split(" (")[0].lower() for panel in chart.panels for bar in panel.others)
             return [*_further(chart.panels, "groups"), *others, *chart.undrawn]
         case GrowthChart() as chart:
             return [*_further(chart.panels, "blocks"), *chart.undrawn]

@@ -1,10 +1,12 @@
 """The heads of a statement's value columns: what each covers, and how much of that there is."""
 
+from collections.abc import Sequence
 from datetime import date
 from typing import TYPE_CHECKING
 
 from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.columns.placed import PlacedColumn
+from level_almanac.core.language.columns import ShareColumn
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.windows import EVERYTHING, Missing, Window, covered
 from level_almanac.core.table.model import Column
@@ -60,6 +62,18 @@ def head_of(
             complete=slot.is_plan or (None if through is None else through >= last),
         ),
     )
+
+
+def share_head(share: ShareColumn, of: PlacedColumn, columns: Sequence[object]) -> Column:
+    """Return the column of a share, which names the value column that it is of if there are others.
+
+    of: that value column.
+    columns: all columns of the report.
+    """
+    beside = [each for each in columns if isinstance(each, PlacedColumn) and each.group == share.group]
+    same = [each for each in beside if each.label == of.label]
+    covers = f"of {of.label if len(same) == 1 else of.word}" if len(beside) > 1 else ""
+    return Column(share.key, share.label or f"share of {share.row}", "percent", 1, covers=covers, adds=False)
 
 
 def _scenario(slot: PlacedColumn) -> str:

@@ -134,6 +134,10 @@ class _Pairing:
         if len(there) < 2:
             plan = next((column for column in reversed(self.left) if column.is_plan), None)
             named = f"`variance`, or `change of {booked[-1].word} over {plan.word}`" if plan and booked else ""
+            if len(self._booked) > 1 and not named:
+                got = " and ".join(column.word for column in self._booked[-2:])
+                allowed = "two columns of one measure, or `change of A over B` for any two like columns"
+                raise self._mistake("a change compares two columns of one measure", got, allowed)
             allowed = named or "two value columns to the left of it"
             raise self._mistake("a change compares two columns of what was booked", self.word.kind, allowed)
         last = there[-1]

@@ -25,12 +25,14 @@ from level_almanac.core.language.parsing import pointed
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.divided import divided
 from level_almanac.core.spans.labels import SPAN_LABELS
-from level_almanac.core.spans.windows import Missing, Window, as_booked, since, window_of
+from level_almanac.core.spans.windows import EVERYTHING, Missing, Window, as_booked, since, window_of
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.layouts import RowMeasure
 from level_almanac.files.tables import tables_of
 
 MOST_COLUMNS = 400
+_STRETCHES = ("last", "id", "range", "to date")
+"""Spans of given days, which `each year` divides. Any other span is one of each year."""
 _BALANCE_LABELS = {"closing": "closing", "opening": "year's opening"}
 
 
@@ -260,7 +262,11 @@ class _Maker:
         each = word.each
         if each is None or each.unit is None:
             raise AssertionError(word)
-        if each.unit == "year":
+        if each.unit == "year" and word.span.name not in _STRETCHES:
+            if each.number > 1:
+                what, allowed = "years are not grouped", "`each year`"
+                shown = pointed(self.text, each.start, len(str(each.number)))
+                raise UsageMistake(Mistake(what, WHERE, f"each {each.number} years", allowed, shown=shown))
             # Each year shows the same span of its own, so that a year to date stands beside others to the same day.
             newest = self.as_of.period.year - (word.shift.number if word.shift.kind else 0)
             for year in range(self._first_year(newest), newest + 1):
@@ -272,6 +278,9 @@ class _Maker:
         if isinstance(window, Missing):
             yield word.key, window
             return
+        if window.unit == EVERYTHING:
+            first = self._first_year(self.as_of.calendar.year_of(window.last).year)
+            window = window._replace(first=self.as_of.calendar.year(first).first)
         yield from divided(window, each.unit, each.number, self.as_of)
 
     def _first_year(self, newest: int) -> int:

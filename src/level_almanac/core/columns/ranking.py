@@ -22,6 +22,16 @@ def ranked(found: Sequence[T], value: Callable[[T], Cell], *, rising: bool, by_s
     return [*(each for _, each in sorted(there, key=lambda pair: sign * pair[0])), *without]
 
 
+def apart_from_blank(found: Sequence[T], member: Callable[[T], object]) -> tuple[list[T], list[T]]:
+    """Return the groups with a member, and the group without one, which takes no place in a ranking.
+
+    A group without a member that is the only one is returned as the first.
+    """
+    named = [each for each in found if member(each) is not None]
+    blank = [each for each in found if member(each) is None]
+    return (named, blank) if named else (blank, [])
+
+
 def goes_by_size(cells: Sequence[Cell]) -> bool:
     """Tell whether no figure is above zero and some are below, so that the largest are those furthest below it."""
     numbers = [Decimal(cell) for cell in cells if isinstance(cell, Decimal | int)]

@@ -8,6 +8,7 @@ from decimal import Decimal
 from typing import Any, NamedTuple
 
 from level_almanac.core.lines.folding import folded
+from level_almanac.core.lines.natural_signs import sides_of
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.lines.shape import is_member
@@ -140,8 +141,24 @@ class SlotSums:
         """Return how many lines a slot has."""
         return of.slots[self.places[key]].lines
 
+    def amount(self, of: MemberSums, key: str) -> Decimal | None:
+        """Return a slot's figure: zero if it has no lines and is no ratio, None if it has none."""
+        is_ratio = self.slots[self.places[key]].measure.kind == "ratio"
+        return self.value(of, key) if is_ratio or self.lines(of, key) else Decimal(0)
+
+    def sides(self, of: MemberSums, key: str) -> tuple[Decimal, Decimal]:
+        """Return the amounts of credit and of debit classes in a slot whose measure has sides."""
+        return sides_of(of.slots[self.places[key]].sums)
+
+    def result(self, of: MemberSums, key: str) -> Decimal | None:
+        """Return credits less debits of a figure that is blank, because it has natural amounts of both."""
+        if not self.slots[self.places[key]].measure.has_sides:
+            return None
+        credit, debit = self.sides(of, key)
+        return credit - debit if credit and debit else None
+
     def value(self, of: MemberSums, key: str) -> Decimal | None:
-        """Return a slot's figure; None where it has no lines."""
+        """Return a slot's figure; None if it has no lines, or natural amounts of both sides."""
         place = self.places[key]
         found = of.slots[place]
         return self.slots[place].measure.value(found.sums) if found.lines else None

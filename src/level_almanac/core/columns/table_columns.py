@@ -5,20 +5,22 @@ Column words are placed on the calendar as those of a statement are; what a memb
 question to the store (docs/list.md, "In columns").
 """
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.book import Book
-from level_almanac.core.columns.heads import head_of
+from level_almanac.core.columns.computing import computed, computed_cell
+from level_almanac.core.columns.heads import head_of, share_head
 from level_almanac.core.columns.pairs import Column as AnyColumn
 from level_almanac.core.columns.pairs import PairedColumn, head_over, pair_words, paired
 from level_almanac.core.columns.placed import Ground, PlacedColumn, Shown, place_columns, slot_named, with_members
-from level_almanac.core.columns.plan_sums import PlanSums, is_income
-from level_almanac.core.columns.ranking import goes_by_size, ranked
+from level_almanac.core.columns.plan_sums import PlanFigure, PlanSums, is_income
+from level_almanac.core.columns.ranking import apart_from_blank, goes_by_size, ranked
 from level_almanac.core.columns.sums import Members, MemberSums, SlotSums, ValueSlot, natural
+from level_almanac.core.columns.units import CREDITS, DEBITS, MeasureUnits, Unit, check_units
 from level_almanac.core.language.columns import (
     ACTUAL,
     WHERE,
@@ -28,18 +30,18 @@ from level_almanac.core.language.columns import (
     ValueColumn,
     read_columns,
 )
-from level_almanac.core.language.formulas import divides, made_of, names_in, value_of
+from level_almanac.core.language.formulas import divides, made_of, names_in
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.lines.member_names import called
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.lines.shape import Others
-from level_almanac.core.measures.measure import Measure, padded
+from level_almanac.core.measures.measure import Measure
 from level_almanac.core.measures.plan_tables import plan_tables
 from level_almanac.core.measures.table_measures import MeasuredRequest, TableMeasures
 from level_almanac.core.spans.windows import EVERYTHING, Missing, Window
 from level_almanac.core.subledger.day_fields import DAY_FIELDS
-from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent, percent, variance_percent
-from level_almanac.core.table.exact import EXACT
+from level_almanac.core.table.change import Figure, are_offset, change_percent, percent, variance_percent
+from level_almanac.core.table.exact import unsigned_zero
 from level_almanac.core.table.model import Cell, Column, ColumnKind, Derived
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.files.tables import SIDE_OF
@@ -57,7 +59,7 @@ class Group(NamedTuple):
     """A member, or several together: what it comes to, and what is planned for it in each column of a plan."""
 
     sums: MemberSums
-    plans: tuple[Figure, ...] = ()
+    plans: tuple[PlanFigure, ...] = ()
 
     @property
     def members(self) -> Members:
@@ -110,13 +112,16 @@ class TableColumns:
         self.as_of = self.measured.as_of
         found = self.measured.measures
         self.measure_of = dict(zip([first, *more], found, strict=True)) | {"": found[0]}
+        self.units = MeasureUnits(self.measured.fields)
         placed = place_columns(words, text, self.as_of, self._ground())
-        shown = tuple(self._measured(column) for column in placed)
+        shown = tuple(self._measured(column, placed[:at]) for at, column in enumerate(placed))
         self.across = self._across(shown)
         self.shown: tuple[Shown, ...] = with_members(shown, self._members_of, self._called)
         self.columns: tuple[AnyColumn, ...] = paired(self.shown, text)
+        check_units(self.columns, self.unit_of, text)
         self._check_shares()
         self.slots = [column for column in self.shown if isinstance(column, PlacedColumn)]
+        self.measured.keep({slot.measure for slot in self.slots})
         self.planned = [slot for slot in self.slots if slot.is_plan]
         self.booked = [slot for slot in self.slots if not slot.is_plan]
         self.plans = (
@@ -125,13 +130,11 @@ class TableColumns:
                 self.planned,
                 self.plan_tables,
                 list(dict.fromkeys(slot.field for slot in self.planned if slot.field)),
+                self._turn_of_plan,
             )
             if self.planned
             else None
         )
-        self.favourable = 1
-        if any(isinstance(column, PairedColumn) and column.word.kind == "variance" for column in self.columns):
-            self.favourable = 1 if is_income(self.measured) else -1
         self.rules = self.measured.rules(self.windows)
         self.sums = SlotSums(self.measured, [self._value_slot(slot) for slot in self.booked], self._proven, self.across)
 
@@ -184,15 +187,30 @@ class TableColumns:
             shown = pointed(self.text, start, len(name))
             raise UsageMistake(Mistake(what, WHERE, repr(name), listed(known), hint, shown=shown))
 
-    def _measured(self, column: Shown) -> Shown:
+    def _measured(self, column: Shown, left: Sequence[Shown]) -> Shown:
+        """Return a value column with its measure. left: the columns to the left of it."""
         if not isinstance(column, PlacedColumn):
             return column
-        measure = self.measure_of[column.measure]
+        named = column.measure or self._measure_beside(column, left)
+        measure = self.measure_of[named]
         label = column.label
-        if column.measure and column.value is not None and not column.value.label:
-            label = f"{measure.label} {label}".strip()
+        if named and column.value is not None and not column.value.label:
+            name = "natural" if column.is_plan and measure.key == "natural" else measure.label
+            label = f"{name} {label}".strip()
         window = column.window if column.is_plan else self.measured.since(self._dated(column.window))
         return column._replace(measure=measure.key, label=label, window=window)
+
+    def _measure_beside(self, column: PlacedColumn, left: Sequence[Shown]) -> str:
+        """Return the name of the measure that a plan column without one takes its signs from, empty for the usual one.
+
+        That is the nearest amount to its left.
+        """
+        if not column.is_plan:
+            return ""
+        names = (each.measure for each in reversed(left) if isinstance(each, PlacedColumn) and not each.is_plan)
+        by_key = {measure.key: name for name, measure in self.measure_of.items()}
+        amounts = (by_key.get(name, name) for name in names)
+        return next((name for name in amounts if self.measure_of[name].kind == "amount"), "")
 
     def _dated(self, window: Window | Missing) -> Window | Missing:
         """Return a window that reaches back to the first line with the day of that, as only periods know it anyway."""
@@ -233,10 +251,11 @@ class TableColumns:
         found = sorted(((row[0], measure.value(row[2:])) for row in rows), key=lambda pair: natural(pair[0]))
         by_size = goes_by_size([value for _, value in found])
         ordered = ranked(found, lambda pair: pair[1], rising=False, by_size=by_size)
-        members: list[Any] = [member for member, _ in ordered[: column.top]]
-        if len(ordered) > column.top:
-            members.append(Others(tuple(str(each) for each in members if each is not None), None in members))
-        return members
+        named, blank = apart_from_blank([member for member, _ in ordered], lambda member: member)
+        members: list[Any] = named[: column.top]
+        if len(named) > column.top:
+            members.append(Others(tuple(map(str, members)), blank=True))
+        return [*members, *blank]
 
     def _called(self, field: str, member: Any) -> str:
         return "all other" if isinstance(member, Others) else called(self._names[field], field, member)
@@ -252,14 +271,14 @@ class TableColumns:
                     shown = pointed(self.text, max(self.text.find(column.row, column.start), 0), len(column.row))
                     what, allowed = "a share is of the total, or of the group that a row stands in", "total or group"
                     raise UsageMistake(Mistake(what, WHERE, repr(column.row), allowed, shown=shown))
-                slot = self._shared(column, at)
+                slot = self.shared(column, at)
                 if not self.measure_of_slot(slot).adds:
                     shown = pointed(self.text, column.start, len("share"))
                     raise UsageMistake(
                         Mistake("what does not add up has no shares", WHERE, repr(slot.label), shown=shown)
                     )
 
-    def _shared(self, column: ShareColumn, at: int) -> PlacedColumn:
+    def shared(self, column: ShareColumn, at: int) -> PlacedColumn:
         """Return the value column that a share is of."""
         if column.of:
             return slot_named(self.shown, column.of, self.text)
@@ -288,7 +307,7 @@ class TableColumns:
 
     @property
     def _proven(self) -> list[Any]:
-        adding = [measure.parts[0].value for measure in self.adding]
+        adding = [measure.proven for measure in self.adding]
         return adding or ([self.measured.proven] if self.measured.proven is not None else [])
 
     # Figures.
@@ -313,91 +332,160 @@ class TableColumns:
 
     def together(self, found: Sequence[Group], members: Members = ()) -> Group:
         """Return several groups as one."""
-        plans = tuple(sum(column, Figure()) for column in zip(*(each.plans for each in found), strict=True))
+        plans = tuple(sum(column, PlanFigure()) for column in zip(*(each.plans for each in found), strict=True))
         return Group(self.sums.together([each.sums for each in found], members), plans or self._no_plans)
 
     @property
-    def _no_plans(self) -> tuple[Figure, ...]:
-        return tuple(Figure() for _ in self.planned)
+    def _no_plans(self) -> tuple[PlanFigure, ...]:
+        return tuple(PlanFigure() for _ in self.planned)
 
     def measure_of_slot(self, slot: PlacedColumn) -> Measure:
         """Return what a value column sums."""
         return next(each for each in self.measured.measures if each.key == slot.measure)
 
+    def unit_of(self, slot: PlacedColumn) -> Unit:
+        """Return the unit of a value column."""
+        return self.units.of(self.measure_of_slot(slot))
+
+    def _turn_of_plan(self, slot: PlacedColumn) -> Literal["natural", "credits", "debits"]:
+        """Return the sign convention that a plan column is shown in."""
+        if not self.measured.own.entries:
+            return "natural"
+        signs: dict[str, Literal["credits", "debits"]] = {CREDITS: "credits", DEBITS: "debits"}
+        return signs.get(self.unit_of(slot).sign, "natural")
+
     def figure(self, group: Group, slot: PlacedColumn) -> Figure | None:
-        """Return the figure of a group in a value column; None where the column has no days, or a ratio no lines."""
+        """Return the figure of a group in a value column.
+
+        None if the column has no days, a ratio has no lines, or both debit and credit classes have natural amounts.
+        """
         if isinstance(slot.window, Missing):
             return None
         if slot.is_plan:
-            return group.plans[self.planned.index(slot)]
-        value = self.sums.value(group.sums, slot.key)
-        if value is None:
-            # Without lines there is none of what is counted, and no ratio.
-            return None if self.measure_of_slot(slot).kind == "ratio" else Figure()
-        return Figure(value, self.sums.lines(group.sums, slot.key))
+            planned = group.plans[self.planned.index(slot)]
+            mixed = self.measure_of_slot(slot).has_sides and planned.credit.amount and planned.debit.amount
+            return None if mixed else planned.figure
+        value = self.sums.amount(group.sums, slot.key)
+        return None if value is None else Figure(value, self.sums.lines(group.sums, slot.key))
 
-    def cells(self, group: Group, within: Group, whole: Group) -> dict[str, Cell]:
-        """Return the cells of a row by column. within: the group that it stands in; whole: all that is shown."""
+    def _sides(self, group: Group, slot: PlacedColumn) -> tuple[Decimal, Decimal] | None:
+        """Return the natural amounts of credit and of debit classes; None if the column is not of such amounts."""
+        if isinstance(slot.window, Missing) or not self.measure_of_slot(slot).has_sides:
+            return None
+        if slot.is_plan:
+            planned = group.plans[self.planned.index(slot)]
+            return planned.credit.amount, planned.debit.amount
+        return self.sums.sides(group.sums, slot.key)
+
+    def result_of(self, group: Group, slot: PlacedColumn) -> Decimal | None:
+        """Return credits less debits of a blank figure of natural amounts; None if the figure is not blank."""
+        sides = self._sides(group, slot)
+        return sides[0] - sides[1] if sides and all(sides) else None
+
+    def cells(self, group: Group, within: Group, whole: Group, offset: Collection[str] = ()) -> dict[str, Cell]:
+        """Return the cells of a row by column.
+
+        within: the group that it stands in.
+        whole: all that is shown.
+        offset: the keys of shares that are n/m in this row.
+        """
         cells: dict[str, Cell] = {}
+        exact: dict[str, Decimal | None] = {}
         for at, column in enumerate(self.columns):
             if isinstance(column, ComputedColumn):
-                cells[column.key] = self._computed(column, cells)
+                exact[column.key] = computed(column, exact)
+                cells[column.key] = computed_cell(exact[column.key])
+            elif column.key in offset:
+                cells[column.key], exact[column.key] = "n/m", None
             else:
-                cells[column.key] = self._one(at, group, within, whole)
+                cells[column.key], exact[column.key] = self._one(at, group, within, whole)
         return cells
+
+    def offset(self, members: Sequence[Group], whole: Group, row: str) -> dict[str, str]:
+        """Return the shares of a total, or of a group, that are n/m, by key, with the label of their value column.
+
+        members: of `whole`.
+        row: what the shares are of.
+        """
+        found = {}
+        for at, column in enumerate(self.columns):
+            if isinstance(column, ShareColumn) and column.row == row:
+                slot = self.shared(column, at)
+                of, figures = self.figure(whole, slot), [self.figure(each, slot) for each in members]
+                if of and of.lines and are_offset([each.amount for each in figures if each], of.amount):
+                    found[column.key] = slot.label
+        return found
 
     def cell(self, key: str, group: Group, within: Group, whole: Group) -> Cell:
         """Return one cell of a row, by the key of its column."""
         at = next(at for at, column in enumerate(self.columns) if column.key == key)
         if isinstance(self.columns[at], ComputedColumn):
             return self.cells(group, within, whole)[key]
-        return self._one(at, group, within, whole)
+        return self._one(at, group, within, whole)[0]
 
-    def _one(self, at: int, group: Group, within: Group, whole: Group) -> Cell:
-        """Return the cell of a column that is not computed from others."""
+    def _one(self, at: int, group: Group, within: Group, whole: Group) -> tuple[Cell, Decimal | None]:
+        """Return the cell of a column that is not computed from others, and its figure before rounding."""
         match self.columns[at]:
             case PlacedColumn() as column:
                 figure = self.figure(group, column)
-                return None if figure is None else self._cell(figure.amount, column)
+                amount = None if figure is None else figure.amount
+                return self._cell(amount, column), amount
+            case PairedColumn(word) as pair if word.percent:
+                cell = self._change_percent(group, pair)
             case PairedColumn() as pair:
-                return self._change(group, pair)
+                difference = self._difference(group, pair)
+                return self._cell(difference, pair.of), difference
             case ShareColumn() as share:
-                slot = self._shared(share, at)
+                slot = self.shared(share, at)
                 part, of = (self.figure(each, slot) for each in (group, whole if share.row == TOTAL else within))
-                return percent(part.amount, of.amount) if part and of and part.lines else None
-        raise AssertionError(at)
+                cell = percent(part.amount, of.amount) if part and of and part.lines else None
+            case _:
+                raise AssertionError(at)
+        return cell, cell if isinstance(cell, Decimal) else None
 
     def _cell(self, value: Decimal | None, slot: PlacedColumn) -> Cell:
-        measure = self.measure_of_slot(slot)
-        if measure.kind == "amount":
-            return padded(value, self.measured.decimals)
-        if value is not None and measure.kind == "quantity":
-            return value.quantize(_ONE) if value == value.to_integral_value() else value.normalize()
-        return int(value) if value is not None and measure.kind == "count" else value
+        return self.measure_of_slot(slot).cell(value, self.measured.decimals)
 
-    def _change(self, group: Group, pair: PairedColumn) -> Cell:
-        measure = self.measure_of_slot(pair.of)
+    def _compared(self, group: Group, pair: PairedColumn) -> tuple[Figure, Figure] | None:
+        """Return both figures of a change or variance; None if one is missing or the data begins within its span."""
         of, over = self.figure(group, pair.of), self.figure(group, pair.over)
         begins = [isinstance(slot.window, Window) and slot.window.begins for slot in (pair.of, pair.over)]
         if of is None or over is None or (pair.word.kind == "change" and any(begins)):
             return None
-        if pair.word.percent:
-            if measure.percent:
-                return None
-            if pair.word.kind == "variance":
-                return variance_percent(of, over, self.favourable)
-            return change_percent(of, over)
-        difference = of.amount - over.amount
-        return self._cell(difference * (self.favourable if pair.word.kind == "variance" else 1) + 0, pair.of)
+        return of, over
 
-    @staticmethod
-    def _computed(column: ComputedColumn, cells: Mapping[str, Cell]) -> Cell:
-        def of_name(name: str) -> Decimal | None:
-            cell = cells.get(name, cells.get(name.lower()))
-            return Decimal(cell) if isinstance(cell, Decimal | int) else None
+    def _change_percent(self, group: Group, pair: PairedColumn) -> Cell:
+        compared = self._compared(group, pair)
+        if compared is None or self.measure_of_slot(pair.of).percent:
+            return None
+        if pair.word.kind == "variance":
+            return variance_percent(*compared, self._favourable(group, pair))
+        return change_percent(*compared)
 
-        value = value_of(column.formula, of_name)
-        return None if value is None else value.quantize(PERCENT_PLACES, context=EXACT).normalize() + 0
+    def _difference(self, group: Group, pair: PairedColumn) -> Decimal | None:
+        """Return a change or variance, not rounded."""
+        if pair.word.kind == "variance":
+            sides = [self._sides(group, slot) for slot in (pair.of, pair.over)]
+            if sides[0] and sides[1]:
+                (earned, spent), (planned, planned_costs) = sides[0], sides[1]
+                return (earned - planned) - (spent - planned_costs)
+        compared = self._compared(group, pair)
+        if compared is None:
+            return None
+        of, over = compared
+        turn = self._favourable(group, pair) if pair.word.kind == "variance" else 1
+        difference = (of - over).amount
+        return difference if turn > 0 else unsigned_zero(difference.copy_negate())
+
+    def _favourable(self, group: Group, pair: PairedColumn) -> int:
+        """Return 1 if more than planned is better in this row, -1 if less is."""
+        sides = [self._sides(group, slot) for slot in (pair.of, pair.over)]
+        if self.measured.own.entries and any(sides):
+            return 1 if any(side[0] for side in sides if side) else -1
+        sign = self.unit_of(pair.of).sign
+        if sign in (CREDITS, DEBITS):
+            return 1 if sign == CREDITS else -1
+        return 1 if is_income(self.measured) else -1
 
     # Heads.
 
@@ -418,7 +506,7 @@ class TableColumns:
             case PairedColumn():
                 return self._paired_head(column, found)
             case ShareColumn():
-                return Column(column.key, column.label or f"share of {column.row}", "percent", 1, adds=False)
+                return share_head(column, self.shared(column, self.columns.index(column)), self.columns)
             case ComputedColumn():
                 ratio = divides(column.formula)
                 amounts = all(head == "amount" for head in self._kinds_in(column))

@@ -131,7 +131,7 @@ def value_of(formula: Formula, of_name: Callable[[str], Decimal | None]) -> Deci
             return of_name(name)
         case Negative(part):
             inner = value_of(part, of_name)
-            return None if inner is None else -inner
+            return None if inner is None else EXACT.minus(inner)
         case Both(operation, left, right):
             one, other = value_of(left, of_name), value_of(right, of_name)
             if one is None or other is None:
@@ -140,7 +140,7 @@ def value_of(formula: Formula, of_name: Callable[[str], Decimal | None]) -> Deci
                 return EXACT.divide(one, other) if other else None
             if operation == "*":
                 return EXACT.multiply(one, other)
-            return one + other if operation == "+" else one - other
+            return EXACT.add(one, other) if operation == "+" else EXACT.subtract(one, other)
 
 
 def divides(formula: Formula) -> bool:

@@ -18,10 +18,34 @@ if TYPE_CHECKING:
 
 
 class LedgerConditions(NamedTuple):
-    """The conditions of a report over sums of the ledger. rules: in order; words: each as it was asked for."""
+    """The conditions of a report over sums of the ledger.
+
+    rules: in order.
+    words: each as it was asked for, with the dates of relative days.
+    """
 
     rules: tuple[Rule, ...]
     words: tuple[str, ...]
+
+    @property
+    def select_lines(self) -> bool:
+        """Whether a condition is on more than the account and its fields, and so selects some lines of an account."""
+        if not self.rules:
+            return False
+        from level_almanac.store.predicate import fields_in
+
+        fields = {field for rule in self.rules for field in fields_in(rule.predicate)}
+        return any(field.partition(".")[0] != "account" for field in fields)
+
+    @property
+    def balance_words(self) -> list[str]:
+        """The conditions in the heading of a report of balances."""
+        return [f"of the lines that meet {' · '.join(self.words)}"] if self.select_lines else list(self.words)
+
+    def balance_notes(self) -> Iterator[str]:
+        """Yield a note if the balances of a report are not those of its accounts."""
+        if self.select_lines:
+            yield "Openings and balances are of the lines that meet the conditions; they are not the accounts' balances"
 
     def filter_of(self, book: "Book", free: Sequence[str], shown: Sequence[str]) -> "Filter | None":
         """Return what the store is to sum only, or None where there are no conditions.
@@ -65,7 +89,7 @@ def ledger_conditions(book: "Book", conditions: Conditions, as_of: "AsOf") -> Le
     if not conditions:
         return LedgerConditions((), ())
     # Most reports have none, and should not wait for what reads them.
-    from level_almanac.core.lines.rules import condition_rules
+    from level_almanac.core.lines.rules import asked_words, condition_rules
 
-    rules = condition_rules(conditions, book.line_fields("ledger"), as_of)
-    return LedgerConditions(tuple(rules), tuple(conditions.words))
+    rules = tuple(condition_rules(conditions, book.line_fields("ledger"), as_of))
+    return LedgerConditions(rules, tuple(asked_words(rules)))

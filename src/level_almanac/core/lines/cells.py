@@ -1,6 +1,6 @@
 """How the columns of a list are asked of the store, and what their cells are made of and look like."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 from types import MappingProxyType
@@ -8,7 +8,8 @@ from typing import Any
 
 from level_almanac.core.language.formulas import value_of
 from level_almanac.core.lines.folding import added_up, alone, folded
-from level_almanac.core.lines.selected import ShownField, average_parts, summing_of
+from level_almanac.core.lines.natural_signs import by_side, joined_sides, sides_of
+from level_almanac.core.lines.selected import ShownField, average_parts, averaged_value, summing_of
 from level_almanac.core.table.exact import EXACT, rounded
 from level_almanac.core.table.model import Cell, Column, ColumnKind
 from level_almanac.store.expressions import Expression, Keyed
@@ -31,8 +32,9 @@ _COLUMN_KINDS: dict[str, ColumnKind] = {
 class CellPlan:
     """Which values are asked of the store for some columns, and how a cell is made of them.
 
-    measure: what else is added up, for a proof; apart: by the key of a column what tells the currencies of its amounts
-    apart, which are never added.
+    measure: a further value that is summed, for a proof.
+    apart: by the key of a column the currency of its amounts, which are summed only if it is the same.
+    is_split: returns whether a value is an amount in natural signs, summed by side.
     """
 
     def __init__(
@@ -40,11 +42,23 @@ class CellPlan:
         columns: Sequence[ShownField],
         measure: Expression | None = None,
         apart: Mapping[str, Expression] = MappingProxyType({}),
+        is_split: Callable[[Expression], bool] = lambda _: False,
     ) -> None:
         self.asked: list[Asked] = []
         self.places: dict[str, tuple[int, ...]] = {}
+        self.widths: dict[str, tuple[int, ...]] = {}
         for column in columns:
-            self.places[column.key] = tuple(self._ask(each) for each in _asked_for(column))
+            split = [
+                by_side(each) if each.summing == "sum" and is_split(each.value) else (each,)
+                for each in _asked_for(column)
+            ]
+            self.places[column.key] = tuple(self._ask(each) for parts in split for each in parts)
+            self.widths[column.key] = tuple(map(len, split))
+        self.averaged = {
+            column.key: (column.label, self._ask(Asked(averaged_value(column), "count")))
+            for column in columns
+            if column.aggregate == "average"
+        }
         self.measure = self._ask(Asked(measure)) if measure is not None else None
         self.currencies = {
             key: (self._ask(Asked(value, "minimum")), self._ask(Asked(value, "maximum")))
@@ -69,7 +83,15 @@ class CellPlan:
                 return None
         if column.aggregate == "count" and not places:
             return lines_
-        return value_made(column, [added_up(sums[place]) for place in places])
+        values = joined_sides([added_up(sums[place]) for place in places], self.widths[column.key])
+        return value_made(column, list(values))
+
+    def result(self, column: ShownField, sums: Sequence[Any]) -> Decimal | None:
+        """Return credits less debits of a cell that is blank, because both have natural amounts; None if it is not."""
+        if self.widths[column.key] != (2,):
+            return None
+        credit, debit = sides_of([sums[place] for place in self.places[column.key]])
+        return credit - debit if credit and debit else None
 
     def folded(self, groups_: Sequence[Sequence[Any]]) -> tuple[Any, ...]:
         """Return the sums of some groups together, each as the store gave them."""

@@ -3,8 +3,9 @@
 from collections.abc import Sequence
 from datetime import date, timedelta
 from decimal import Decimal, InvalidOperation
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
+from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.calendar.fiscal import FiscalPeriod
 from level_almanac.core.fields import LineField, LineFields
 from level_almanac.core.language.days import DayReader, day_of
@@ -29,6 +30,7 @@ if TYPE_CHECKING:
     from level_almanac.core.spans.as_of import AsOf
 
 _ONE_DAY = timedelta(days=1)
+Edge = Literal["first", "last", "both"]
 _COMPARED: dict[str, Operator] = {"begins": "begins", "ends": "ends", "contains": "contains"}
 _THAN: dict[str, Operator] = {"over": "over", "under": "under", "least": "at-least", "most": "at-most"}
 _DATES = ("before", "after", "since")
@@ -44,17 +46,33 @@ def read_condition(
     where: the option or key the text comes from; error: what to raise for a mistake, with the word at fault; reach:
     the day that words of days are relative to, or None where only days that are written out can stand.
     """
+    return read_dated_condition(text, fields, where, error, reach)[0]
+
+
+def read_dated_condition(
+    text: str, fields: LineFields, where: str, error: type[AlmanacError], reach: "AsOf | None" = None
+) -> tuple[Predicate, str]:
+    """Return the condition, and its text with the dates of each relative day or span after it in parentheses."""
     tree = parse(text, "condition", where, error)
-    return ConditionReader(text, fields, where, error, reach).read(tree)
+    reader = ConditionReader(text, fields, where, error, reach)
+    predicate = reader.read(tree)
+    dated = text
+    for end, words in sorted(reader.dates, reverse=True):
+        dated = f"{dated[:end]} ({words}){dated[end:]}"
+    return predicate, dated
 
 
 class ConditionReader:
-    """Turns the parse tree of one condition into a predicate. The text may hold other words around it."""
+    """Turns the parse tree of one condition into a predicate. The text may hold other words around it.
+
+    dates: for each relative day or span that was read, the position of its end in the text, and its dates.
+    """
 
     def __init__(
         self, text: str, fields: LineFields, where: str, error: type[AlmanacError], reach: "AsOf | None"
     ) -> None:
         self.text, self.fields, self.where, self.error, self.reach = text, fields, where, error, reach
+        self.dates: list[tuple[int, str]] = []
 
     def read(self, tree: Node) -> Predicate:
         """Return the predicate of a condition or of one of its parts."""
@@ -131,10 +149,11 @@ class ConditionReader:
             what = "dates are compared with before, after, since, in and from … through"
             raise self.error(self._mistake(token, what))
         if kind in ("from_through", "between"):
-            days = [self._days(phrases[0])[0], self._days(phrases[1])[1]]
+            days = [self._days(phrases[0], "first")[0], self._days(phrases[1], "last")[1]]
             self._check_order(days, phrases)
             return FieldTest(field.name, "through", tuple(days))
-        spans = [self._days(phrase) for phrase in phrases]
+        edge: Edge = "both" if kind != "than" else "last" if word == "after" else "first"
+        spans = [self._days(phrase, edge) for phrase in phrases]
         if kind == "than":
             first, last = spans[0]
             if word == "before":
@@ -145,8 +164,18 @@ class ConditionReader:
         tests = tuple(FieldTest(field.name, "through", span) for span in spans)
         return tests[0] if len(tests) == 1 else Some(tests)
 
-    def _days(self, phrase: Node) -> tuple[date, date]:
-        """Return the first and last day of what the words say: a day, a span, or a unit of the calendar by its id."""
+    def _days(self, phrase: Node, edge: "Edge") -> tuple[date, date]:
+        """Return the first and last day of what the words say: a day, a span, or a unit of the calendar by its id.
+
+        edge: which of them the condition uses.
+        """
+        first, last = self._read_days(phrase)
+        if not self._raw(phrase)[:4].isdigit():
+            words = {"first": day_words(first), "last": day_words(last), "both": range_words(first, last)}
+            self.dates.append((int(phrase.children[-1].end_pos), words[edge]))
+        return first, last
+
+    def _read_days(self, phrase: Node) -> tuple[date, date]:
         text = self._raw(phrase)
         if self._is_span(text):
             return self._span(text, phrase)

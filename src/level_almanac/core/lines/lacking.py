@@ -6,7 +6,7 @@ from decimal import Decimal
 from level_almanac.core.book import Book
 from level_almanac.core.fields import LineField, LineFields, links_from
 from level_almanac.core.lines.rule import Rule
-from level_almanac.core.lines.selected import ShownField
+from level_almanac.core.lines.selected import ShownField, averaged_value
 from level_almanac.errors import how_many
 from level_almanac.store.engine import Engine
 from level_almanac.store.expressions import (
@@ -23,21 +23,39 @@ from level_almanac.store.predicate import Every, FieldTest, Not, fields_in
 
 
 def lacking_notes(engine: Engine, source: LineSource, columns: Sequence[ShownField]) -> Iterator[str]:
-    """Yield how many lines have nothing in a field that a ratio, sum or difference of several is made of."""
-    parts: dict[str, FieldReference] = {}
+    """Yield how many lines an average uses, and how many lack a field of a ratio, a sum or a difference."""
+    averaged = [column for column in columns if column.aggregate == "average" and column.value is not None]
+    parts: dict[FieldReference, list[str]] = {}
     for column in columns:
-        made_of: Sequence[Expression] = []
-        if column.ratio is not None:
-            made_of = list(column.ratio.parts.values())
-        elif column.total_value is not None and column.total_value != column.value:
-            made_of = terms_of(column.value) if column.value is not None else []
-        parts |= {part.column: part for part in made_of if isinstance(part, FieldReference) and not part.link}
-    if not parts:
+        for part in _made_of(column):
+            if isinstance(part, FieldReference) and not part.link:
+                parts.setdefault(part, []).append(column.label)
+    asked = [Asked(averaged_value(column), "count") for column in averaged]
+    asked += [Asked(value, "count") for value in parts]
+    if not asked:
         return
-    rows = groups(engine, source, (), [Asked(value, "count") for value in parts.values()])
-    for name, count in zip(parts, rows[0][1:] if rows else (), strict=False):
-        if count < rows[0][0]:
-            yield f"{rows[0][0] - count:,} of {rows[0][0]:,} lines have no {name}, and count in it with nothing"
+    rows = groups(engine, source, (), asked)
+    lines, *counts = rows[0] if rows else (0,)
+    for column, count in zip(averaged, counts, strict=False):
+        yield from average_note(column.label, count, lines)
+    for (part, labels), count in zip(parts.items(), counts[len(averaged) :], strict=False):
+        if count < lines:
+            named = ", ".join(dict.fromkeys(labels))
+            taken = "takes it as zero" if len(labels) == 1 else "take it as zero"
+            yield f"{lines - count:,} of {lines:,} lines have no {part.column}; {named} {taken} for them"
+
+
+def average_note(label: str, used: int, lines: int) -> Iterator[str]:
+    """Yield how many lines an average uses, if some have no value."""
+    if used < lines:
+        yield f"{label} is of {used:,} of {lines:,} lines; the other {lines - used:,} have no value"
+
+
+def _made_of(column: ShownField) -> Sequence[Expression]:
+    if column.ratio is not None:
+        return list(column.ratio.parts.values())
+    differs = column.aggregate != "average" and column.total_value is not None and column.total_value != column.value
+    return terms_of(column.value) if differs and column.value is not None else []
 
 
 def once_notes(columns: Sequence[ShownField]) -> Iterator[str]:

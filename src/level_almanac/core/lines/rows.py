@@ -35,7 +35,7 @@ class ListRows:
 
     def __init__(self, engine: Engine, source: LineSource, shape: ListShape) -> None:
         self.engine, self.source, self.shape = engine, source, shape
-        self.plan = CellPlan(shape.shown, shape.measure, shape.apart)
+        self.plan = CellPlan(shape.shown, shape.measure, shape.apart, shape.is_split)
         self.notes: list[Note | str] = []
         self.members: dict[str, tuple[Any, ...]] = {}
 
@@ -215,6 +215,7 @@ class ListRows:
     ) -> Iterator[Row]:
         """Yield the rows below all. there: how many there are of those shown; what: what the total is of, in words."""
         adds = tuple((1, key) for key in keys)
+        self._note_results(whole)
         if self.shape.first == 0:
             # Nothing but the total was asked for.
             yield Row("total", "Total", 0, "total", self._cells(whole))
@@ -226,6 +227,15 @@ class ListRows:
             return
         yield Row("total", f"Total, {what}", 0, "total", self._cells(whole), adds=adds)
         yield from self._currency_totals()
+
+    def _note_results(self, whole: _Group) -> None:
+        """Note credits less debits of each total that is blank, because natural amounts of both are not added."""
+        results = [(column, self.plan.result(column, whole.sums)) for column in self.shape.shown]
+        found = [(column, amount) for column, amount in results if amount is not None]
+        if found:
+            named = ", ".join(f"{column.label} {{}}" for column, _ in found)
+            values = tuple(amount for _, amount in found)
+            self.notes.append(Note(f"{self.shape.result_words} in all: {named}", values, self.shape.decimals))
 
     def _currency_totals(self) -> Iterator[Row]:
         """Yield what amounts of several currencies come to in each, as they are never added."""

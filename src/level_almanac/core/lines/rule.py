@@ -10,10 +10,14 @@ RuleCode = Literal["", "entity", "nature", "dates"]
 
 
 class Rule(NamedTuple):
-    """One rule: what the proof calls the lines that it leaves out, and the condition that the others meet.
+    """One rule.
 
-    exclusion: whether it is one of --except, which takes from what was asked for; aside: whether what it leaves out is
-    not among the lines considered; code: what kind of rule it is, for what has to tell.
+    words: the name in a proof of the lines that it leaves out.
+    predicate: the condition that all other lines meet.
+    exclusion: whether it is one of --except, which takes from what was asked for.
+    aside: whether the lines that it leaves out are not among those considered.
+    code: the kind of rule.
+    asked: the condition of --only or --except in a heading, with the dates of relative days; empty for other rules.
     """
 
     words: str
@@ -21,3 +25,4 @@ class Rule(NamedTuple):
     exclusion: bool = False
     aside: bool = False
     code: RuleCode = ""
+    asked: str = ""

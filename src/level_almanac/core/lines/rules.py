@@ -7,7 +7,7 @@ from decimal import Decimal
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.fields import LineFields
-from level_almanac.core.lines.conditions import read_condition
+from level_almanac.core.lines.conditions import read_dated_condition
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.requests.conditions import Conditions, flat
 from level_almanac.core.selection import Selection
@@ -25,11 +25,18 @@ ENTRY_CLASSES = ("ordinary", "adjusting", "closing", "carried")
 def condition_rules(conditions: Conditions, fields: LineFields, reach: AsOf) -> Iterator[Rule]:
     """Yield a rule for each condition; raise UsageMistake for one that cannot be read."""
     for text in conditions.only:
-        wanted = on_voided_line(read_condition(text, fields, "--only", UsageMistake, reach), fields)
-        yield Rule(f"not: {flat(text)}", wanted)
+        wanted, dated = read_dated_condition(text, fields, "--only", UsageMistake, reach)
+        words = flat(dated)
+        yield Rule(f"not: {words}", on_voided_line(wanted, fields), asked=words)
     for text in conditions.besides:
-        unwanted = on_voided_line(read_condition(text, fields, "--except", UsageMistake, reach), fields)
-        yield Rule(flat(text), Not(unwanted), exclusion=True)
+        unwanted, dated = read_dated_condition(text, fields, "--except", UsageMistake, reach)
+        words = flat(dated)
+        yield Rule(words, Not(on_voided_line(unwanted, fields)), exclusion=True, asked=f"except {words}")
+
+
+def asked_words(rules: Sequence[Rule]) -> list[str]:
+    """Return the conditions that a report was asked for, for its heading, with the dates of relative days."""
+    return [rule.asked for rule in rules if rule.asked]
 
 
 def selection_of(book: Book, fields: LineFields, codes: Sequence[str]) -> Selection | None:

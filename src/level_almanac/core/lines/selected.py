@@ -112,6 +112,12 @@ def average_parts(field: ShownField) -> tuple[Asked, Asked]:
     return Asked(Arithmetic("*", field.value, field.weight)), Asked(Beside(field.weight, field.value))
 
 
+def averaged_value(field: ShownField) -> Expression:
+    """Return the value that lines have which count in an average."""
+    value, weight = average_parts(field)
+    return weight.value if field.weight is not None else value.value
+
+
 def pieces(text: str) -> list[str]:
     """Return what stands between the commas of a text, those in quotes apart."""
     return [piece.strip() for piece in _PIECE.findall(text) if piece.strip()]

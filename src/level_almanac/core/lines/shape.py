@@ -1,6 +1,6 @@
 """What a list is made of: its columns, groups, order and limits; and what its rows came to."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
@@ -44,6 +44,8 @@ class ListShape(NamedTuple):
     lines: whether lines are shown; first: how many rows of the outermost kind; measure: what a proof adds up; decimals:
     of amounts; exclusions: how many of the last rules take from what was asked for; apart: by the key of a column what
     tells the currencies of its amounts apart, which are never added; places: where accounts stand, if not by code.
+    is_split: returns whether a value is an amount in natural signs, which is summed by side.
+    result_words: the words before the results of totals that are blank for that reason.
     """
 
     by: tuple[ShownField, ...]
@@ -58,6 +60,8 @@ class ListShape(NamedTuple):
     decimals: int
     exclusions: int
     apart: Mapping[str, Expression] = MappingProxyType({})
+    is_split: Callable[[Expression], bool] = lambda _: False
+    result_words: str = ""
     places: Mapping[str, int] = MappingProxyType({})
 
 

@@ -1,6 +1,6 @@
 """One table's lines that meet a report's conditions, with the measures asked of them: growth, rankings and pace."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
@@ -28,8 +28,10 @@ from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.edges import AskedDays, edge_notes
 from level_almanac.core.lines.lacking import lacking_notes, unknown_notes
 from level_almanac.core.lines.member_names import names_of
+from level_almanac.core.lines.natural_signs import NATURAL_NOTE, is_natural, is_one_sided, result_words
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import (
+    asked_words,
     check_classes,
     check_date,
     class_rules,
@@ -151,12 +153,14 @@ class TableMeasures:
         self.fields, computed = read_computed(self.fields, request.compute, used, self.as_of, self.labels.label)
         reader = ComputedReader(self.fields, "--of", UsageMistake, self.as_of, self.labels.label)
         self.reader = reader_of_columns = ShownReader(reader, computed, UsageMistake)
-        self.measures: tuple[Measure, ...] = (
-            *read_measures(of, reader_of_columns, where),
-            *(measure for text in more for measure in read_measures(text, reader_of_columns, where)),
+        one_sided = is_one_sided(self.conditions, book.chart)
+        self.measures: tuple[Measure, ...] = tuple(
+            measure
+            for text in (of, *more)
+            for measure in read_measures(text, reader_of_columns, where, one_sided=one_sided)
         )
+        self._first = self.measures[0].key
         self._check_currencies()
-        self.named = ", ".join(dict.fromkeys(measure.label for measure in self.measures)) + _MEANING.get(of, "")
         self.by: tuple[ShownField, ...] = reader_of_columns.grouped(request.by, "--by") if request.by else ()
         beside = [field for name in across for field in reader_of_columns.grouped(name, where)]
         told = values_of((*self.by, *beside, *(each.field for each in self.measures)))
@@ -270,7 +274,7 @@ class TableMeasures:
         """What a proof adds up of each line: the first measure that is a sum, or else the table's own amount."""
         for measure in self.measures:
             if measure.adds and measure.kind != "count":
-                return measure.parts[0].value
+                return measure.proven
         return FieldReference(self.own.measure) if self.own.measure else None
 
     def shown_as(self, rules: Sequence[Rule], windows: Sequence[tuple[str, Window]]) -> tuple[Part, ...]:
@@ -291,8 +295,9 @@ class TableMeasures:
         return tuple(Part(name, CountedAmount(lines, Decimal(amount or 0))) for (name, _), lines, amount in pairs)
 
     def blank_notes(self, rules: Sequence[Rule], more: Sequence[ShownField] = ()) -> Iterator[str]:
-        """Yield how many lines have nothing in a field that a measure is made of, and so count there with nothing, and
-        how many lead to what a linked table lacks. more: fields that lines are told apart by, beside those of `by`.
+        """Yield how many lines lack a field of a measure, and how many have a code that a linked table lacks.
+
+        more: fields that columns are divided by, beside those of `by`.
         """
         yield from lacking_notes(self.book.engine, self.source(rules), [measure.field for measure in self.measures])
         yield from unknown_notes(self.book, self.fields, rules, (*self.by, *more))
@@ -306,7 +311,7 @@ class TableMeasures:
     ) -> Proof:
         """Return the accounting of all lines of the table. of: the measure that adds up, if not the first that does."""
         own = FieldReference(self.own.measure) if self.own.measure else None
-        measure, words = self.proven if of is None else of.parts[0].value, self.own.proof_measure
+        measure, words = self.proven if of is None else of.proven, self.own.proof_measure
         counted = left_out(self.book.engine, self.source(rules), measure)
         shown, parts = proof_parts(rules, counted)
         unlike = set(self.selection.unlike) if self.selection else set()
@@ -317,8 +322,41 @@ class TableMeasures:
             every = [each for each in left_out(self.book.engine, self.source(aside), measure) if each.rule is None]
             considered = CountedAmount(considered.lines, sum((Decimal(each.amount) for each in every), Decimal(0)))
             shown_measure = of or next(each for each in self.measures if each.adds and each.kind != "count")
-            words = "amount, natural signs" if shown_measure.key == "natural" else shown_measure.label
+            words = shown_measure.label
         return Proof(words, considered, shown, parts, tuple(checks), self.decimals, shown_as, self.own.name)
+
+    @property
+    def named(self) -> str:
+        """The measures as titles name them."""
+        labels = ", ".join(dict.fromkeys(measure.label for measure in self.measures))
+        return labels + (_MEANING.get(self.usual, "") if self.measures[0].key == self._first else "")
+
+    def keep(self, keys: Collection[str]) -> None:
+        """Keep only the measures with these keys."""
+        self.measures = tuple(measure for measure in self.measures if measure.key in keys) or self.measures
+
+    def is_natural(self, measure: Measure) -> bool:
+        """Return whether a measure is an amount in the natural signs of accounts."""
+        return measure.kind == "amount" and is_natural(measure.proven, self.own)
+
+    @property
+    def are_natural(self) -> bool:
+        """Whether the report has amounts, and all of them are in natural signs."""
+        amounts = [measure for measure in self.measures if measure.kind == "amount"]
+        return bool(amounts) and all(map(self.is_natural, amounts))
+
+    def natural_notes(self, results: Sequence[tuple[str, Decimal | None]] = ()) -> Iterator[Note | str]:
+        """Yield notes on natural signs if the report has such amounts.
+
+        results: by the label of a column credits less debits of its total if that is blank, else None.
+        """
+        if any(map(self.is_natural, self.measures)):
+            yield NATURAL_NOTE
+        found = [(label, amount) for label, amount in results if amount is not None]
+        if found:
+            words = result_words(self.conditions, self.book.chart, of_result=bool(self.of_kind))
+            named = ", ".join(f"{label} {{}}" for label, _ in found)
+            yield Note(f"{words} in all: {named}", tuple(amount for _, amount in found), self.decimals)
 
     def extent(self, window: Window) -> str:
         """Return how much of its unit a window is, or up to where the data goes where it ends within it."""
@@ -366,27 +404,23 @@ class TableMeasures:
         if request.after_closing:
             facts["closing_lines"] = "after closing"
         if request.conditions:
-            facts["conditions"] = " · ".join(request.conditions.words)
+            facts["conditions"] = " · ".join(asked_words(self.conditions))
         return facts | {"loaded": self.book.state.loaded_at.astimezone(self.book.zone).isoformat(timespec="minutes")}
 
     def subtitle(self, *more: str) -> tuple[str, ...]:
         """Return the lines that head the report. more: what else stands in the line of the day."""
         request = self.request
         named = [self.selection.words, self.selection.currency] if self.selection else []
-        if self.own.entries and any("natural" in _names(measure) for measure in self.measures):
+        if self.are_natural:
             named.append("natural signs")
         dated = [f"by {request.date}"] if request.date else []
         dated += ["after closing"] if request.after_closing else []
         dated += [self.state.words] if self.tells_state else []
         return (
             *([" · ".join(named)] if named else []),
-            " · ".join([table_as_of_words(self.as_of, self.through), *dated, *more, *request.conditions.words]),
+            " · ".join([table_as_of_words(self.as_of, self.through), *dated, *more, *asked_words(self.conditions)]),
             table_words(self.book, self.own.name, self.dated),
         )
-
-
-def _names(measure: Measure) -> str:
-    return f"{measure.key} {measure.field.value}"
 
 
 def considered_lines(book: Book, table: str, unlike: set[str]) -> CountedAmount:

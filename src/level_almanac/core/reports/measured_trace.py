@@ -62,7 +62,10 @@ def measured_lines(
     ).made()
     total = lines.rows[-1]
     values = [total.cells.get(column.key) for column in sums if column.aggregate]
-    traced_value = measure.value([*values] if measure.parts and sums else [_count(lines)])
+    if measure.has_sides:
+        values.append(None)
+    figure = measure.value([*values] if measure.parts and sums else [_count(lines)])
+    traced_value = measure.cell(figure, measured.decimals)
     cell = Decimal(str(meant.cell)) if isinstance(meant.cell, Decimal | int) else None
     off = (traced_value or Decimal(0)) != (cell or Decimal(0))
     words = "the lines sum to the figure" if measure.adds else "the lines come to the figure"

@@ -34,7 +34,8 @@ def divided(window: Window, unit: Unit, number: int, as_of: AsOf) -> Iterator[tu
             return
         whole_weeks = unit == "week" and window.last == window.whole_last
         begin = first if unit == "week" else max(first, window.first)
-        yield name, window_of_days(begin, last if whole_weeks else min(last, window.last), last, unit, as_of)
+        end = last if whole_weeks else min(last, window.last)
+        yield name, window_of_days(begin, end, last, unit if begin == first else f"rest of {unit}", as_of)
         day = last + _ONE_DAY
 
 
@@ -57,13 +58,15 @@ def _periods(window: Window, number: int, as_of: AsOf) -> Iterator[tuple[str, Wi
         year = calendar.year(period.year)
         while len(group) < number and group[-1] is not year.periods[-1]:
             group.append(year.periods[group[-1].number])
-        last = min(group[-1].last, window.last)
+        first, last = max(period.first, window.first), min(group[-1].last, window.last)
         at_year_end = group[-1] == year.periods[-1]
         extras = 0 if at_year_end and year.extra_periods else as_of.extras
         name = f"{period}–P{group[-1].number:02d}" if len(group) > 1 else str(period)
-        within = stretches(calendar, period.first, last, 0, crossing=False)
+        within = stretches(calendar, first, last, 0, crossing=False)
         unit = "period" if len(group) == 1 else f"{len(group)} periods"
-        yield name, Window(period.first, last, group[-1].last, unit, within, extras)
+        if first > period.first:
+            unit = f"rest of {unit}"
+        yield name, Window(first, last, group[-1].last, unit, within, extras)
         if at_year_end and last == year.last:
             for count, extra in enumerate(year.extra_periods[: as_of.extras], 1):
                 yield str(extra), window_of_period(extra, as_of, count)

@@ -1,6 +1,6 @@
 """The columns that `--show` names of documents and parties: the report's own, and any fields beside them."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -11,6 +11,7 @@ from level_almanac.core.lines.computed import ComputedReader
 from level_almanac.core.lines.computed_asked import read_computed
 from level_almanac.core.lines.currencies import currencies_of
 from level_almanac.core.lines.day_labels import DayLabels
+from level_almanac.core.lines.lacking import average_note
 from level_almanac.core.lines.selected import ShownField, ShownReader, labelled, pieces
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.table.model import Cell, Column, Row
@@ -60,6 +61,7 @@ class Beside:
         self.columns = self._read(wanted) if wanted.text else ()
         found = [each.field for each in self.columns if each.field is not None and not each.of_party]
         self.plan = CellPlan(found, apart=currencies_of(fields.table, found))
+        self._whole: tuple[int, Sequence[Any]] = (0, ())
 
     def _read(self, wanted: Wanted) -> tuple[Named, ...]:
         own = {key.casefold(): key for key in wanted.own}
@@ -114,6 +116,8 @@ class Beside:
         """Return the cells of some lines. sums: of what the plan asks for; total: whether a total's, which tells no
         value that its lines only have in common.
         """
+        if count > self._whole[0]:
+            self._whole = (count, sums)
         return {
             each.key: self.plan.cell(each.field, count, sums)
             for each in self.columns
@@ -121,6 +125,12 @@ class Beside:
             and not each.of_party
             and not (total and each.field.ratio is None and each.field.summing == "only")
         }
+
+    def notes(self) -> Iterator[str]:
+        """Yield how many lines each average uses, of the largest group that cells were made for: the total."""
+        count, sums = self._whole
+        for label, place in self.plan.averaged.values() if sums else ():
+            yield from average_note(label, int(sums[place] or 0), count)
 
     def of_party(self, code: str) -> dict[str, Cell]:
         """Return the cells of a party that are of its own fields."""

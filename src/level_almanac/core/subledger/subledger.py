@@ -23,7 +23,7 @@ from level_almanac.core.header import (
 from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.edges import AskedDays, edge_notes
 from level_almanac.core.lines.rule import Rule
-from level_almanac.core.lines.rules import condition_rules, entity_rule
+from level_almanac.core.lines.rules import asked_words, condition_rules, entity_rule
 from level_almanac.core.lines.slips import word_slips
 from level_almanac.core.lines.source_place import SOURCE_PLACE
 from level_almanac.core.lines.void_notes import void_notes
@@ -260,6 +260,7 @@ class Subledger:
         yield from self.selection.notes
         yield from as_of_notes(self.as_of)
         yield from early_notes(self.book, self.table, self.selection, self.day)
+        yield from self.beside.notes()
 
     def standing_on(self, day: date) -> Covered:
         """Return that figures tell the state at the end of a day."""
@@ -288,12 +289,12 @@ class Subledger:
             "as_of_chosen": self.as_of.how,
         }
         if self.request.conditions:
-            facts["conditions"] = " · ".join(self.request.conditions.words)
+            facts["conditions"] = " · ".join(asked_words(self.rules))
         return facts | data_facts(self.book, self.table)
 
     def subtitle(self, *words: str) -> tuple[str, ...]:
         """Return what heads the report, as lines to be read. words: of this report, on a line with the conditions."""
-        pieces = [*(word for word in words if word), *self.request.conditions.words]
+        pieces = [*(word for word in words if word), *asked_words(self.rules)]
         return (
             f"{self.selection.words} · {self.selection.currency}",
             as_of_words(self.book, self.as_of),

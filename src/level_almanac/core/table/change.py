@@ -1,5 +1,6 @@
 """Change and change % between two figures (docs/figures.md, "Change")."""
 
+from collections.abc import Iterable
 from decimal import Decimal
 
 from level_almanac.core.table.exact import EXACT
@@ -20,14 +21,26 @@ class Figure:
         return Figure(self.amount + other.amount, self.lines + other.lines)
 
     def __sub__(self, other: "Figure") -> "Figure":
-        return Figure(self.amount - other.amount, self.lines + other.lines)
+        return Figure(EXACT.subtract(self.amount, other.amount), self.lines + other.lines)
+
+
+def _hundredfold(amount: Decimal, turn: int = 1) -> Decimal:
+    return EXACT.multiply(amount, Decimal(100 * turn))
 
 
 def percent(part: Decimal, whole: Decimal) -> Decimal | None:
     """Return a part in percent of the whole; None where the whole is nothing."""
     if not whole:
         return None
-    return EXACT.divide(part * 100, whole).quantize(PERCENT_PLACES, context=EXACT)
+    return EXACT.divide(_hundredfold(part), whole).quantize(PERCENT_PLACES, context=EXACT)
+
+
+OFFSET = "Amounts of both signs offset each other in {}, so its shares are n/m"
+
+
+def are_offset(members: Iterable[Decimal], whole: Decimal) -> bool:
+    """Return whether shares of a total mean nothing: it is zero, or a member is larger in size than it is."""
+    return not whole or any(member.copy_abs() > whole.copy_abs() for member in members)
 
 
 def change_percent(of: Figure, over: Figure) -> Decimal | str | None:
@@ -44,7 +57,7 @@ def change_percent(of: Figure, over: Figure) -> Decimal | str | None:
         return "gone"
     if not over.amount or of.amount * over.amount < 0:
         return "n/m"
-    percent = EXACT.divide((of.amount - over.amount) * 100, abs(over.amount))
+    percent = EXACT.divide(_hundredfold(EXACT.subtract(of.amount, over.amount)), over.amount.copy_abs())
     return percent.quantize(PERCENT_PLACES, context=EXACT)
 
 
@@ -60,5 +73,5 @@ def variance_percent(of: Figure, plan: Figure, favourable: int) -> Decimal | str
         return "no plan"
     if not plan.amount or of.amount * plan.amount < 0:
         return "n/m"
-    percent = EXACT.divide(favourable * (of.amount - plan.amount) * 100, abs(plan.amount))
+    percent = EXACT.divide(_hundredfold(EXACT.subtract(of.amount, plan.amount), favourable), plan.amount.copy_abs())
     return percent.quantize(PERCENT_PLACES, context=EXACT)

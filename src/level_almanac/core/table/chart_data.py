@@ -28,11 +28,14 @@ class Bar(NamedTuple):
 
 
 class Bars(NamedTuple):
-    """One group's members, and all other of it on a scale of their own."""
+    """One group's members.
+
+    others: all other members together, and the lines without a member, drawn on a scale of their own.
+    """
 
     name: str
     bars: tuple[Bar, ...]
-    other: Bar | None
+    others: tuple[Bar, ...] = ()
 
 
 class BarsChart(NamedTuple):

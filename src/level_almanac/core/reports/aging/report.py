@@ -6,6 +6,7 @@ from decimal import Decimal
 from typing import Any, Literal
 
 from level_almanac.core.book import Book
+from level_almanac.core.columns.ranking import apart_from_blank
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.subledger.beside import Wanted, tidy
@@ -22,7 +23,7 @@ from level_almanac.store.line_query import Asked
 from level_almanac.store.predicate import Every, FieldTest, Not, Predicate, Some
 
 _ZERO = Decimal(0)
-UNAPPLIED = "unapplied"
+OTHER, UNAPPLIED = "all-other", "unapplied"
 TOTAL = "total"
 Member = str | None
 
@@ -205,16 +206,23 @@ class Aging:
             ordered = sorted(sums, key=lambda member: (member is None, member or ""))
         else:
             ordered = sorted(sums, key=lambda member: in_order(self._sorted_by(member), member or "\uffff"))
-        top = ordered if self.request.top is None else ordered[: self.request.top]
-        for member in top:
+        named, blank = apart_from_blank(ordered, lambda member: member)
+        if self.request.top is None:
+            named, blank = ordered, []
+        top, others = named[: self.request.top], named[len(named[: self.request.top]) :]
+
+        def row(member: Member) -> Row:
             own = cells(sums[member]) | self._cells_beside([member])
-            yield Row(self.key_of(member), self._label(member), 0, "line", own)
+            return Row(self.key_of(member), self._label(member), 0, "line", own)
+
+        yield from map(row, top)
         adds = [self.key_of(member) for member in top]
-        if len(top) < len(ordered):
-            other = {key: whole[key] - sum((sums[each][key] for each in top), _ZERO) for key in keys}
-            others = cells(other) | self._cells_beside(ordered[len(top) :])
-            yield Row("all-other", f"All other, {len(ordered) - len(top):,}", 0, "line", others)
-            adds.append("all-other")
+        if others:
+            other = {key: sum((sums[each][key] for each in others), _ZERO) for key in keys}
+            yield Row(OTHER, f"All other, {len(others):,}", 0, "line", cells(other) | self._cells_beside(others))
+            adds.append(OTHER)
+        yield from map(row, blank)
+        adds += [self.key_of(member) for member in blank]
         total = cells(whole) | self._cells_beside(ordered)
         yield Row("total", "Total", 0, "total", total, adds=tuple((1, key) for key in adds))
         shares: dict[str, Cell] = {key: percent(whole[key], whole[TOTAL]) for key in keys}

@@ -24,7 +24,7 @@ from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.edges import AskedDays, edge_notes
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.rule import Rule
-from level_almanac.core.lines.rules import condition_rules, entity_rule, proof_parts
+from level_almanac.core.lines.rules import asked_words, condition_rules, entity_rule, proof_parts
 from level_almanac.core.lines.selected import ShownField, ShownReader, labelled, pieces
 from level_almanac.core.lines.shape import ListShape, MadeRows
 from level_almanac.core.lines.slips import word_slips
@@ -432,7 +432,7 @@ class Billing:
         if request.by:
             facts["by"] = request.by
         if request.conditions:
-            facts["conditions"] = " · ".join(request.conditions.words)
+            facts["conditions"] = " · ".join(asked_words(self.conditions))
         return facts | {"loaded": self.book.state.loaded_at.astimezone(self.book.zone).isoformat(timespec="minutes")}
 
     @property
@@ -448,7 +448,7 @@ class Billing:
         paid = ", ".join(f"{key.replace('_', ' ')} {dated}" for key, dated in self._payment_facts.items())
         how = f"charges by {self.dated[CHARGE]}, {paid}, adjustments by posted"
         words = [days] if self.request.view == "unposted" else [days, how]
-        yield " · ".join([*words, *self.request.conditions.words])
+        yield " · ".join([*words, *asked_words(self.conditions)])
         yield table_words(self.book, TABLE, "posted")
 
     def _proof(self, shown: CountedAmount, parts: tuple[Part, ...], made: MadeRows) -> Proof:

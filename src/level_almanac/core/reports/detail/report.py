@@ -178,7 +178,7 @@ class _Detail:
                         *dated_words(self.request.dated),
                         closing,
                         f"accounts: {', '.join(self.request.accounts)}",
-                        *self.conditions.words,
+                        *self.conditions.balance_words,
                     ]
                 ),
                 data_words(self.book),
@@ -422,8 +422,7 @@ class _Detail:
         yield from self.selection.notes
         yield from as_of_notes(self.as_of, self.range.last)
         yield from early_notes(self.book, "ledger", self.selection, self.range.last)
-        if self.conditions.rules:
-            yield "Only some lines are asked for, in openings and balances too"
+        yield from self.conditions.balance_notes()
         empty = len(self.accounts) - len(figures)
         if empty:
             words = how_many(empty, "account")

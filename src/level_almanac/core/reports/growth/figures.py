@@ -9,6 +9,7 @@ from typing import Any, Literal, NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
+from level_almanac.core.columns.units import MeasureUnits
 from level_almanac.core.language.days import DayExpression, Unit
 from level_almanac.core.measures.day_sums import DaySums, Members, in_order
 from level_almanac.core.measures.measure import padded
@@ -21,6 +22,7 @@ from level_almanac.core.spans.as_of import COVERS
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.spans.windows import Missing, Window, window_of_days
 from level_almanac.core.table.change import PERCENT_PLACES, Figure, change_percent
+from level_almanac.core.table.exact import EXACT
 from level_almanac.core.table.model import Cell
 from level_almanac.errors import Mistake, UsageMistake, listed
 from level_almanac.immutable import immutable
@@ -174,9 +176,11 @@ class Growing:
         if len(other.measures) != 1:
             raise UsageMistake(Mistake("one measure of the other table is needed", self.option, repr(of)))
         mine = self.measured.measures[0]
-        if self.request.less and (other.measures[0].kind != mine.kind or not mine.adds):
-            what = f"{mine.label} and {other.measures[0].label} are not of one kind, or do not add up"
-            raise UsageMistake(Mistake(what, self.option, repr(of), "two amounts, quantities or counts"))
+        units = [MeasureUnits(each.fields).of(each.measures[0]) for each in (self.measured, other)]
+        if self.request.less and (not units[0].is_like(units[1]) or not mine.adds):
+            what = f"{mine.label} and {other.measures[0].label} are not like columns, or do not add up"
+            got = f"{of} ({units[1].words}), taken off {mine.key} ({units[0].words})"
+            raise UsageMistake(Mistake(what, self.option, got, "two amounts, quantities or counts"))
         self.per_name = name.lower()
         return other
 
@@ -222,38 +226,47 @@ class Growing:
         sums = self.sums.within(window, member)
         if shown.kind == "":
             value = self.sums.value(sums, shown.number)
-            if value is None and self.measured.measures[shown.number].adds:
+            if value is None and not sums.lines and self.measured.measures[shown.number].adds:
                 value = Decimal(0)
             return None if value is None else Figure(value, sums.lines)
         assert self.per is not None  # noqa: S101  such figures are only shown where it is
         other = self.per.within(window, member)
         below = self.per.value(other, 0)
+        if below is None and other.lines and self.per.measured.measures[0].has_sides:
+            return None
         if shown.kind == "of_per":
             return Figure(below or Decimal(0), other.lines)
         above = self.sums.value(sums, 0)
+        if above is None and sums.lines and self.measured.measures[0].has_sides:
+            return None
         if shown.kind == "less":
             return Figure((above or Decimal(0)) - (below or Decimal(0)), sums.lines + other.lines)
         if above is None or not below:
             return None
-        return Figure((above / below).quantize(PERCENT_PLACES), sums.lines)
+        return Figure(EXACT.divide(above, below), sums.lines)
 
     def cells(self, stage: Stage, member: Members | None, shown: Shown) -> dict[str, Cell]:
         """Return the cells of a row."""
         now, before, last = (
             self.figure(window, member, shown) for window in (stage.now, stage.before, stage.last_year)
         )
-        decimals = self.decimals_of(shown)
-        places = self.measured.decimals if decimals is None else decimals
+
+        def cell(value: Decimal) -> Cell:
+            decimals = self.decimals_of(shown)
+            if shown.kind == "per" or (not shown.kind and self.measured.measures[shown.number].kind == "ratio"):
+                return value.quantize(PERCENT_PLACES, context=EXACT)
+            return padded(value, self.measured.decimals if decimals is None else decimals)
+
         cells: dict[str, Cell] = {
             "days": self._days_words(stage.now),
-            "now": padded(now.amount, places) if now else None,
+            "now": cell(now.amount) if now else None,
         }
         for key, other in (("before", before), ("last-year", last)):
             if other is None:
                 continue
-            cells[key] = padded(other.amount, places)
+            cells[key] = cell(other.amount)
             if now is not None:
-                cells[f"{key}-change"] = padded(now.amount - other.amount, places)
+                cells[f"{key}-change"] = cell((now - other).amount)
                 cells[f"{key}-change-pct"] = None if self.is_percent(shown) else change_percent(now, other)
         return cells
 

@@ -56,19 +56,17 @@ def _compared(
 
 def _panels(made: TableColumns, rows: Sequence[Row], keys: tuple[str, str, str, str]) -> list[Bars]:
     deepest = len(made.measured.by) - 1
-    panels: dict[str, tuple[str, list[Bar], Bar | None]] = {}
+    panels: dict[str, tuple[str, list[Bar], list[Bar]]] = {}
     path: list[str] = []
     for row in rows:
         if row.kind == "heading":
             path = [*path[: row.level], row.label]
         elif row.kind == "line" and row.level == deepest:
             name = ", ".join(path[:deepest])
-            _, bars, _ = panels.setdefault(name, (name, [], None))
-            if row.told_kind == "all-other":
-                panels[name] = (name, bars, _bar(row, keys))
-            else:
-                bars.append(_bar(row, keys))
-    return [Bars(name, tuple(bars), other) for name, bars, other in panels.values()]
+            _, bars, others = panels.setdefault(name, (name, [], []))
+            # Rows after all other have no member.
+            (others if others or row.told_kind == "all-other" else bars).append(_bar(row, keys))
+    return [Bars(name, tuple(bars), tuple(others)) for name, bars, others in panels.values()]
 
 
 def _bar(row: Row, keys: tuple[str, str, str, str]) -> Bar:

@@ -10,9 +10,9 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words
 from level_almanac.core.columns.pairs import unlike_notes
 from level_almanac.core.columns.placed import PlacedColumn, last_years
-from level_almanac.core.columns.ranking import goes_by_size, ranked
+from level_almanac.core.columns.ranking import apart_from_blank, goes_by_size, ranked
 from level_almanac.core.columns.sums import Members
-from level_almanac.core.columns.table_columns import Group, TableColumns, measure_places
+from level_almanac.core.columns.table_columns import GROUP, TOTAL, Group, TableColumns, measure_places
 from level_almanac.core.header import reach_notes
 from level_almanac.core.language.columns import ShareColumn
 from level_almanac.core.language.parsing import pointed
@@ -28,6 +28,7 @@ from level_almanac.core.reports.list.request import ListRequest
 from level_almanac.core.requests.conditions import flat
 from level_almanac.core.spans.compared import holiday_notes, rest_words
 from level_almanac.core.spans.windows import Missing, Window, rest_of_cut, window_of_days
+from level_almanac.core.table.change import OFFSET
 from level_almanac.core.table.model import Cell, Check, Column, CountedAmount, Note, Part, Proof, ReportTable, Row
 from level_almanac.core.table.model import heading as heading_row
 from level_almanac.core.table.threshold import Threshold
@@ -94,6 +95,7 @@ class ColumnedList:
         self.kept = [group for group in self.all_groups if self._holds(group, every)]
         self.whole = self.made.together(self.kept)
         self.notes: list[Note | str] = []
+        self._offset: dict[Members, dict[str, str]] = {}
         self.rows_behind: dict[str, tuple[Members, Others | None]] = {"total": ((), None)}
 
     # What is asked for.
@@ -205,7 +207,7 @@ class ColumnedList:
 
     def _rows(self) -> Iterator[Row]:
         if not self.by:
-            yield Row("total", "Total", 0, "total", self.made.cells(self.whole, self.whole, self.whole))
+            yield Row("total", "Total", 0, "total", self._cells(self.whole, self.tree))
             return
         first = self.request.first_rows
         ordered = self._ordered(self.tree.inner, 0)
@@ -214,11 +216,11 @@ class ColumnedList:
         yield from self._below(shown, self.tree, 0, keys)
         adds = tuple((1, key) for key in keys)
         total = f"Total, {how_many(self.tree.leaves, 'group')}"
-        cells = self.made.cells(self.whole, self.whole, self.whole)
+        cells = self._cells(self.whole, self.tree)
         if len(shown) < len(ordered):
             self.notes.append(f"First {len(shown):,} of {len(ordered):,} shown; the total is of all of them")
             part = self.made.together([branch.group for branch in shown])
-            own = self.made.cells(part, self.whole, self.whole)
+            own = self._cells(part, self.tree)
             if shown:
                 yield Row("shown", f"Total of the first {len(shown):,}", 0, "subtotal", own, adds=adds)
             yield Row("total", f"Total of all, {how_many(self.tree.leaves, 'group')}", 0, "total", cells)
@@ -228,13 +230,23 @@ class ColumnedList:
     def _below(self, ordered: Sequence[Branch], of: Branch, depth: int, keys: list[str]) -> Iterator[Row]:
         """Yield the rows of branches of one group. keys: takes the keys of those that add up to it."""
         deepest = depth == len(self.by) - 1
+        blank: list[Branch] = []
+        if self.most is not None:
+            ordered, blank = apart_from_blank(ordered, lambda branch: branch.members[-1])
         most = self.most if deepest and self.most is not None else len(ordered)
         shown, others = ordered[:most], ordered[most:]
-        for branch in shown:
+        yield from self._branch_rows(shown, of, depth, keys)
+        if others:
+            yield self._others_row(shown, others, of, depth, keys)
+        yield from self._branch_rows(blank, of, depth, keys)
+
+    def _branch_rows(self, branches: Sequence[Branch], of: Branch, depth: int, keys: list[str]) -> Iterator[Row]:
+        deepest = depth == len(self.by) - 1
+        for branch in branches:
             key, label = self.key(branch.members), self.measured.called(depth, branch.members[-1])
             keys.append(key)
             self.rows_behind[key] = (branch.members, None)
-            cells = self.made.cells(branch.group, of.group, self.whole)
+            cells = self._cells(branch.group, of)
             if deepest:
                 yield Row(key, label, depth, "line", cells)
                 continue
@@ -242,15 +254,26 @@ class ColumnedList:
             yield heading_row(key, label, depth)
             yield from self._below(self._ordered(branch.inner, depth + 1), branch, depth + 1, inner)
             yield Row(key, f"Total {label}", depth, "subtotal", cells, adds=tuple((1, each) for each in inner))
-        if others:
-            prefix = f"{self.key(of.members)}/" if of.members else ""
-            keys.append(f"{prefix}{OTHER}")
-            members = [branch.members[-1] for branch in shown]
-            than = tuple(str(member) for member in members if member is not None)
-            self.rows_behind[keys[-1]] = (of.members if of.members else (), Others(than, None in members))
-            rest = self.made.together([branch.group for branch in others])
-            cells = self.made.cells(rest, of.group, self.whole)
-            yield Row(keys[-1], f"All other ({len(others):,})", depth, "line", cells)
+
+    def _cells(self, group: Group, of: Branch) -> dict[str, Cell]:
+        """Return the cells of a row. of: the group that it stands in."""
+        if of.members not in self._offset:
+            inner = [branch.group for branch in of.inner]
+            offset = self.made.offset(self.kept, self.whole, TOTAL) | self.made.offset(inner, of.group, GROUP)
+            self._offset[of.members] = offset
+        return self.made.cells(group, of.group, self.whole, self._offset[of.members])
+
+    def _others_row(
+        self, shown: Sequence[Branch], others: Sequence[Branch], of: Branch, depth: int, keys: list[str]
+    ) -> Row:
+        """Return the row of all other members, after those shown."""
+        prefix = f"{self.key(of.members)}/" if of.members else ""
+        keys.append(f"{prefix}{OTHER}")
+        than = tuple(str(branch.members[-1]) for branch in shown)
+        self.rows_behind[keys[-1]] = (of.members if of.members else (), Others(than, blank=True))
+        rest = self.made.together([branch.group for branch in others])
+        cells = self._cells(rest, of)
+        return Row(keys[-1], f"All other ({len(others):,})", depth, "line", cells)
 
     def key(self, members: Members) -> str:
         """Return the key of a row."""
@@ -352,10 +375,13 @@ class ColumnedList:
             yield "None is above zero, so size decides: the largest are those furthest below it"
         if self.limits and measured.request.conditions.besides:
             yield from self._short_notes()
-        if measured.own.entries and any(measure.key == "natural" for measure in measured.measures):
-            yield "Amounts are in their accounts' natural signs: income positive when earned, costs when spent"
+        yield from measured.natural_notes(
+            [(slot.label or slot.key, made.result_of(self.whole, slot)) for slot in made.slots]
+        )
         for plans in made.plans.plans.values() if made.plans else ():
             yield from plans.remarks
+        labels = dict.fromkeys(label for found in self._offset.values() for label in found.values())
+        yield from (OFFSET.format(label) for label in labels)
         yield from self.notes
 
     def _span_notes(self) -> Iterator[Note | str]:

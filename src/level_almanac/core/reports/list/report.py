@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
-from typing import Any
+from typing import Any, NamedTuple
 
 from level_almanac.core.book import Book
 from level_almanac.core.calendar.date_text import day_words, range_words
@@ -28,9 +28,11 @@ from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.edges import AskedDays, edge_notes
 from level_almanac.core.lines.lacking import lacking_notes, once_notes, unknown_notes
 from level_almanac.core.lines.member_names import names_of
+from level_almanac.core.lines.natural_signs import is_natural, is_one_sided, result_words
 from level_almanac.core.lines.rows import ListRows
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import (
+    asked_words,
     check_classes,
     check_date,
     class_rules,
@@ -123,6 +125,7 @@ class Listing:
         self.tells_state = self.state.are_used(self.fields, self.conditions, told)
         if not self.tells_state:
             self.fields = self.fields._replace(further=None)
+        self.one_sided = is_one_sided(self.conditions, book.chart)
         self.rules = tuple(self._rules())
         fields = self.fields.with_computed(
             *(
@@ -238,11 +241,13 @@ class Listing:
         """Ask the store, and return the report and what its rows were made from."""
         proven = self._proven()
         decimals = self.selection.decimals if self.selection else 2
-        rows_made = self._rows(proven[0][1], decimals).made()
+        rows_made = self._rows(proven[0].measure, decimals).made()
         below = rows_made.below_threshold
+        places = {column.key: column.decimals for column in rows_made.columns}
         # What limits leave out is known of the amount that they are on alone.
         first, *others = (
-            self._proof(words, measure, below, decimals) for words, measure in proven[: 1 if below.lines else None]
+            self._proof(each.words, each.measure, below, places.get(each.key, decimals))
+            for each in proven[: 1 if below.lines else None]
         )
         table = ReportTable(
             title=f"{self.own.name.replace('_', ' ').capitalize()}: {self._title_words()}",
@@ -256,7 +261,7 @@ class Listing:
                 *self._slips(),
                 *(self.selection.notes if self.selection else ()),
                 *self._notes(),
-                *lacking_notes(self.book.engine, self.source, [each for each in self.shown if each.value is not None]),
+                *lacking_notes(self.book.engine, self.source, self.shown),
                 *once_notes(self.shown),
                 *unknown_notes(self.book, self.fields, self.rules, (*self.by, *self.shown)),
                 *rows_made.notes,
@@ -270,23 +275,26 @@ class Listing:
         hidden |= {"closing": "--after-closing"} if not request.after_closing else {}
         yield from word_slips(self.book, self.fields, self.conditions, hidden)
 
-    def _proven(self) -> list[tuple[str, Expression | None]]:
-        """Return what the proof is of, in words and as a value of lines: each amount that is shown and adds up."""
+    def _proven(self) -> list["Proven"]:
+        """Return what the proof sums: each amount that is shown and adds up, or each quantity if no amount is shown."""
         apart = currencies_of(self.own, self.shown)
-        shown: dict[Expression, str] = {}
+        shown: dict[Expression, Proven] = {}
         limited = [column for limit, column in self.limits if not limit.each]
-        for column in (*limited, *self.shown):
-            adds = column.kind == "amount" and column.ratio is None and column.summing == "sum"
-            if adds and column.key not in apart and column.total_value is not None:
-                shown.setdefault(column.total_value, column.label)
         own = FieldReference(self.own.measure) if self.own.measure else None
-        found: list[tuple[str, Expression | None]] = [
-            (self.own.proof_measure if value == own else words, value) for value, words in shown.items()
-        ]
+        for kind in ("amount", "quantity"):
+            for column in (*limited, *self.shown):
+                value = column.total_value
+                adds = column.kind == kind and column.ratio is None and column.aggregate in ("", "sum")
+                if adds and column.summing == "sum" and column.key not in apart and value is not None:
+                    words = self.own.proof_measure if value == own else column.label
+                    shown.setdefault(value, Proven(words, value, column.key))
+            if shown:
+                break
+        found = list(shown.values())
         if not limited:
-            # What was counted at loading is of the table's own amount, which is the best to go by.
-            found.sort(key=lambda each: each[1] != own)
-        return found or [(self.own.proof_measure, own)]
+            # The sums that were counted at loading are of the table's own amount, so it comes first.
+            found.sort(key=lambda each: each.measure != own)
+        return found or [Proven(self.own.proof_measure, own, "")]
 
     def _proof(self, words: str, measure: Expression | None, below: CountedAmount, decimals: int) -> Proof:
         counted, parts = proof_parts(self.rules, left_out(self.book.engine, self.source, measure))
@@ -329,8 +337,6 @@ class Listing:
         if self.days and not self.as_of.ahead:
             yield from as_of_notes(self.as_of, self.days[1])
             yield from early_notes(self.book, self.own.name, self.selection, self.days[1])
-        if self.own.name == "budget" and any(each.kind == "amount" for each in self.shown):
-            yield "Plans stand in their accounts' natural signs; a total of several classes adds them as they stand"
         if self.own.name in SIDE_OF.values() and any(each.key in ("amount", "amount-turned") for each in self.shown):
             yield "Amounts of all kinds are above zero; `signed` has each with its kind's sign"
 
@@ -354,9 +360,14 @@ class Listing:
                 decimals=decimals,
                 exclusions=exclusions,
                 apart=currencies_of(self.own, self.shown),
+                is_split=self._is_split,
+                result_words=result_words(self.conditions, self.book.chart),
                 places=self.book.account_places,
             ),
         )
+
+    def _is_split(self, value: Expression) -> bool:
+        return not self.one_sided and is_natural(value, self.own)
 
     def _order(self) -> tuple[Order, ...]:
         """Return the order of lines that nothing else is asked of."""
@@ -394,7 +405,7 @@ class Listing:
         if request.after_closing:
             facts["closing_lines"] = "after closing"
         if request.conditions:
-            facts["conditions"] = " · ".join(request.conditions.words)
+            facts["conditions"] = " · ".join(asked_words(self.conditions))
         if request.compute:
             facts |= {"as_of": self.as_of.day.isoformat(), "compute": " · ".join(map(flat, request.compute))}
         if self.tells_state:
@@ -410,7 +421,7 @@ class Listing:
 
     def _subtitle(self) -> Iterator[str]:
         words = [self.selection.words, self.selection.currency] if self.selection else []
-        words += [self.own.signs] if self.own.signs else []
+        words += [self._signs] if self._signs else []
         if words:
             yield " · ".join(words)
         words = ["all dates"] if self.own.date else []
@@ -421,13 +432,20 @@ class Listing:
             words.append(f"by {self.request.date}")
         words += ["after closing"] if self.request.after_closing else []
         words += [self.state.words] if self.tells_state else []
-        words += [*self.request.conditions.words, *self._limit_words()]
+        words += [*asked_words(self.conditions), *self._limit_words()]
         if words:
             yield " · ".join(words)
         if self.request.compute:
             # What is computed may go by the day, and is read with its rule.
             yield " · ".join([f"as of {day_words(self.as_of.day)}", *map(flat, self.request.compute)])
         yield data_words(self.book, self.own.name)
+
+    @property
+    def _signs(self) -> str:
+        """The sign convention of the amounts shown."""
+        amounts = [each.value for each in self.shown if each.kind == "amount" and each.value is not None]
+        natural = [is_natural(value, self.own) for value in amounts]
+        return "natural signs" if natural and all(natural) else self.own.signs
 
     def _considered(self) -> CountedAmount:
         unlike = set(self.selection.unlike) if self.selection else set()
@@ -440,6 +458,14 @@ class Listing:
         return CountedAmount(
             sum(each[0] for each in considered), sum((each[1] - each[2] for each in considered), _ZERO)
         )
+
+
+class Proven(NamedTuple):
+    """What a proof sums: its name, the value of a line, None for none, and the key of the column that shows it."""
+
+    words: str
+    measure: Expression | None
+    key: str
 
 
 def _limit_test(name: str, limit: Threshold) -> FieldTest:

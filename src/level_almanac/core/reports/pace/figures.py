@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import Literal, NamedTuple
 
 from level_almanac.core.book import Book
+from level_almanac.core.columns.units import CREDITS, DEBITS, NATURAL_SIGNS, MeasureUnits
 from level_almanac.core.language.columns import NO_SHIFT, Span, SpanName
 from level_almanac.core.lines.asked import LedgerConditions
 from level_almanac.core.lines.rule import Rule
@@ -97,6 +98,10 @@ class Pacing:
             raise UsageMistake(Mistake("only the ledger has costs and income", "--income", repr(measured.own.name)))
         if len(measured.measures) != 1 or measured.measures[0].kind != "amount":
             raise UsageMistake(Mistake("a plan is of one amount", "--of", repr(request.of.of)))
+        sign = MeasureUnits(measured.fields).of(measured.measures[0]).sign
+        if measured.own.entries and sign not in (NATURAL_SIGNS, CREDITS if request.income else DEBITS):
+            what, step = "a plan is in natural signs", "write `--of natural`, or leave --of out"
+            raise UsageMistake(Mistake(what, "--of", f"{request.of.of} ({sign})", next_step=step))
         self.scenario, self.plan_table = self._plan()
         self.as_of = measured.as_of
         self.unit: Unit = request.span or self._named_unit()

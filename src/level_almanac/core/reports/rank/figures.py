@@ -4,16 +4,16 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from decimal import Decimal
 from functools import cached_property
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from level_almanac.core.book import Book
-from level_almanac.core.columns.ranking import goes_by_size, ranked
+from level_almanac.core.columns.ranking import apart_from_blank, goes_by_size, ranked
 from level_almanac.core.columns.sums import Members, MemberSums, SlotSums, ValueSlot, natural
 from level_almanac.core.columns.table_columns import measure_kind, measure_places
 from level_almanac.core.language.days import DayExpression
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.lines.shape import Others
-from level_almanac.core.measures.measure import Measure, padded
+from level_almanac.core.measures.measure import Measure
 from level_almanac.core.measures.table_measures import MeasuredRequest, TableMeasures
 from level_almanac.core.requests.options import Request, inner, option
 from level_almanac.core.requests.shared import first_option, last_option
@@ -21,7 +21,7 @@ from level_almanac.core.spans.as_of import COVERS
 from level_almanac.core.spans.asked_range import asked_days
 from level_almanac.core.spans.compared import Compared, compared_spans
 from level_almanac.core.spans.windows import Window, covered
-from level_almanac.core.table.change import percent
+from level_almanac.core.table.change import are_offset, percent
 from level_almanac.core.table.model import Cell, Column, Derived
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.immutable import immutable
@@ -56,6 +56,14 @@ class RankRequest(Request):
     )
     first: DayExpression | None = first_option()
     last: DayExpression | None = last_option()
+
+
+class Parted(NamedTuple):
+    """One group's members as a ranking shows them, and its lines without a member, one or none."""
+
+    shown: list[MemberSums]
+    others: list[MemberSums]
+    blank: list[MemberSums]
 
 
 class Ranking:
@@ -183,15 +191,27 @@ class Ranking:
         """Return what a member is called."""
         return self.measured.name_of(len(self.measured.by) - 1, each.members[-1])
 
-    def cells(self, each: MemberSums, whole: MemberSums, gone: Decimal) -> dict[str, Cell]:
-        """Return the cells of a row. whole: of its group; gone: what the shares of the rows above come to."""
+    def offset(self, members: Sequence[MemberSums], whole: MemberSums) -> bool:
+        """Return whether shares of a group mean nothing, because amounts of both signs offset each other."""
+        if self.shared is None or not self.sums.lines(whole, self.shared.key):
+            return False
+        key = self.shared.key
+        figures = [self.sums.value(each, key) for each in members]
+        total = self.sums.value(whole, key)
+        return total is not None and are_offset([each for each in figures if each is not None], total)
+
+    def cells(self, each: MemberSums, whole: MemberSums, gone: Decimal, *, offset: bool = False) -> dict[str, Cell]:
+        """Return the cells of a row.
+
+        whole: the group that it stands in.
+        gone: the shares of the rows above, added up.
+        offset: whether its shares are n/m.
+        """
         cells: dict[str, Cell] = {}
         for measure in self.measures:
             keys = (measure.key, _last_year(measure))
             now, before = (self.sums.value(each, key) for key in keys)
-            # Who has no lines has nothing, where what is asked for adds up.
-            zero = Decimal(0) if measure.adds else None
-            one, other = (zero if value is None else value for value in (now, before))
+            one, other = (self.sums.amount(each, key) for key in keys)
             if not isinstance(self.spans.before, Window):
                 other = None
             cells[keys[0]], cells[keys[1]] = self._cell(one, measure), self._cell(other, measure)
@@ -203,15 +223,17 @@ class Ranking:
                     *((self.sums.lines(each, key), value) for key, value in zip(keys, (now, before), strict=True))
                 )
             if measure is self.shared:
-                share = percent(one or Decimal(0), self.sums.value(whole, measure.key) or Decimal(0))
+                total = self.sums.value(whole, measure.key)
+                share = None if one is None or total is None else percent(one, total)
+                if offset:
+                    cells["share"] = cells["cumulated-share"] = "n/m"
+                    continue
                 cells["share"] = share
                 cells["cumulated-share"] = None if share is None else share + gone
         return cells
 
     def _cell(self, value: Decimal | None, measure: Measure) -> Cell:
-        if measure.kind == "amount":
-            return padded(value, self.measured.decimals)
-        return int(value) if value is not None and measure.kind == "count" else value
+        return measure.cell(value, self.measured.decimals)
 
     # Order.
 
@@ -240,17 +262,24 @@ class Ranking:
         return goes_by_size([self.cells(each, whole, Decimal(0)).get(self.ranking) for each in self.standings])
 
     @cached_property
-    def parted(self) -> dict[Members, tuple[list[MemberSums], list[MemberSums]]]:
-        """The members shown and the other ones, by group, groups in the order of the ranking column."""
+    def parted(self) -> dict[Members, Parted]:
+        """The members shown, all other members and the lines without a member, by group.
+
+        Groups are in the order of the ranking column, the one without a member last.
+        """
         by_group: dict[Members, list[MemberSums]] = {}
         for each in self.standings:
             by_group.setdefault(each.members[:-1], []).append(each)
         totals = [self.sums.together(found, group) for group, found in by_group.items()]
         ordered = self.ranked(totals) if self.groups_by else totals
+        if self.groups_by:
+            named, blank = apart_from_blank(ordered, lambda each: each.members[0])
+            ordered = [*named, *blank]
         found = {}
         for group in ordered:
             ranked = self.ranked(by_group[group.members])
-            found[group.members] = (ranked[: self.most], ranked[self.most :])
+            named, blank = apart_from_blank(ranked, lambda each: each.members[-1])
+            found[group.members] = Parted(named[: self.most], named[self.most :], blank)
         return found
 
     @cached_property
@@ -262,13 +291,13 @@ class Ranking:
     def behind(self) -> dict[str, tuple[Members, Others | None]]:
         """By the key of a row the members that its lines have, or which of a group they do not have."""
         by_key: dict[str, tuple[Members, Others | None]] = {}
-        for group, (shown, others) in self.parted.items():
+        for group, (shown, others, blank) in self.parted.items():
             prefix = f"{self.key(group)}/" if group else ""
-            by_key |= {f"{prefix}{self.key(each.members[-1:], self.by)}": (each.members, None) for each in shown}
+            of_member = {self.key(each.members[-1:], self.by): each.members for each in (*shown, *blank)}
+            by_key |= {f"{prefix}{key}": (members, None) for key, members in of_member.items()}
             if others:
-                members = [each.members[-1] for each in shown]
-                than = tuple(str(member) for member in members if member is not None)
-                by_key[f"{prefix}{OTHER}"] = (group, Others(than, None in members))
+                than = tuple(str(each.members[-1]) for each in shown)
+                by_key[f"{prefix}{OTHER}"] = (group, Others(than, blank=True))
             if group:
                 by_key[self.key(group)] = (group, None)
         return by_key

@@ -1,13 +1,13 @@
 """The cells of a statement's rows: value columns, and the changes, variances, shares and arithmetic made of them."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from decimal import Decimal
 from typing import NamedTuple
 
+from level_almanac.core.columns.computing import computed, computed_cell
 from level_almanac.core.columns.pairs import Column, PairedColumn
 from level_almanac.core.columns.placed import PlacedColumn, slot_named
 from level_almanac.core.language.columns import WHERE, ChangeColumn, ComputedColumn, ShareColumn
-from level_almanac.core.language.formulas import value_of
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.reports.statement.rows import StatementRow
 from level_almanac.core.spans.windows import Window
@@ -41,6 +41,7 @@ class CellMaker(NamedTuple):
     def cells(self, row: StatementRow, rows: Mapping[str, StatementRow]) -> dict[str, Cell]:
         """Return a row's cells by column key. rows: all rows of its block by key and by label, for shares."""
         cells: dict[str, Cell] = {}
+        exact: dict[str, Decimal | None] = {}
         for at, column in enumerate(self.shown):
             match column:
                 case PlacedColumn():
@@ -49,9 +50,37 @@ class CellMaker(NamedTuple):
                     cells[column.key] = self._change(row, column.word, column.of, column.over)
                 case ShareColumn():
                     cells[column.key] = self._share(row, column, at, rows)
+                case ComputedColumn() if row.percent:
+                    cells[column.key] = None
                 case ComputedColumn():
-                    cells[column.key] = self._computed(row, column, cells)
+                    exact[column.key] = computed(column, exact)
+                    cells[column.key] = computed_cell(exact[column.key])
+                    continue
+            cell = cells[column.key]
+            exact[column.key] = cell if isinstance(cell, Decimal) else None
         return cells
+
+    def check_shares(self, rows: Collection[str]) -> None:
+        """Raise UsageMistake for a share of a row that no block has, or without a value column.
+
+        rows: the keys and labels of all rows of the report and of its layout.
+        """
+        for at, column in enumerate(self.shown):
+            if isinstance(column, ShareColumn):
+                self.shared(column, at)
+                if column.row not in rows:
+                    raise UsageMistake(self._no_row(column, list(rows)))
+
+    def shared(self, word: ShareColumn, at: int) -> PlacedColumn:
+        """Return the value column of a share at this position."""
+        if word.of:
+            return slot_named(self.shown, word.of, self.text)
+        left = [column for column in self.shown[:at] if isinstance(column, PlacedColumn) and column.group == word.group]
+        if not left:
+            caret = pointed(self.text, word.start, len("share"))
+            allowed = "a value column to the left of it"
+            raise UsageMistake(Mistake("a share of what?", WHERE, "share", allowed, shown=caret))
+        return left[-1]
 
     def _turn(self, row: StatementRow) -> int:
         return row.factor if self.stored and not row.percent else 1
@@ -88,20 +117,10 @@ class CellMaker(NamedTuple):
         return variance_percent(of, over, row.fav)
 
     def _share(self, row: StatementRow, word: ShareColumn, at: int, rows: Mapping[str, StatementRow]) -> Cell:
-        whole = rows.get(word.row)
+        whole, slot = rows.get(word.row), self.shared(word, at)
         if whole is None:
-            raise UsageMistake(self._no_row(word, list(rows)))
-        if word.of:
-            slot = slot_named(self.shown, word.of, self.text)
-        else:
-            values = (column for column in self.shown[:at] if isinstance(column, PlacedColumn))
-            left = [column for column in values if column.group == word.group]
-            if not left:
-                caret = pointed(self.text, word.start, len("share"))
-                raise UsageMistake(
-                    Mistake("a share of what?", WHERE, "share", "a value column to the left of it", shown=caret)
-                )
-            slot = left[-1]
+            # Another block has this row.
+            return None
         part, total = row.figures.get(slot.key), whole.figures.get(slot.key)
         if part is None or total is None or row.percent or not part.lines:
             return None
@@ -115,14 +134,3 @@ class CellMaker(NamedTuple):
         caret = pointed(self.text, start, len(word.row))
         what, allowed = "the statement shows no such row", "the key or the label of a row"
         return Mistake(what, WHERE, repr(word.row), allowed, nearest(word.row, known), shown=caret)
-
-    def _computed(self, row: StatementRow, column: ComputedColumn, cells: Mapping[str, Cell]) -> Cell:
-        if row.percent:
-            return None
-
-        def of_name(name: str) -> Decimal | None:
-            cell = cells.get(name, cells.get(name.lower()))
-            return cell if isinstance(cell, Decimal) else None
-
-        value = value_of(column.formula, of_name)
-        return None if value is None else value.quantize(PERCENT_PLACES, context=EXACT).normalize() + 0

@@ -13,6 +13,7 @@ from level_almanac.core.book import Book
 from level_almanac.core.calendar.fiscal import FiscalPeriod
 from level_almanac.core.calendar.positions import stretches
 from level_almanac.core.columns.placed import PlacedColumn, Shown, with_members
+from level_almanac.core.columns.ranking import apart_from_blank
 from level_almanac.core.columns.sums import natural
 from level_almanac.core.lines.asked import LedgerConditions
 from level_almanac.core.lines.member_names import called, linked_values, names_of
@@ -259,10 +260,11 @@ class _Gatherer:
                     (measured[name].amount for name in names), Decimal(0)
                 )
         ordered = sorted(members, key=lambda member: (-abs(totals[member]), *natural(member)))
-        found: list[Any] = ordered[: column.top]
-        if len(ordered) > column.top:
-            found.append(Others(tuple(member for member in found if member is not None), None in found))
-        return found
+        named, blank = apart_from_blank(ordered, lambda member: member)
+        found: list[Any] = named[: column.top]
+        if len(named) > column.top:
+            found.append(Others(tuple(map(str, found)), blank=True))
+        return [*found, *blank]
 
     def _is_income(self, account: str | None) -> bool:
         return self.book.chart[str(account)].is_income

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from level_almanac.core.accounts import ChartOfAccounts
 from level_almanac.core.book import Book
-from level_almanac.core.columns.heads import head_of
+from level_almanac.core.columns.heads import head_of, share_head
 from level_almanac.core.columns.pairs import Column as AnyColumn
 from level_almanac.core.columns.pairs import PairedColumn, head_over, pair_words, paired, unlike_notes
 from level_almanac.core.columns.placed import (
@@ -17,6 +17,7 @@ from level_almanac.core.columns.placed import (
     place_columns,
     with_beginning,
 )
+from level_almanac.core.columns.units import AMOUNT, check_units
 from level_almanac.core.header import (
     as_of_facts,
     as_of_for,
@@ -135,14 +136,18 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
     ]
     blocks = [(maker.block, list(maker.rows())) for maker in makers]
     columns = paired(figures.slots, text)
+    check_units(columns, lambda _: AMOUNT, text)
     cells = CellMaker(columns, text, selection.decimals, stored=request.signs == "stored")
+    cells.check_shares(_named_rows(blocks, arrangement))
     through = book.data_through()
 
     def head(column: AnyColumn) -> Column:
-        made = _head(column, columns, figures, text, selection, as_of, arrangement, through)
+        made = _head(column, cells, figures, as_of, arrangement, through)
         return made._replace(group=head_over(column))
 
     rows = tuple(_rows(blocks, cells, request.by))
+    of_balances = "balance" in arrangement.measures
+    condition_words = conditions.balance_words if of_balances else conditions.words
     basis = CASH_WORDS if request.basis == "cash" else "as booked (accrual)"
     signs = ["debits positive"] if request.signs == "stored" else []
     table = ReportTable(
@@ -160,7 +165,7 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
         },
         subtitle=(
             " · ".join([selection.words, selection.currency, *signs]),
-            " · ".join([as_of_words(book, as_of), basis, *dated_words(request.dated), *conditions.words]),
+            " · ".join([as_of_words(book, as_of), basis, *dated_words(request.dated), *condition_words]),
             data_words(book),
         ),
         columns=tuple(map(head, columns)),
@@ -171,6 +176,7 @@ def statement(book: Book, request: StatementRequest) -> MadeReport:
             *_layout_slips(layout, book.chart),
             *conditions.edge_notes(book, selection, _ranges(shown), _shown_lines(layout)),
             *selection.notes,
+            *(conditions.balance_notes() if of_balances else ()),
             *as_of_notes(as_of),
             *early_notes(book, "ledger", selection, as_of.day),
             *notes_of(book, selection, figures, arrangement, as_of, begins),
@@ -253,6 +259,13 @@ def block_prefix(block: Block, by: str) -> str:
     return f"{'all' if block == WHOLE else block if block is not None else f'{by}-blank'}/"
 
 
+def _named_rows(made: Sequence[tuple[Block, list[StatementRow]]], arrangement: Arrangement) -> dict[str, None]:
+    """Return the keys and labels of all rows, and the keys of those of the layout that have nothing to show."""
+    shown = [row for _, rows in made for row in rows]
+    layout = [key for row in arrangement.rows for key in (row.key, *row.codes)]
+    return dict.fromkeys([*(row.key for row in shown), *(row.label for row in shown if row.figures), *layout])
+
+
 def _rows(made: Sequence[tuple[Block, list[StatementRow]]], cells: CellMaker, by: str) -> Iterator[Row]:
     for block, rows in made:
         prefix = block_prefix(block, by)
@@ -275,27 +288,25 @@ def _rows(made: Sequence[tuple[Block, list[StatementRow]]], cells: CellMaker, by
 
 def _head(
     column: AnyColumn,
-    columns: Sequence[AnyColumn],
+    cells: CellMaker,
     figures: Figures,
-    text: str,
-    selection: Selection,
     as_of: AsOf,
     arrangement: Arrangement,
     through: date | None,
 ) -> Column:
-    decimals = selection.decimals
+    columns, decimals = cells.shown, cells.decimals
     match column:
         case PlacedColumn():
             return head_of(column, decimals, as_of, arrangement.layout.measure, through, figures.plans)
         case PairedColumn():
             return _change_column(column, decimals, arrangement)
         case ShareColumn():
-            return Column(column.key, column.label or f"share of {column.row}", "percent", 1)
+            return share_head(column, cells.shared(column, columns.index(column)), columns)
         case ComputedColumn():
             kind: Literal["number", "amount"] = "number" if divides(column.formula) else "amount"
             places = 2 if kind == "number" else decimals
             made = made_of(column.formula, {each.key.lower(): each.key for each in columns})
-            return Column(column.key, column.label or text_of(column, text), kind, places, made=made)
+            return Column(column.key, column.label or text_of(column, cells.text), kind, places, made=made)
     raise AssertionError(column)
 
 

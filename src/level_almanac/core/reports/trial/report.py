@@ -113,7 +113,8 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
     rows.append(Row("total", "Total", 0, "total", total.cells(places)))
     # With debits positive a profit has a minus, so the words say which it is.
     outcome = f" ({'loss' if result.closing > 0 else 'profit'})" if result.closing else ""
-    rows.append(Row("result", f"of which result of the year{outcome}", 0, "subtotal", result.cells(places)))
+    if result.lines or not conditions.rules:
+        rows.append(Row("result", f"of which result of the year{outcome}", 0, "subtotal", result.cells(places)))
     table = ReportTable(
         title="Trial balance",
         facts={
@@ -129,7 +130,7 @@ def trial(book: Book, request: TrialRequest) -> MadeReport:
         },
         subtitle=(
             f"{selection.words} · {selection.currency} · debits positive",
-            " · ".join([range_.words, *dated_words(request.dated), closing, *conditions.words]),
+            " · ".join([range_.words, *dated_words(request.dated), closing, *conditions.balance_words]),
             data_words(book),
         ),
         columns=_columns(book, range_, selection),
@@ -275,7 +276,7 @@ def _check(words: str, difference: Decimal) -> Check:
 
 
 def _notes(book: Book, selection: Selection, total: _Line, hidden: int, conditions: LedgerConditions) -> list[str]:
-    notes = selection.notes
+    notes = [*selection.notes, *conditions.balance_notes()]
     if conditions.rules:
         notes.append("Only some lines are asked for, so debits and credits need not be equal")
     for code, entity in selection.entities.items():
