@@ -87,7 +87,7 @@ def test_the_margin_is_made_of_totals_and_changes_in_points(demo: Path) -> None:
     text = run_almanac("growth", "sales", "--of", "margin %", "--each", "quarter", "--last", "1", book=demo).out
     assert " %" in text
     assert " pt" in text
-    assert "lines have no cost, and count in it with nothing" in text
+    assert "lines have no cost; margin takes it as zero for them" in text
 
 
 @examples(8)
@@ -345,7 +345,7 @@ def test_a_measure_less_another_tables_and_where_they_part(demo: Path, tmp_path:
 @pytest.mark.parametrize(
     ("less", "message"),
     [
-        ("booked = count of ledger", "--less: amount and count are not of one kind, or do not add up: 'count'"),
+        ("booked = count of ledger", "--less: amount and count are not like columns, or do not add up: count (count)"),
         ("booked", "--less: not a measure of another table: 'booked'"),
         ("b = amount of ledger' --per 'c = amount of ledger", "ask for one of them"),
     ],
