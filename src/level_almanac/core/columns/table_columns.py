@@ -20,7 +20,7 @@ from level_almanac.core.columns.placed import Ground, PlacedColumn, Shown, place
 from level_almanac.core.columns.plan_sums import PlanFigure, PlanSums, is_income
 from level_almanac.core.columns.ranking import apart_from_blank, goes_by_size, ranked
 from level_almanac.core.columns.sums import Members, MemberSums, SlotSums, ValueSlot, natural
-from level_almanac.core.columns.units import CREDITS, DEBITS, MeasureUnits, Unit, check_units
+from level_almanac.core.columns.units import CREDITS, DEBITS, NATURAL_SIGNS, MeasureUnits, Unit, check_units
 from level_almanac.core.language.columns import (
     ACTUAL,
     WHERE,
@@ -483,8 +483,9 @@ class TableColumns:
         if self.measured.own.entries and any(sides):
             return 1 if any(side[0] for side in sides if side) else -1
         sign = self.unit_of(pair.of).sign
-        if sign in (CREDITS, DEBITS):
-            return 1 if sign == CREDITS else -1
+        if self.measured.own.entries:
+            # Natural amounts without sides are of credit classes only, or of debit classes only.
+            return 1 if sign == CREDITS or (sign == NATURAL_SIGNS and self.measured.is_of_credits) else -1
         return 1 if is_income(self.measured) else -1
 
     # Heads.

@@ -52,7 +52,7 @@ from level_almanac.core.spans.windows import Missing, Window, since
 from level_almanac.core.subledger.state import state_of
 from level_almanac.core.table.model import Check, CountedAmount, Note, Part, Proof, Slip
 from level_almanac.errors import BookMistake, Mistake, UsageMistake
-from level_almanac.files.tables import COST_CLASSES, INCOME_CLASSES
+from level_almanac.files.tables import COST_CLASSES, CREDIT_CLASSES, INCOME_CLASSES
 from level_almanac.immutable import immutable
 from level_almanac.store.expressions import Constant, Expression, FieldReference, Summed
 from level_almanac.store.ledger_sums import merged
@@ -338,6 +338,12 @@ class TableMeasures:
     def is_natural(self, measure: Measure) -> bool:
         """Return whether a measure is an amount in the natural signs of accounts."""
         return measure.kind == "amount" and is_natural(measure.proven, self.own)
+
+    @property
+    def is_of_credits(self) -> bool:
+        """Whether the conditions select accounts of credit classes only."""
+        classes = classes_that_can_meet([rule.predicate for rule in self.conditions], self.book.chart)
+        return bool(classes) and classes <= set(CREDIT_CLASSES)
 
     @property
     def are_natural(self) -> bool:
