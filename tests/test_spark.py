@@ -40,6 +40,7 @@ FURTHER = (
     "list ledger --date posted --by 'period, account.name' --only 'memo contains fuel'",
     "list sales --by 'vessel.kind, quarter of date' --show 'amount, margin, vessel.insured'",
     "list ledger --by department --columns 'ytd; budget ytd; variance; how many party ytd last year; each source ytd'",
+    "list ledger --by account.class --only 'account.class in income, expense' --columns 'natural ytd; budget ytd; variance; share of total'",
     "documents receivable --as-of 2026-03-31 --unapplied",
     "documents payable --top 5 --sort amount",
     "list payables --by 'status, quarter of due' --show 'count, open, signed' --only 'late over 30 or kind is void'",

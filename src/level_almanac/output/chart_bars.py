@@ -109,9 +109,10 @@ def _panel(
         if number == 0 and panel.name:
             axes.set_title(cut(panel.name, _NAME[small]), loc="left", fontsize=11, fontweight="bold", color=INK, pad=6)
         if panel.others and part == list(panel.others) and bars_shown:
-            their = "its" if len(part) == 1 else "their"
+            kinds = ["all other" if bar.label.startswith("All other") else bar.label for bar in part]
+            scale_words = "a scale of its own" if len(kinds) == 1 else "a scale of their own"
             axes.text(
-                1.0, 1.0, f"on a scale of {their} own", transform=axes.transAxes, ha="right", va="bottom",
+                1.0, 1.0, f"{' and '.join(kinds)}: on {scale_words}", transform=axes.transAxes, ha="right", va="bottom",
                 fontsize=8, color=QUIET, style="italic",
             )  # fmt: skip
             axes.axhline(-0.62, color=QUIET, linewidth=0.8)
