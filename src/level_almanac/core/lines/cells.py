@@ -125,7 +125,7 @@ def value_made(column: ShownField, values: Sequence[Any]) -> Cell:
         return value_of(column.ratio.formula, lambda name: None if parts[name] is None else Decimal(parts[name]))
     if column.aggregate == "average":
         total, count = values
-        return EXACT.divide(Decimal(total), Decimal(count)) if count else None
+        return EXACT.divide(Decimal(total), Decimal(count)) if count and total is not None else None
     value: Cell = values[0]
     return value
 

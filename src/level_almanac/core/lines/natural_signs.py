@@ -21,7 +21,7 @@ from level_almanac.store.predicate import FieldTest, Not
 CREDIT_SIDE = FieldTest("account.class", "is", CREDIT_CLASSES)
 NATURAL_NOTE = "Amounts are in their accounts' natural signs: income positive when earned, costs when spent"
 
-UNADDED = "Natural amounts of credit and debit classes are not added: a figure of both is blank. {}"
+UNADDED = "Natural amounts of credit and debit classes are not added: a figure of both is blank"
 
 
 def is_natural(value: Expression, table: Table) -> bool:
@@ -38,13 +38,13 @@ def is_one_sided(conditions: Sequence[Rule], chart: ChartOfAccounts) -> bool:
 
 
 def result_words(conditions: Sequence[Rule], chart: ChartOfAccounts, *, of_result: bool = False) -> str:
-    """Return the words before the results of totals that are blank, because natural amounts of both are not added.
+    """Return the name of credits less debits in a report, such as `Income less costs`.
 
     of_result: whether the report itself selects income and costs.
     """
     classes = classes_that_can_meet([rule.predicate for rule in conditions], chart)
     result = of_result or (classes and classes <= set(INCOME_CLASSES))
-    return UNADDED.format("Income less costs" if result else "Credits less debits")
+    return "Income less costs" if result else "Credits less debits"
 
 
 def by_side(asked: Asked) -> tuple[Asked, Asked]:

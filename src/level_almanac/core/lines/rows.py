@@ -7,6 +7,7 @@ from typing import Any
 
 from level_almanac.core.language.formulas import made_of
 from level_almanac.core.lines.cells import CellPlan, column_of, tidied, value_made
+from level_almanac.core.lines.natural_signs import UNADDED
 from level_almanac.core.lines.selected import ShownField
 from level_almanac.core.lines.shape import ListShape, MadeRows
 from level_almanac.core.table.model import Cell, Check, CountedAmount, Made, Note, Row, heading
@@ -235,7 +236,10 @@ class ListRows:
         if found:
             named = ", ".join(f"{column.label} {{}}" for column, _ in found)
             values = tuple(amount for _, amount in found)
-            self.notes.append(Note(f"{self.shape.result_words} in all: {named}", values, self.shape.decimals))
+            words = f"{UNADDED}. {self.shape.result_words} in all: {named}"
+            self.notes.append(Note(words, values, self.shape.decimals))
+        elif any(2 in widths for widths in self.plan.widths.values()):
+            self.notes.append(UNADDED)
 
     def _currency_totals(self) -> Iterator[Row]:
         """Yield what amounts of several currencies come to in each, as they are never added."""

@@ -45,7 +45,7 @@ class ListShape(NamedTuple):
     of amounts; exclusions: how many of the last rules take from what was asked for; apart: by the key of a column what
     tells the currencies of its amounts apart, which are never added; places: where accounts stand, if not by code.
     is_split: returns whether a value is an amount in natural signs, which is summed by side.
-    result_words: the words before the results of totals that are blank for that reason.
+    result_words: the name of credits less debits, which a note gives for a total that is blank for that reason.
     """
 
     by: tuple[ShownField, ...]

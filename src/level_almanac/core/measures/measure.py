@@ -77,7 +77,7 @@ class Measure(NamedTuple):
             )
         else:
             total, count = sums
-            figure = EXACT.divide(Decimal(total), Decimal(count)) if count else None
+            figure = EXACT.divide(Decimal(total), Decimal(count)) if count and total is not None else None
         if figure is None:
             return None
         # It is rounded when it is shown, so that a change of two ratios is that of the exact ones.

@@ -28,7 +28,7 @@ from level_almanac.core.lines.day_labels import DayLabels
 from level_almanac.core.lines.edges import AskedDays, edge_notes
 from level_almanac.core.lines.lacking import lacking_notes, unknown_notes
 from level_almanac.core.lines.member_names import names_of
-from level_almanac.core.lines.natural_signs import NATURAL_NOTE, is_natural, is_one_sided, result_words
+from level_almanac.core.lines.natural_signs import NATURAL_NOTE, UNADDED, is_natural, is_one_sided, result_words
 from level_almanac.core.lines.rule import Rule
 from level_almanac.core.lines.rules import (
     asked_words,
@@ -356,13 +356,15 @@ class TableMeasures:
 
         results: by the label of a column credits less debits of its total if that is blank, else None.
         """
+        words = result_words(self.conditions, self.book.chart, of_result=bool(self.of_kind))
         if any(map(self.is_natural, self.measures)):
             yield NATURAL_NOTE
         found = [(label, amount) for label, amount in results if amount is not None]
+        if not found and any(measure.widths for measure in self.measures):
+            yield UNADDED
         if found:
-            words = result_words(self.conditions, self.book.chart, of_result=bool(self.of_kind))
             named = ", ".join(f"{label} {{}}" for label, _ in found)
-            yield Note(f"{words} in all: {named}", tuple(amount for _, amount in found), self.decimals)
+            yield Note(f"{UNADDED}. {words} in all: {named}", tuple(amount for _, amount in found), self.decimals)
 
     def extent(self, window: Window) -> str:
         """Return how much of its unit a window is, or up to where the data goes where it ends within it."""

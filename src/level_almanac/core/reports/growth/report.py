@@ -8,7 +8,6 @@ from level_almanac.core.calendar.date_text import day_words, range_words
 from level_almanac.core.header import listed_some, reach_notes
 from level_almanac.core.language.days import Unit
 from level_almanac.core.lines.edges import AskedDays
-from level_almanac.core.lines.natural_signs import UNADDED
 from level_almanac.core.measures.day_sums import Members
 from level_almanac.core.reports.definition import MadeReport
 from level_almanac.core.reports.growth import side_by_side
@@ -129,7 +128,7 @@ def _notes(growing: Growing) -> Iterator[Note | str]:
     yield from _apart_notes(growing)
     yield from measured.natural_notes()
     if any(measure.has_sides for measure in measured.measures):
-        yield UNADDED.format('`--of "- amount"` gives credits less debits')
+        yield '`--of "- amount"` gives credits less debits'
 
 
 def _span_notes(made: Growing) -> Iterator[str]:
