@@ -3,6 +3,7 @@
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from decimal import Decimal
+from functools import cached_property
 from typing import Any, Literal
 
 from level_almanac.core.book import Book
@@ -14,7 +15,7 @@ from level_almanac.core.subledger.buckets import buckets_of
 from level_almanac.core.subledger.control import control_accounts, control_checks, over_notes
 from level_almanac.core.subledger.open_on_day import IS_OPEN, truth
 from level_almanac.core.subledger.subledger import Subledger, SubledgerRequest, Tally, in_order, later_words
-from level_almanac.core.table.change import percent
+from level_almanac.core.table.change import OFFSET, are_offset, percent
 from level_almanac.core.table.model import Cell, Check, Column, Note, Proof, ReportTable, Row
 from level_almanac.errors import Mistake, UsageMistake, listed, nearest
 from level_almanac.immutable import immutable
@@ -200,7 +201,8 @@ class Aging:
         whole = {key: sum((each[key] for each in sums.values()), _ZERO) for key in keys}
 
         def cells(amounts: dict[str, Decimal]) -> dict[str, Cell]:
-            return {**{key: amounts[key] for key in keys}, "share": percent(amounts[TOTAL], whole[TOTAL])}
+            share = "n/m" if self.is_offset else percent(amounts[TOTAL], whole[TOTAL])
+            return {**{key: amounts[key] for key in keys}, "share": share}
 
         if self.request.sort == self.request.by:
             ordered = sorted(sums, key=lambda member: (member is None, member or ""))
@@ -227,6 +229,12 @@ class Aging:
         yield Row("total", "Total", 0, "total", total, adds=tuple((1, key) for key in adds))
         shares: dict[str, Cell] = {key: percent(whole[key], whole[TOTAL]) for key in keys}
         yield Row("percent", "Percent of total", 0, "line", shares, percent=True)
+
+    @cached_property
+    def is_offset(self) -> bool:
+        """Whether shares mean nothing, because open amounts of both signs offset each other."""
+        amounts = [each[TOTAL] for each in self.sums.values()]
+        return bool(amounts) and are_offset(amounts, sum(amounts, _ZERO))
 
     def key_of(self, member: Member) -> str:
         """Return the key of a member's row."""
@@ -259,6 +267,8 @@ class Aging:
         )
 
     def _notes(self) -> Iterator[Note | str]:
+        if self.is_offset:
+            yield OFFSET.format("total open")
         yield from over_notes(self.open, self.subledger.selection.decimals)
         side = self.subledger.request.side
         if not control_accounts(self.subledger.book, side):
