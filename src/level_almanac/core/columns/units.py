@@ -199,9 +199,15 @@ class MeasureUnits:
     def __init__(self, fields: LineFields) -> None:
         self.fields = fields
         self._kinds = {field.value: field.kind for field in fields.by_name.values()}
+        self._found: dict[str, Unit] = {}
 
     def of(self, measure: Measure) -> Unit:
         """Return the unit of a measure."""
+        if measure.key not in self._found:
+            self._found[measure.key] = self._of(measure)
+        return self._found[measure.key]
+
+    def _of(self, measure: Measure) -> Unit:
         field = measure.field
         currency = currencies_of(self.fields.table, [field]).get(field.key)
         name = currency.column if isinstance(currency, FieldReference) else ""

@@ -339,7 +339,7 @@ class TableMeasures:
         """Return whether a measure is an amount in the natural signs of accounts."""
         return measure.kind == "amount" and is_natural(measure.proven, self.own)
 
-    @property
+    @cached_property
     def is_of_credits(self) -> bool:
         """Whether the conditions select accounts of credit classes only."""
         classes = classes_that_can_meet([rule.predicate for rule in self.conditions], self.book.chart)
