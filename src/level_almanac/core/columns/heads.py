@@ -5,7 +5,7 @@ from datetime import date
 from typing import TYPE_CHECKING
 
 from level_almanac.core.calendar.date_text import day_words, range_words
-from level_almanac.core.columns.placed import PlacedColumn
+from level_almanac.core.columns.placed import PlacedColumn, shared_column
 from level_almanac.core.language.columns import ShareColumn
 from level_almanac.core.spans.as_of import AsOf
 from level_almanac.core.spans.windows import EVERYTHING, Missing, Window, covered
@@ -64,15 +64,16 @@ def head_of(
     )
 
 
-def share_head(share: ShareColumn, of: PlacedColumn, columns: Sequence[object]) -> Column:
-    """Return the column of a share, which names the value column that it is of if there are others.
+def share_head(share: ShareColumn, columns: Sequence[object], text: str) -> Column:
+    """Return the column of a share. Its heading names its value column if the report has several.
 
-    of: that value column.
     columns: all columns of the report.
+    text: the column words, for messages.
     """
-    beside = [each for each in columns if isinstance(each, PlacedColumn) and each.group == share.group]
-    same = [each for each in beside if each.label == of.label]
-    covers = f"of {of.label if len(same) == 1 else of.word}" if len(beside) > 1 else ""
+    of = shared_column(columns, share, columns.index(share), text)
+    values = [each for each in columns if isinstance(each, PlacedColumn) and each.group == share.group]
+    same = [each for each in values if each.label == of.label]
+    covers = f"of {of.label if len(same) == 1 else of.word}" if len(values) > 1 else ""
     return Column(share.key, share.label or f"share of {share.row}", "percent", 1, covers=covers, adds=False)
 
 

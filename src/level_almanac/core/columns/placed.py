@@ -399,3 +399,21 @@ def slot_named(shown: Sequence[object], name: str, text: str) -> PlacedColumn:
         caret = pointed(text, start, len(name))
         raise UsageMistake(Mistake("the name of one column is needed", WHERE, got, shown=caret))
     return (exact or named)[0]
+
+
+def shared_column(columns: Sequence[object], share: ShareColumn, at: int, text: str) -> PlacedColumn:
+    """Return the value column of a share: the one that it names, or the nearest to its left in its group.
+
+    at: the position of the share among the columns.
+    text: the column words, for the message.
+
+    Raises UsageMistake if there is none.
+    """
+    if share.of:
+        return slot_named(columns, share.of, text)
+    left = [each for each in columns[:at] if isinstance(each, PlacedColumn) and each.group == share.group]
+    if not left:
+        shown = pointed(text, share.start, len("share"))
+        allowed = "a value column to the left of it"
+        raise UsageMistake(Mistake("this share has no value column", WHERE, "share", allowed, shown=shown))
+    return left[-1]

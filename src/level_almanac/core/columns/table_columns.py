@@ -16,7 +16,7 @@ from level_almanac.core.columns.computing import computed, computed_cell
 from level_almanac.core.columns.heads import head_of, share_head
 from level_almanac.core.columns.pairs import Column as AnyColumn
 from level_almanac.core.columns.pairs import PairedColumn, head_over, pair_words, paired
-from level_almanac.core.columns.placed import Ground, PlacedColumn, Shown, place_columns, slot_named, with_members
+from level_almanac.core.columns.placed import Ground, PlacedColumn, Shown, place_columns, shared_column, with_members
 from level_almanac.core.columns.plan_sums import PlanFigure, PlanSums, is_income
 from level_almanac.core.columns.ranking import apart_from_blank, goes_by_size, ranked
 from level_almanac.core.columns.sums import Members, MemberSums, SlotSums, ValueSlot, natural
@@ -271,23 +271,12 @@ class TableColumns:
                     shown = pointed(self.text, max(self.text.find(column.row, column.start), 0), len(column.row))
                     what, allowed = "a share is of the total, or of the group that a row stands in", "total or group"
                     raise UsageMistake(Mistake(what, WHERE, repr(column.row), allowed, shown=shown))
-                slot = self.shared(column, at)
+                slot = shared_column(self.columns, column, at, self.text)
                 if not self.measure_of_slot(slot).adds:
                     shown = pointed(self.text, column.start, len("share"))
                     raise UsageMistake(
                         Mistake("what does not add up has no shares", WHERE, repr(slot.label), shown=shown)
                     )
-
-    def shared(self, column: ShareColumn, at: int) -> PlacedColumn:
-        """Return the value column that a share is of."""
-        if column.of:
-            return slot_named(self.shown, column.of, self.text)
-        left = [each for each in self.columns[:at] if isinstance(each, PlacedColumn) and each.group == column.group]
-        if not left:
-            shown = pointed(self.text, column.start, len("share"))
-            allowed = "a value column to the left of it"
-            raise UsageMistake(Mistake("a share of what?", WHERE, "share", allowed, shown=shown))
-        return left[-1]
 
     def _value_slot(self, slot: PlacedColumn) -> ValueSlot:
         window = slot.window if isinstance(slot.window, Window) else None
@@ -410,7 +399,7 @@ class TableColumns:
         found = {}
         for at, column in enumerate(self.columns):
             if isinstance(column, ShareColumn) and column.row == row:
-                slot = self.shared(column, at)
+                slot = shared_column(self.columns, column, at, self.text)
                 of, figures = self.figure(whole, slot), [self.figure(each, slot) for each in members]
                 if of and of.lines and are_offset([each.amount for each in figures if each], of.amount):
                     found[column.key] = slot.label
@@ -436,7 +425,7 @@ class TableColumns:
                 difference = self._difference(group, pair)
                 return self._cell(difference, pair.of), difference
             case ShareColumn() as share:
-                slot = self.shared(share, at)
+                slot = shared_column(self.columns, share, at, self.text)
                 part, of = (self.figure(each, slot) for each in (group, whole if share.row == TOTAL else within))
                 cell = percent(part.amount, of.amount) if part and of and part.lines else None
             case _:
@@ -507,7 +496,7 @@ class TableColumns:
             case PairedColumn():
                 return self._paired_head(column, found)
             case ShareColumn():
-                return share_head(column, self.shared(column, self.columns.index(column)), self.columns)
+                return share_head(column, self.columns, self.text)
             case ComputedColumn():
                 ratio = divides(column.formula)
                 amounts = all(head == "amount" for head in self._kinds_in(column))

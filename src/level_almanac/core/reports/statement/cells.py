@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from level_almanac.core.columns.computing import computed, computed_cell
 from level_almanac.core.columns.pairs import Column, PairedColumn
-from level_almanac.core.columns.placed import PlacedColumn, slot_named
+from level_almanac.core.columns.placed import PlacedColumn, shared_column
 from level_almanac.core.language.columns import WHERE, ChangeColumn, ComputedColumn, ShareColumn
 from level_almanac.core.language.parsing import pointed
 from level_almanac.core.reports.statement.rows import StatementRow
@@ -67,20 +67,9 @@ class CellMaker(NamedTuple):
         """
         for at, column in enumerate(self.shown):
             if isinstance(column, ShareColumn):
-                self.shared(column, at)
+                shared_column(self.shown, column, at, self.text)
                 if column.row not in rows:
                     raise UsageMistake(self._no_row(column, list(rows)))
-
-    def shared(self, word: ShareColumn, at: int) -> PlacedColumn:
-        """Return the value column of a share at this position."""
-        if word.of:
-            return slot_named(self.shown, word.of, self.text)
-        left = [column for column in self.shown[:at] if isinstance(column, PlacedColumn) and column.group == word.group]
-        if not left:
-            caret = pointed(self.text, word.start, len("share"))
-            allowed = "a value column to the left of it"
-            raise UsageMistake(Mistake("a share of what?", WHERE, "share", allowed, shown=caret))
-        return left[-1]
 
     def _turn(self, row: StatementRow) -> int:
         return row.factor if self.stored and not row.percent else 1
@@ -117,7 +106,7 @@ class CellMaker(NamedTuple):
         return variance_percent(of, over, row.fav)
 
     def _share(self, row: StatementRow, word: ShareColumn, at: int, rows: Mapping[str, StatementRow]) -> Cell:
-        whole, slot = rows.get(word.row), self.shared(word, at)
+        whole, slot = rows.get(word.row), shared_column(self.shown, word, at, self.text)
         if whole is None:
             # Another block has this row.
             return None

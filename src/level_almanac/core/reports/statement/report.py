@@ -301,7 +301,7 @@ def _head(
         case PairedColumn():
             return _change_column(column, decimals, arrangement)
         case ShareColumn():
-            return share_head(column, cells.shared(column, columns.index(column)), columns)
+            return share_head(column, columns, cells.text)
         case ComputedColumn():
             kind: Literal["number", "amount"] = "number" if divides(column.formula) else "amount"
             places = 2 if kind == "number" else decimals
